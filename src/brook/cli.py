@@ -1,0 +1,180 @@
+"""The command line: the same work without a browser."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from brook import __version__
+
+app = typer.Typer(help="Brook: from brief to comparison.", no_args_is_help=True, add_completion=False)
+
+
+def _say(text: str) -> None:
+    print(text, file=sys.stderr, flush=True)
+
+
+def _load(path: Path) -> Any:
+    """The study of a file; says what is wrong with it and exits with 1 otherwise."""
+    from brook.core.study import DocumentError, read_study
+
+    try:
+        return read_study(path.read_bytes())
+    except OSError as error:
+        _say(f"{path} cannot be read: {error.strerror}")
+    except DocumentError as error:
+        for problem in error.problems:
+            _say(f"{path}{problem.path}: {problem.message}" if problem.path else f"{path}: {problem.message}")
+    raise typer.Exit(1)
+
+
+@app.command()
+def version() -> None:
+    """Says which Brook this is."""
+    print(__version__)
+
+
+@app.command()
+def check(study_file: Path) -> None:
+    """What would stop a study from running; exits with 1 if anything would."""
+    from brook.core.checks import check as check_study
+
+    problems = check_study(_load(study_file))
+    for problem in problems:
+        print(f"{problem.path}: {problem.message}")
+    if problems:
+        raise typer.Exit(1)
+    print("nothing keeps this study from running")
+
+
+@app.command()
+def run(
+    study_file: Path,
+    variant: Annotated[str | None, typer.Option(help="Only this variant.")] = None,
+    out: Annotated[Path | None, typer.Option(help="Folder for the results.")] = None,
+) -> None:
+    """Meshes, solves and reads; exits with 0 when converged, 2 when not, 1 on an error.
+
+    Writes readings.json, fields.vtu and histories.csv into the folder; with several variants,
+    into one folder each.
+    """
+    from brook.core.batch import run_to_folder
+    from brook.core.checks import check as check_study
+    from brook.core.formulas import nearest
+
+    study = _load(study_file)
+    names = [v.name for v in study.variants]
+    if variant is not None and variant not in names:
+        _say(f"'{variant}' is not a variant of this study: {nearest(variant, names)}")
+        raise typer.Exit(1)
+    chosen = [variant] if variant else names
+    problems = [p for p in check_study(study) if p.variant in (None, *chosen)]
+    if variant is not None:  # what is wrong with the other variants does not matter here
+        others = tuple(f"/variants/{k}/" for k, n in enumerate(names) if n != variant)
+        problems = [p for p in problems if not p.path.startswith(others)]
+    if problems:
+        for problem in problems:
+            _say(f"{problem.path}: {problem.message}")
+        raise typer.Exit(1)
+    folder = out or Path(f"{study_file.stem}-results")
+    states = []
+    for name in chosen:
+        target = folder if len(chosen) == 1 else folder / name
+        summary = run_to_folder(study, name, target, _say)
+        states.append(summary["state"])
+        print(json.dumps(summary, ensure_ascii=False))
+    raise typer.Exit(0 if all(s == "converged" for s in states) else 2)
+
+
+@app.command()
+def verify(
+    names: Annotated[list[str] | None, typer.Argument(help="Cases; all when none is named.")] = None,
+    json_file: Annotated[Path | None, typer.Option("--json", help="Write the figures here too.")] = None,
+) -> None:
+    """Runs published cases and compares; exits with 1 if one is outside its tolerance."""
+    from brook.core.formulas import nearest
+    from brook.core.verification import cases, run_case
+
+    known = cases()
+    unknown = [n for n in names or [] if n not in known]
+    if unknown:
+        _say(f"'{unknown[0]}' is not a case: {nearest(unknown[0], known)}")
+        raise typer.Exit(1)
+    everything: dict[str, Any] = {}
+    good = True
+    for name in names or list(known):
+        _say(f"{name} …")
+        comparisons, seconds = run_case(name)
+        everything[name] = {"seconds": seconds, "comparisons": [c.as_dict() for c in comparisons]}
+        print(f"{name} ({seconds:.1f} s)")
+        for c in comparisons:
+            good &= c.passed
+            mark = "pass" if c.passed else "FAIL"
+            limit = f"at least {c.reference:g}" if c.at_least else f"reference {c.reference:.5g} ± {100 * c.tolerance:g} %"
+            print(f"  {mark}  {c.what}: {c.measured:.5g}, {limit}, difference {c.difference:+.2e}  [{c.source}; {c.mesh}]")
+    if json_file:
+        json_file.write_text(json.dumps(everything, indent=2, ensure_ascii=False))
+    raise typer.Exit(0 if good else 1)
+
+
+@app.command()
+def bench(
+    names: Annotated[list[str] | None, typer.Argument(help="Figures; all when none is named.")] = None,
+    json_file: Annotated[Path | None, typer.Option("--json", help="Write the figures here too.")] = None,
+) -> None:
+    """Speed figures, each beside the memory bandwidth measured in the same run."""
+    from brook.core.formulas import nearest
+    from brook.core.verification.bench import BENCHES, run_benches
+
+    unknown = [n for n in names or [] if n not in BENCHES]
+    if unknown:
+        _say(f"'{unknown[0]}' is not a figure: {nearest(unknown[0], BENCHES)}")
+        raise typer.Exit(1)
+    figures = run_benches(names or list(BENCHES), _say)
+    for figure in figures:
+        print(figure.line())
+    if json_file:
+        json_file.write_text(json.dumps([f.as_dict() for f in figures], indent=2, ensure_ascii=False))
+
+
+@app.command()
+def warm() -> None:
+    """Compiles the kernels once, so that the first run starts at once."""
+    from brook.core.verification.cavity import study
+    from brook.core.batch import solve_variant
+
+    solve_variant(study(100, 4), "cavity")
+    _say("kernels are compiled")
+
+
+@app.command()
+def serve(
+    data: Annotated[Path, typer.Option(help="Folder that keeps studies and results.")] = Path("brook-data"),
+    host: Annotated[str, typer.Option()] = "127.0.0.1",
+    port: Annotated[int, typer.Option()] = 8430,
+    scheduler: Annotated[str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")] = None,
+) -> None:
+    """Serves the pages."""
+    from brook.web.server import serve as serve_pages
+
+    serve_pages(data, host, port, scheduler, with_demo=False)
+
+
+@app.command()
+def demo(
+    port: Annotated[int, typer.Option()] = 8430,
+    data: Annotated[Path, typer.Option(help="Folder that keeps the demo.")] = Path("brook-demo"),
+    scheduler: Annotated[str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")] = None,
+) -> None:
+    """Serves the pages with the demo studies of Marlbeck Hatchery."""
+    from brook.web.server import serve as serve_pages
+
+    serve_pages(data, "127.0.0.1", port, scheduler, with_demo=True)
+
+
+if __name__ == "__main__":
+    app()

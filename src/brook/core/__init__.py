@@ -1,0 +1,1 @@
+"""The job itself: no interface, no database, no network."""

@@ -1,0 +1,81 @@
+"""One variant from document to files, without a server."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from brook.core.checks import Prepared, prepare
+from brook.core.mesh import measure
+from brook.core.pipeline import (
+    ReadingResult, Report, dimension_of_reading, judgement_of, make_mesh, read_all, solve,
+)  # fmt: skip
+from brook.core.results.readings import show_reading
+from brook.core.results.vtu import write_vtu
+from brook.core.solve import History, Outcome
+from brook.core.study import Study
+
+
+def solve_variant(study: Study, name: str, report: Report = lambda history, start: None) -> tuple[Prepared, Outcome]:
+    """Meshes and runs a variant that has no problems."""
+    prepared = prepare(study, study.variant(name))
+    return prepared, solve(study, prepared, make_mesh(prepared), report)
+
+
+def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: list[ReadingResult]) -> dict[str, Any]:
+    """What a run found, ready for JSON; values in SI units."""
+    rows = []
+    for requirement, result in zip(study.requirements, readings, strict=True):
+        row: dict[str, Any] = {
+            "name": requirement.name, "title": requirement.title, "reading": requirement.reading,
+            "value": result.value, "problem": result.problem,
+        }  # fmt: skip
+        dimension = dimension_of_reading(requirement, prepared)
+        if dimension is not None and result.value is not None:
+            judgement = judgement_of(requirement, prepared, result.value)
+            row["unit"] = dimension.unit()
+            row["shown"] = show_reading(result.value, dimension, requirement.unit or None)
+            if judgement is not None:
+                row |= {"limit": judgement.words, "verdict": judgement.verdict, "margin": judgement.margin}
+        rows.append(row)
+    return {
+        "study": study.title, "variant": prepared.variant.name, "state": outcome.state, "message": outcome.message,
+        "iterations": outcome.iterations, "cells": outcome.fields.mesh.cell_count,
+        "mass_imbalance": outcome.fields.imbalance(), "backflow": outcome.backflow, "readings": rows,
+    }  # fmt: skip
+
+
+def run_to_folder(study: Study, name: str, folder: Path, say: Callable[[str], None]) -> dict[str, Any]:
+    """Runs a variant and writes readings.json, fields.vtu and histories.csv; returns the summary."""
+
+    def report(history: History, start: int) -> None:
+        if len(history) > start:
+            say(f"{name}: iteration {len(history)}, momentum {history.momentum[-1]:.1e}, mass {history.mass[-1]:.1e}")
+
+    prepared, outcome = solve_variant(study, name, report)
+    measure(outcome.fields.mesh)
+    summary = summary_of(study, prepared, outcome, read_all(study, prepared, outcome.fields))
+    folder.mkdir(parents=True, exist_ok=True)
+    write_whole(folder / "fields.vtu", lambda path: write_vtu(path, outcome.fields))
+    write_whole(folder / "histories.csv", lambda path: path.write_text(outcome.history.csv()))
+    text = json.dumps(summary, indent=2, ensure_ascii=False) + "\n"
+    write_whole(folder / "readings.json", lambda path: path.write_text(text))
+    say(f"{name}: {outcome.message}")
+    return summary
+
+
+def write_whole(path: Path, write: Callable[[Path], Any]) -> None:
+    """Writes a file beside its place and moves it there, so that none is ever half-written."""
+    handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.stem}-", suffix=path.suffix)
+    os.close(handle)
+    try:
+        write(Path(temporary))
+        os.chmod(temporary, 0o644)
+        os.replace(temporary, path)
+    except BaseException:
+        Path(temporary).unlink(missing_ok=True)
+        raise

@@ -1,0 +1,204 @@
+"""Everything that would keep a study from running, each thing at its place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+from brook.core.formulas import FormulaError, Scope, evaluate, nearest, parse
+from brook.core.geometry import PlaneShape, build_plane
+from brook.core.materials import ConstantFluid, fluid_of
+from brook.core.mesh import lines
+from brook.core.results.readings import Places, reading_dimension
+from brook.core.study import Problem, Requirement, Resolved, Study, Variant, named_scope, resolve
+from brook.core.study.base import Part
+from brook.core.study.resolve import named_value_problems
+from brook.core.units import Dimension, UnitError, dimension_of
+
+
+@dataclass(frozen=True, eq=False)
+class Prepared:
+    """A variant with all its formulas evaluated; parts that could not be are None."""
+
+    variant: Variant
+    scope: Scope
+    geometry: Resolved
+    shape: PlaneShape | None
+    plan: Resolved
+    fluid: ConstantFluid | None
+    boundaries: list[Resolved]
+    rules: Resolved
+    places: Places
+    problems: tuple[Problem, ...]
+
+    @property
+    def ready(self) -> bool:
+        return not self.problems
+
+
+def check(study: Study) -> list[Problem]:
+    """Every problem of a study, without repeats; empty when all of its variants can run."""
+    problems = named_value_problems(study, None, "")
+    if not study.variants:
+        problems.append(Problem("/variants", "there is no variant yet; add one", "missing"))
+    for variant in study.variants:
+        problems += prepare(study, variant).problems
+    problems += _unknown_patches(study)
+    found: dict[tuple[str, str], Problem] = {}
+    for problem in problems:
+        found.setdefault((problem.path, problem.message), problem)
+    return list(found.values())
+
+
+@lru_cache(maxsize=256)
+def _prepared(text: str, name: str) -> Prepared:
+    study = Study.model_validate_json(text)
+    return _prepare(study, study.variant(name))
+
+
+def prepare(study: Study, variant: Variant) -> Prepared:
+    """A variant ready to mesh and run, or with its problems."""
+    return _prepared(study.model_dump_json(), variant.name)
+
+
+def _prepare(study: Study, variant: Variant) -> Prepared:
+    path = f"/variants/{study.variants.index(variant)}"
+    scope = named_scope(study, variant)
+    problems = named_value_problems(study, variant, path)
+    broken = {p.path.rsplit("/", 1)[1] for p in named_value_problems(study, None, "")}
+    geometry = resolve(variant.geometry, scope, f"{path}/geometry", problems)
+    shape = build_plane(geometry, f"{path}/geometry", problems)
+    plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
+    problems += lines.plan_problems(plan, [shape] if shape else [], "/mesh_plan")
+    set_up = resolve(study.set_up, scope, "/set_up", problems)
+    fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
+    rules = resolve(study.run_rules, scope, "/run_rules", problems)
+    boxes = {name: resolve(box, scope, f"/places/{name}", problems) for name, box in study.places.items()}
+    boundaries = [b for b in set_up.boundaries if shape is None or b.patch in shape.patches]
+    if shape is not None:
+        problems += _boundary_problems(study, shape, variant)
+    places = Places((variant.geometry.body,), shape.patches if shape else (), boxes)
+    problems += _box_problems(boxes)
+    if shape is not None:
+        problems += _requirement_problems(study, replace_places(places, study), scope)
+    if broken:  # said once, at the named value itself
+        problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)] or problems
+    return Prepared(
+        variant, scope, geometry, shape, plan, fluid, boundaries, rules, places, tuple(problems)
+    )  # fmt: skip
+
+
+def replace_places(places: Places, study: Study) -> Places:
+    """The same places with the patches of all variants: what is missing in one is no misspelling."""
+    return replace(places, patches=tuple(sorted({*places.patches, *declared_patches(study)})))
+
+
+def declared_patches(study: Study) -> set[str]:
+    """Every patch that some variant's geometry names."""
+    names: set[str] = set()
+    for variant in study.variants:
+        geometry = variant.geometry
+        for shape in (geometry.outer, *geometry.shapes):
+            names |= set(shape.patches.model_dump().values())
+        names |= {o.patch for o in geometry.openings}
+    return names
+
+
+def _unknown_patches(study: Study) -> list[Problem]:
+    names = declared_patches(study)
+    if not names:
+        return []
+    return [
+        Problem(f"/set_up/boundaries/{k}/patch", f"'{b.patch}' is not a patch: {nearest(b.patch, names)}")
+        for k, b in enumerate(study.set_up.boundaries)
+        if b.patch not in names
+    ]
+
+
+def _boundary_problems(study: Study, shape: PlaneShape, variant: Variant) -> list[Problem]:
+    problems = []
+    seen: set[str] = set()
+    roles = set()
+    for k, boundary in enumerate(study.set_up.boundaries):
+        if boundary.patch in seen:
+            message = f"something else is already said of '{boundary.patch}'; keep one of the two"
+            problems.append(Problem(f"/set_up/boundaries/{k}/patch", message))
+        seen.add(boundary.patch)
+        if boundary.patch in shape.patches:
+            roles.add(boundary.role)
+    if "inflow" in roles and "outflow" not in roles:
+        message = f"'{variant.title}' has an inlet but no outlet: say of one patch that fluid leaves through it"
+        problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
+    driven = roles & {"inflow", "outflow"} or any(b.kind == "sliding" for b in study.set_up.boundaries)
+    if not driven:
+        message = f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, or a sliding wall"
+        problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
+    return problems
+
+
+def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
+    problems = []
+    for name, box in boxes.items():
+        for low, high in (("left", "right"), ("bottom", "top")):
+            a, b = getattr(box, low), getattr(box, high)
+            if a is not None and b is not None and b < a:
+                problems.append(Problem(f"/places/{name}/{high}", f"the {high} of '{name}' lies before its {low}"))
+    return problems
+
+
+def _requirement_problems(study: Study, places: Places, scope: Scope) -> list[Problem]:
+    problems = []
+    for k, requirement in enumerate(study.requirements):
+        path = f"/requirements/{k}"
+        try:
+            dimension = reading_dimension(requirement.reading, places, scope)
+        except FormulaError as error:
+            problems.append(Problem(f"{path}/reading", error.message))
+            continue
+        problems += _limit_problems(requirement, dimension, scope, path)
+    return problems
+
+
+def _limit_problems(requirement: Requirement, dimension: Dimension, scope: Scope, path: str) -> list[Problem]:
+    problems = []
+    if requirement.unit:
+        try:
+            if dimension_of(requirement.unit) != dimension:
+                problems.append(Problem(f"{path}/unit", f"the reading is a {dimension}; '{requirement.unit}' is not"))
+        except UnitError as error:
+            problems.append(Problem(f"{path}/unit", str(error)))
+    limit = _limit_values(requirement.limit, scope, f"{path}/limit", dimension, problems)
+    if limit.get("low") is not None and limit.get("high") is not None and limit["low"] > limit["high"]:
+        problems.append(Problem(f"{path}/limit/high", "the upper limit lies under the lower one"))
+    return problems
+
+
+def _limit_values(
+    limit: Part, scope: Scope, path: str, dimension: Dimension, problems: list[Problem]
+) -> dict[str, float | None]:
+    values: dict[str, float | None] = {}
+    for field in ("value", "low", "high"):
+        text = getattr(limit, field, None)
+        if text is None:
+            continue
+        values[field] = None
+        try:
+            quantity = evaluate(parse(text), scope)
+        except FormulaError as error:
+            problems.append(Problem(f"{path}/{field}", error.message))
+            continue
+        if quantity.dimension != dimension:
+            hint = "a unit is missing" if quantity.dimension.is_none else f"this is a {quantity.dimension}"
+            problems.append(Problem(f"{path}/{field}", f"{hint}; the reading is a {dimension}"))
+            continue
+        values[field] = float(quantity.value)
+    return values
+
+
+def resolved_limit(requirement: Requirement, dimension: Dimension, scope: Scope) -> Resolved:
+    """A requirement's limit in SI units. Raises `ValueError` when it cannot be evaluated."""
+    problems: list[Problem] = []
+    values = _limit_values(requirement.limit, scope, "/limit", dimension, problems)
+    if problems:
+        raise ValueError(problems[0].message)
+    return Resolved(kind=requirement.limit.kind, **values)

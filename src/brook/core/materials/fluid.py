@@ -1,0 +1,54 @@
+"""Fluids with constant properties: from CoolProp at a temperature and 1 atm, or own values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+from brook.core.study import Problem, Resolved
+from brook.core.units import DIMENSIONS, show
+
+ATMOSPHERE = 101_325.0
+# Temperatures in K between which the substance is the liquid or gas its name promises, at 1 atm.
+RANGES = {"water": (273.16, 373.0), "air": (200.0, 1500.0)}
+TITLES = {"water": "Water", "air": "Air"}
+
+
+@dataclass(frozen=True)
+class ConstantFluid:
+    """Density in kg/m³ and dynamic viscosity in Pa s."""
+
+    title: str
+    density: float
+    viscosity: float
+
+    @property
+    def kinematic_viscosity(self) -> float:
+        """In m²/s."""
+        return self.viscosity / self.density
+
+
+@lru_cache(maxsize=256)
+def _library(substance: str, temperature: float) -> ConstantFluid:
+    from CoolProp.CoolProp import PropsSI
+
+    density = PropsSI("D", "T", temperature, "P", ATMOSPHERE, substance)
+    viscosity = PropsSI("V", "T", temperature, "P", ATMOSPHERE, substance)
+    return ConstantFluid(TITLES[substance], float(density), float(viscosity))
+
+
+def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFluid | None:
+    """The fluid of a resolved statement, or None with the reason in `problems`."""
+    if fluid.kind == "own":
+        if fluid.density is None or fluid.viscosity is None:
+            return None
+        return ConstantFluid(fluid.title, fluid.density, fluid.viscosity)
+    if fluid.temperature is None:
+        return None
+    low, high = RANGES[fluid.substance]
+    if not low <= fluid.temperature <= high:
+        kelvin = DIMENSIONS["temperature"]
+        message = f"{fluid.substance} is known here from {show(low, kelvin)} to {show(high, kelvin)}"
+        problems.append(Problem(f"{path}/temperature", message))
+        return None
+    return _library(fluid.substance, fluid.temperature)

@@ -1,0 +1,167 @@
+"""The face-addressed polyhedral mesh.
+
+Faces are point lists in CSR form. Inner faces come first, ordered by owner then neighbour;
+boundary faces follow, patch by patch. A face's normal points from its owner to its neighbour,
+or outward. Plane meshes are one cell thick; their two plane sides are patches of kind
+`plane_sides`, which take part in the geometry but in no equation.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+
+import numpy as np
+
+from brook.core.mesh import kernels
+
+PLANE_SIDES = "plane_sides"
+
+
+@dataclass(frozen=True)
+class Patch:
+    """Boundary faces `start` to `end` under one name."""
+
+    name: str
+    start: int
+    end: int
+
+    @property
+    def faces(self) -> slice:
+        return slice(self.start, self.end)
+
+    @property
+    def count(self) -> int:
+        return self.end - self.start
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """A polyhedral mesh in m. Arrays are frozen; derived geometry is computed once.
+
+    points (P, 3); face_points (sum of corners,); face_offsets (F+1,); owner (F,);
+    neighbour (inner faces,); patches cover the boundary faces in order;
+    body (C,) is each cell's body number, an index into `bodies`.
+    """
+
+    points: np.ndarray
+    face_points: np.ndarray
+    face_offsets: np.ndarray
+    owner: np.ndarray
+    neighbour: np.ndarray
+    patches: tuple[Patch, ...]
+    bodies: tuple[str, ...]
+    body: np.ndarray
+
+    def __post_init__(self) -> None:
+        for array in (self.points, self.face_points, self.face_offsets, self.owner, self.neighbour, self.body):
+            array.setflags(write=False)
+
+    @property
+    def cell_count(self) -> int:
+        return len(self.body)
+
+    @property
+    def face_count(self) -> int:
+        return len(self.owner)
+
+    @property
+    def inner_count(self) -> int:
+        return len(self.neighbour)
+
+    @property
+    def is_plane(self) -> bool:
+        return any(p.name == PLANE_SIDES for p in self.patches)
+
+    def patch(self, name: str) -> Patch:
+        """The patch of that name. Raises `KeyError`."""
+        for patch in self.patches:
+            if patch.name == name:
+                return patch
+        raise KeyError(name)
+
+    @cached_property
+    def _faces(self) -> tuple[np.ndarray, np.ndarray]:
+        return _frozen(*kernels.face_geometry(self.points, self.face_points, self.face_offsets))
+
+    @cached_property
+    def _cells(self) -> tuple[np.ndarray, np.ndarray]:
+        return _frozen(
+            *kernels.cell_geometry(
+                self.points, self.face_points, self.face_offsets, self.owner, self.neighbour,
+                self.face_centre, self.cell_count,
+            )
+        )  # fmt: skip
+
+    @property
+    def face_vector(self) -> np.ndarray:
+        """Area vectors (F, 3) in m²."""
+        return self._faces[0]
+
+    @property
+    def face_centre(self) -> np.ndarray:
+        """Centroids of faces (F, 3) in m."""
+        return self._faces[1]
+
+    @cached_property
+    def face_area(self) -> np.ndarray:
+        """Areas (F,) in m²."""
+        return _frozen(np.linalg.norm(self.face_vector, axis=1))[0]
+
+    @property
+    def volume(self) -> np.ndarray:
+        """Cell volumes (C,) in m³."""
+        return self._cells[0]
+
+    @property
+    def centre(self) -> np.ndarray:
+        """Centroids of cells (C, 3) in m."""
+        return self._cells[1]
+
+    @cached_property
+    def cell_faces(self) -> tuple[np.ndarray, np.ndarray]:
+        """Faces of each cell as CSR: (offsets (C+1,), faces)."""
+        return _frozen(*kernels.faces_of_cells(self.owner, self.neighbour, self.cell_count))
+
+    @cached_property
+    def cell_box(self) -> tuple[np.ndarray, np.ndarray]:
+        """Lower and upper corners (C, 3) of the box round each cell, in m."""
+        return _frozen(
+            *kernels.cell_boxes(
+                self.points, self.face_points, self.face_offsets, self.owner, self.neighbour, self.cell_count
+            )
+        )
+
+    @cached_property
+    def size(self) -> float:
+        """The diagonal of the mesh in m, without the depth of a plane one."""
+        span = np.ptp(self.points, axis=0)
+        return float(np.linalg.norm(span[:2] if self.is_plane else span))
+
+    def save(self, path: Path) -> None:
+        starts = np.array([p.start for p in self.patches] + [self.face_count])
+        np.savez(
+            path, points=self.points, face_points=self.face_points, face_offsets=self.face_offsets,
+            owner=self.owner, neighbour=self.neighbour, body=self.body, patch_starts=starts,
+            patch_names=np.array([p.name for p in self.patches]), bodies=np.array(self.bodies),
+        )  # fmt: skip
+
+    @classmethod
+    def load(cls, path: Path) -> Mesh:
+        with np.load(path) as data:
+            starts = data["patch_starts"]
+            patches = tuple(
+                Patch(str(n), int(a), int(b))
+                for n, a, b in zip(data["patch_names"], starts[:-1], starts[1:], strict=True)
+            )
+            return cls(
+                data["points"], data["face_points"], data["face_offsets"], data["owner"], data["neighbour"],
+                patches, tuple(str(b) for b in data["bodies"]), data["body"],
+            )  # fmt: skip
+
+
+def _frozen(*arrays: np.ndarray) -> tuple[np.ndarray, ...]:
+    for array in arrays:
+        array.setflags(write=False)
+    return arrays

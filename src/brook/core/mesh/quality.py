@@ -1,0 +1,94 @@
+"""Measures of a mesh that say whether it will do."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brook.core.mesh.polyhedral import PLANE_SIDES, Mesh
+
+# Limits from Ferziger & Perić and common practice: warn above the first, refuse above the second.
+LIMITS = {
+    "non_orthogonality": (65.0, 85.0),
+    "skewness": (1.0, 4.0),
+    "aspect_ratio": (100.0, 5000.0),
+    "growth": (3.0, 20.0),
+}
+WORDS = {
+    "non_orthogonality": ("Non-orthogonality", "°"),
+    "skewness": ("Skewness", ""),
+    "aspect_ratio": ("Aspect ratio", ""),
+    "growth": ("Growth between neighbours", ""),
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Quality:
+    """Per face: angle between normal and line of centres in degrees (inner,), distance of that line
+    from the face centroid over its length (inner,), ratio of neighbours' volumes (inner,).
+    Per cell: longest over shortest side (C,), volume in m³ (C,), and how far from closed its faces are."""
+
+    non_orthogonality: np.ndarray
+    skewness: np.ndarray
+    growth: np.ndarray
+    aspect_ratio: np.ndarray
+    smallest_volume: float
+    openness: float
+
+    def worst(self) -> dict[str, float]:
+        return {name: float(np.max(getattr(self, name), initial=0.0)) for name in LIMITS}
+
+    def verdict(self) -> tuple[str, str]:
+        """`good`, `poor` or `bad`, and a sentence that says so."""
+        if self.smallest_volume <= 0 or self.openness > 1e-9:
+            return "bad", "This mesh is broken: a cell has no volume or is not closed."
+        worst = self.worst()
+        for level, state in ((1, "bad"), (0, "poor")):
+            over = [n for n in LIMITS if worst[n] > LIMITS[n][level]]
+            if over:
+                words, unit = WORDS[over[0]]
+                verdict = "will not do" if state == "bad" else "will do with care"
+                return state, f"This mesh {verdict}: {words.lower()} reaches {worst[over[0]]:.3g}{unit}."
+        return "good", "This mesh will do."
+
+
+def measure(mesh: Mesh) -> Quality:
+    inner = mesh.inner_count
+    line = mesh.centre[mesh.neighbour] - mesh.centre[mesh.owner[:inner]]
+    length = np.linalg.norm(line, axis=1)
+    normal = mesh.face_vector[:inner] / mesh.face_area[:inner, None]
+    along = np.einsum("ij,ij->i", line, normal)
+    angle = np.degrees(np.arccos(np.clip(along / length, -1, 1)))
+    to_face = np.einsum("ij,ij->i", mesh.face_centre[:inner] - mesh.centre[mesh.owner[:inner]], normal)
+    crossing = mesh.centre[mesh.owner[:inner]] + line * (to_face / along)[:, None]
+    skewness = np.linalg.norm(crossing - mesh.face_centre[:inner], axis=1) / length
+    ratio = mesh.volume[mesh.neighbour] / mesh.volume[mesh.owner[:inner]]
+    low, high = mesh.cell_box
+    sides = (high - low)[:, :2] if mesh.is_plane else high - low
+    return Quality(
+        non_orthogonality=angle,
+        skewness=skewness,
+        growth=np.maximum(ratio, 1 / ratio),
+        aspect_ratio=sides.max(axis=1) / sides.min(axis=1),
+        smallest_volume=float(mesh.volume.min()),
+        openness=_openness(mesh),
+    )
+
+
+def _openness(mesh: Mesh) -> float:
+    total = np.zeros((mesh.cell_count, 3))
+    size = np.zeros(mesh.cell_count)
+    np.add.at(total, mesh.owner, mesh.face_vector)
+    np.add.at(size, mesh.owner, mesh.face_area)
+    np.subtract.at(total, mesh.neighbour, mesh.face_vector[: mesh.inner_count])
+    np.add.at(size, mesh.neighbour, mesh.face_area[: mesh.inner_count])
+    return float(np.max(np.linalg.norm(total, axis=1) / size))
+
+
+def plane_sides_of(mesh: Mesh) -> np.ndarray:
+    """Faces that lie in the two planes of a plane mesh, the front ones (z up) first in each cell."""
+    if not mesh.is_plane:
+        raise ValueError("this mesh is not a plane one")
+    patch = mesh.patch(PLANE_SIDES)
+    return np.arange(patch.start, patch.end)

@@ -1,0 +1,80 @@
+"""Linear solvers behind one interface, so that a better one can take over.
+
+`PressureSolver` keeps what it learned of a mesh between calls; `solve` gets a symmetric positive
+matrix and returns the solution and the number of iterations.
+"""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import numpy as np
+import pyamg
+from scipy import sparse
+
+from brook.core.numerics import kernels
+from brook.core.numerics.matrix import Matrix
+
+
+class PressureSolver(Protocol):
+    def solve(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> tuple[np.ndarray, int]:
+        """x with |right - A x| <= tolerance * |right|, from a zero guess."""
+        ...
+
+
+class LibraryMultigrid:
+    """Conjugate gradients preconditioned by one PyAMG V-cycle.
+
+    The hierarchy of an earlier matrix stays a good preconditioner while coefficients change
+    slowly, so it is rebuilt only when the iteration count has grown.
+    """
+
+    max_iterations = 400
+
+    def __init__(self) -> None:
+        self._cycle: sparse.linalg.LinearOperator | None = None
+        self._worth = 0
+
+    def solve(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> tuple[np.ndarray, int]:
+        csr = matrix.csr()
+        fresh = self._cycle is None
+        if fresh:
+            self._build(csr)
+        value, count = self._conjugate_gradients(csr, right, tolerance)
+        if fresh:
+            self._worth = count
+        elif count > 1.5 * self._worth + 2:
+            self._cycle = None
+        return value, count
+
+    def _build(self, csr: sparse.csr_matrix) -> None:
+        solver = pyamg.smoothed_aggregation_solver(
+            csr, strength=("symmetric", {"theta": 0.08}), max_coarse=200, coarse_solver="pinv"
+        )
+        self._cycle = solver.aspreconditioner(cycle="V")
+
+    def _conjugate_gradients(
+        self, csr: sparse.csr_matrix, right: np.ndarray, tolerance: float
+    ) -> tuple[np.ndarray, int]:
+        assert self._cycle is not None
+        value = np.zeros_like(right)
+        residual = right.copy()
+        goal = tolerance * float(np.linalg.norm(right))
+        direction, before = np.zeros_like(right), 1.0
+        for count in range(self.max_iterations):
+            if not float(np.linalg.norm(residual)) > goal:
+                return value, count
+            smooth = self._cycle.matvec(residual)
+            now = float(residual @ smooth)
+            direction = smooth + (now / before) * direction if count else smooth
+            image = csr @ direction
+            step = now / float(direction @ image)
+            value += step * direction
+            residual -= step * image
+            before = now
+        return value, self.max_iterations
+
+
+def sweep_vector(matrix: Matrix, diagonal: np.ndarray, right: np.ndarray, value: np.ndarray, sweeps: int) -> None:
+    """Symmetric Gauss-Seidel on three components in place; `diagonal` (C, 3) replaces the matrix's own."""
+    kernels.sweep(*matrix.off_diagonals(), diagonal, right, value, sweeps)

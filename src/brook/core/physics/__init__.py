@@ -1,0 +1,1 @@
+"""Models and boundary kinds: what statements of the set-up mean in the equations."""

@@ -1,0 +1,15 @@
+"""Boundary kinds, one file each: `condition(statement, patch)` says what holds on the faces.
+
+The names are those of `brook.core.study.boundaries`.
+"""
+
+from collections.abc import Callable
+
+from brook.core.physics.boundaries import flow, pressure, sliding, slip, symmetry, velocity, wall
+from brook.core.physics.conditions import Condition, PatchFaces
+from brook.core.study import Resolved
+
+CONDITIONS: dict[str, Callable[[Resolved, PatchFaces], Condition]] = {
+    module.__name__.rsplit(".", 1)[1]: module.condition
+    for module in (velocity, flow, pressure, wall, sliding, slip, symmetry)
+}

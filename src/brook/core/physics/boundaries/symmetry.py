@@ -1,0 +1,8 @@
+"""A mirror: for one fluid of constant viscosity the same closure as a slipping wall."""
+
+from brook.core.physics.conditions import SLIP, Condition, PatchFaces
+from brook.core.study import Resolved
+
+
+def condition(statement: Resolved, patch: PatchFaces) -> Condition:
+    return Condition(SLIP)

@@ -1,0 +1,41 @@
+"""What a boundary kind gives the flow equations on the faces of a patch."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+# How velocity and pressure are closed on a boundary face.
+FIXED, OPEN, SLIP = 0, 1, 2
+
+
+@dataclass(frozen=True, eq=False)
+class PatchFaces:
+    """Geometry of a patch: area vectors (n, 3) in m², centroids (n, 3), and profile shape for developed flow.
+
+    `developed` (n,) has an area mean of 1 and is zero on the patch's rim at walls.
+    """
+
+    name: str
+    area: np.ndarray
+    centre: np.ndarray
+    developed: np.ndarray
+
+    @property
+    def size(self) -> np.ndarray:
+        return np.linalg.norm(self.area, axis=1)
+
+    @property
+    def inward(self) -> np.ndarray:
+        """Unit normals into the fluid (n, 3)."""
+        return -self.area / self.size[:, None]
+
+
+@dataclass(frozen=True, eq=False)
+class Condition:
+    """FIXED velocity (n, 3) in m/s, or OPEN with a static pressure in Pa, or SLIP."""
+
+    kind: int
+    velocity: np.ndarray | None = None
+    pressure: float = 0.0

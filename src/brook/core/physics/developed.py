@@ -1,0 +1,81 @@
+"""The profile of developed laminar flow over any flat patch.
+
+Developed flow in a straight duct obeys ∇²w = const with w = 0 at the wall (Shah & London 1978),
+so the profile is found by solving just that on the faces of the patch.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy import sparse
+from scipy.sparse.linalg import spsolve
+
+from brook.core.mesh import Mesh, Patch
+
+
+def developed_profile(mesh: Mesh, patch: Patch, sticking: set[str]) -> np.ndarray:
+    """Speed over mean speed (n,) on the faces of a patch.
+
+    The fluid sticks at the rim where the patch meets a patch named in `sticking`; elsewhere
+    (symmetry, slip, the plane sides) the profile is level across the rim.
+    """
+    area = mesh.face_area[patch.faces]
+    edges = _edges(mesh, patch)
+    rim_points = _points_of(mesh, sticking)
+    rows, columns, entries = [], [], []
+    diagonal = np.zeros(patch.count)
+    for (p, q), faces in edges.items():
+        a, b = mesh.points[p], mesh.points[q]
+        length = float(np.linalg.norm(b - a))
+        first = mesh.face_centre[patch.start + faces[0]]
+        if len(faces) == 2:
+            second = mesh.face_centre[patch.start + faces[1]]
+            entry = length / (_distance(first, a, b) + _distance(second, a, b))
+            rows += [faces[0], faces[1]]
+            columns += [faces[1], faces[0]]
+            entries += [-entry, -entry]
+            diagonal[faces] += entry
+        elif (min(p, q), max(p, q)) in rim_points:
+            diagonal[faces[0]] += length / _distance(first, a, b)
+    if not diagonal.any() or not rim_points:
+        return np.ones(patch.count)
+    every = np.arange(patch.count)
+    matrix = sparse.csr_matrix(
+        (np.concatenate([diagonal, entries]), (np.concatenate([every, rows]), np.concatenate([every, columns]))),
+        shape=(patch.count, patch.count),
+    )
+    profile = np.atleast_1d(spsolve(matrix, area))
+    if not np.all(np.isfinite(profile)):
+        return np.ones(patch.count)
+    return profile * area.sum() / float(profile @ area)
+
+
+def _face_edges(mesh: Mesh, face: int) -> list[tuple[int, int]]:
+    corners = mesh.face_points[mesh.face_offsets[face] : mesh.face_offsets[face + 1]]
+    following = np.roll(corners, -1)
+    return [(min(p, q), max(p, q)) for p, q in zip(corners.tolist(), following.tolist(), strict=True)]
+
+
+def _edges(mesh: Mesh, patch: Patch) -> dict[tuple[int, int], list[int]]:
+    edges: dict[tuple[int, int], list[int]] = {}
+    for k in range(patch.count):
+        for edge in _face_edges(mesh, patch.start + k):
+            edges.setdefault(edge, []).append(k)
+    return edges
+
+
+def _points_of(mesh: Mesh, names: set[str]) -> set[tuple[int, int]]:
+    """Edges of all faces of the named patches."""
+    return {
+        edge
+        for patch in mesh.patches
+        if patch.name in names
+        for face in range(patch.start, patch.end)
+        for edge in _face_edges(mesh, face)
+    }
+
+
+def _distance(point: np.ndarray, a: np.ndarray, b: np.ndarray) -> float:
+    along = (b - a) / np.linalg.norm(b - a)
+    offset = point - a
+    return float(np.linalg.norm(offset - np.dot(offset, along) * along))

@@ -1,0 +1,165 @@
+"""The stages of a variant in their order, and the keys that decide what is out of date.
+
+geometry -> mesh -> set-up -> run -> readings: each key is a hash of just the numbers that stage
+depends on, so that a formula rewritten to the same value changes nothing.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from functools import partial
+from typing import Any
+
+from brook.core.checks import Prepared, resolved_limit
+from brook.core.formulas import FormulaError, names_in, parse
+from brook.core.mesh import Mesh, lines
+from brook.core.numerics import Stencil
+from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
+from brook.core.solve import Fields, History, Outcome, Rules, SteadyFlow, boundary_conditions, run_steady
+from brook.core.study import Requirement, Study
+from brook.core.study.resolve import plain
+from brook.core.units import Dimension
+
+# Raised when a stage would compute something else from the same inputs.
+MESH_VERSION = 1
+SOLVER_VERSION = 1
+
+Report = Callable[[History, int], None]
+
+
+@dataclass(frozen=True)
+class Keys:
+    """The key of each stage of a variant; `readings` by requirement name."""
+
+    geometry: str
+    mesh: str
+    set_up: str
+    run: str
+    readings: dict[str, str]
+
+
+def _hash(*parts: Any) -> str:
+    text = json.dumps(parts, sort_keys=True, separators=(",", ":"), default=str)
+    return hashlib.sha256(text.encode()).hexdigest()[:20]
+
+
+def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
+    """The keys of a variant, or None while something is wrong with it."""
+    shape = prepared.shape
+    if shape is None or prepared.fluid is None or any(p.kind == "wrong" for p in prepared.problems):
+        return None
+    geometry = _hash(
+        shape.body, plain(shape.depth), plain(shape.x.tolist()), plain(shape.y.tolist()), shape.inside.tolist(),
+        shape.vertical.tolist(), shape.horizontal.tolist(), shape.patches,
+    )  # fmt: skip
+    mesh = _hash(geometry, plain(prepared.plan), MESH_VERSION)
+    properties = {"density": prepared.fluid.density, "viscosity": prepared.fluid.viscosity}
+    boundaries = sorted((plain(b) for b in prepared.boundaries), key=lambda b: b["patch"])
+    set_up = _hash(plain(list(properties.values())), boundaries, study.set_up.convection, plain(prepared.rules))
+    run = _hash(mesh, set_up, SOLVER_VERSION)
+    readings = {r.name: _hash(run, *_reading_inputs(r, prepared)) for r in study.requirements}
+    return Keys(geometry, mesh, set_up, run, readings)
+
+
+def _reading_inputs(requirement: Requirement, prepared: Prepared) -> list[Any]:
+    try:
+        tree = parse(requirement.reading)
+    except FormulaError:
+        return [requirement.reading]
+    used: list[Any] = [requirement.reading]
+    for name in names_in(tree):
+        if name.parts[0] in prepared.places.boxes:
+            used.append(plain(prepared.places.boxes[name.parts[0]]))
+        elif len(name.parts) == 1:
+            try:
+                used.append(plain(float(prepared.scope(name).value)))
+            except FormulaError:
+                used.append(None)
+    return used
+
+
+# -- the stages -------------------------------------------------------------------------------
+
+
+def make_mesh(prepared: Prepared) -> Mesh:
+    """The mesh of a variant without problems."""
+    assert prepared.shape is not None
+    return lines.build(prepared.shape, prepared.plan)
+
+
+def rules_of(prepared: Prepared) -> Rules:
+    rules = prepared.rules
+    return Rules(rules.residual, rules.monitor_change, rules.monitor_window, rules.iterations)
+
+
+def solve(
+    study: Study,
+    prepared: Prepared,
+    mesh: Mesh,
+    report: Report = lambda history, start: None,
+    should_stop: Callable[[], bool] = lambda: False,
+) -> Outcome:
+    """Runs the flow of a variant; every requirement is a monitor."""
+    assert prepared.fluid is not None
+    stencil = Stencil(mesh)
+    conditions = boundary_conditions(stencil, prepared.boundaries)
+    flow = SteadyFlow(stencil, prepared.fluid, conditions, scheme=study.set_up.convection)
+    monitors = {r.name: partial(_monitor, r, prepared) for r in study.requirements if _readable(r, prepared)}
+    return run_steady(flow, rules_of(prepared), monitors, report, should_stop)
+
+
+def _readable(requirement: Requirement, prepared: Prepared) -> bool:
+    try:
+        reading_dimension(requirement.reading, prepared.places, prepared.scope)
+    except FormulaError:
+        return False
+    return True
+
+
+def _monitor(requirement: Requirement, prepared: Prepared, fields: Fields) -> float:
+    return read_value(requirement.reading, prepared.places, prepared.scope, fields)
+
+
+@dataclass(frozen=True)
+class ReadingResult:
+    """The value of a requirement in SI units, or why it has none."""
+
+    name: str
+    value: float | None
+    problem: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        return asdict(self)
+
+
+def read_all(study: Study, prepared: Prepared, fields: Fields) -> list[ReadingResult]:
+    """The readings of every requirement."""
+    results = []
+    for requirement in study.requirements:
+        try:
+            results.append(ReadingResult(requirement.name, _monitor(requirement, prepared, fields)))
+        except FormulaError as error:
+            results.append(ReadingResult(requirement.name, None, error.message))
+    return results
+
+
+def dimension_of_reading(requirement: Requirement, prepared: Prepared) -> Dimension | None:
+    try:
+        return reading_dimension(requirement.reading, prepared.places, prepared.scope)
+    except FormulaError:
+        return None
+
+
+def judgement_of(requirement: Requirement, prepared: Prepared, value: float) -> Judgement | None:
+    """How a value stands against the requirement's limit as it is now."""
+    dimension = dimension_of_reading(requirement, prepared)
+    if dimension is None:
+        return None
+    try:
+        limit = resolved_limit(requirement, dimension, prepared.scope)
+    except ValueError:
+        return None
+    return judge(value, limit, dimension, requirement.unit or None)

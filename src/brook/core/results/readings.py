@@ -1,0 +1,163 @@
+"""Readings: the values of requirements, and whether they pass.
+
+A reading is a formula of what places read: place, quantity, statistic, joined by dots, such as
+`tray.speed.share_below(0.5 mm/s)` or `inlet.pressure.mean - weir.pressure.mean`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from brook.core.formulas import Binary, FormulaError, Negative, Node, Number, Reading, Scope, evaluate, nearest, parse
+from brook.core.results.places import Samples, body_samples, box_samples, patch_samples
+from brook.core.results.quantities import QUANTITIES
+from brook.core.results.statistics import STATISTICS, Statistic
+from brook.core.solve import Fields
+from brook.core.study import Resolved
+from brook.core.units import Dimension, Quantity, show
+
+
+@dataclass(frozen=True)
+class Places:
+    """What a reading may name: bodies, patches, and boxes with their resolved corners."""
+
+    bodies: tuple[str, ...]
+    patches: tuple[str, ...]
+    boxes: dict[str, Resolved]
+
+    def kind(self, name: str) -> str | None:
+        for kind, names in (("body", self.bodies), ("box", self.boxes), ("patch", self.patches)):
+            if name in names:
+                return kind
+        return None
+
+    def names(self) -> Iterable[str]:
+        return [*self.bodies, *self.patches, *self.boxes]
+
+
+Sampler = Callable[[str, str, str], Samples]
+
+
+def _parts(reading: Reading, places: Places) -> tuple[str, str, str, Statistic]:
+    """(kind of place, place, quantity, statistic), checked. Raises `FormulaError`."""
+    place, *rest = reading.parts
+    kind = places.kind(place)
+    if kind is None:
+        raise FormulaError(f"'{place}' is not a patch, body or box here: {nearest(place, places.names())}", reading.position)
+    if len(rest) != 2:
+        raise FormulaError(f"after '{place}' say a quantity and a statistic, as in {place}.speed.mean", reading.position)
+    quantity, statistic_name = rest
+    if quantity not in QUANTITIES or kind not in QUANTITIES[quantity].on:
+        known = [q for q in QUANTITIES if kind in QUANTITIES[q].on]
+        raise FormulaError(f"'{quantity}' cannot be read on a {kind}: {nearest(quantity, known)}", reading.position)
+    known = [s for s in STATISTICS if STATISTICS[s].fits(quantity)]
+    if statistic_name not in known:
+        raise FormulaError(f"'{statistic_name}' of {quantity} is not known: {nearest(statistic_name, known)}", reading.position)
+    statistic = STATISTICS[statistic_name]
+    if len(reading.arguments) != statistic.arguments:
+        wanted = f"{statistic.arguments} value" if statistic.arguments else "no value"
+        raise FormulaError(f"{statistic_name} takes {wanted} in brackets", reading.position)
+    return kind, place, quantity, statistic
+
+
+def _scope(places: Places, named: Scope, sampler: Sampler | None) -> Scope:
+    def scope(reading: Reading) -> Quantity:
+        if len(reading.parts) == 1 and places.kind(reading.parts[0]) is None:
+            return named(reading)
+        kind, place, quantity, statistic = _parts(reading, places)
+        dimension = QUANTITIES[quantity].dimension
+        arguments = []
+        for argument in reading.arguments:
+            given = evaluate(argument, named)
+            if given.dimension != dimension:
+                raise FormulaError(f"the value in brackets has to be a {dimension}, not a {given.dimension}", reading.position)
+            arguments.append(float(given.value))
+        result = statistic.result(dimension)
+        if sampler is None:
+            return Quantity(1.0, result)
+        samples = sampler(kind, place, quantity)
+        if not len(samples.values):
+            raise FormulaError(f"'{place}' holds no cell of this mesh", reading.position)
+        return Quantity(statistic.evaluate(samples, *arguments), result)
+
+    return scope
+
+
+def reading_dimension(text: str, places: Places, named: Scope) -> Dimension:
+    """The dimension a reading will have. Raises `FormulaError` if it cannot be read."""
+    return evaluate(parse(text), _scope(places, named, None)).dimension
+
+
+def read_value(text: str, places: Places, named: Scope, fields: Fields) -> float:
+    """The value of a reading in SI units. Raises `FormulaError`."""
+
+    def sampler(kind: str, place: str, quantity: str) -> Samples:
+        if kind == "body":
+            return body_samples(fields, place, quantity)
+        if kind == "box":
+            return box_samples(fields, places.boxes[place], quantity)
+        return patch_samples(fields, place, quantity)
+
+    return float(evaluate(parse(text), _scope(places, named, sampler)).value)
+
+
+def words_of(text: str) -> str:
+    """A reading as a person says it: `share of tray with speed under 0.5 mm/s`."""
+    return _words(parse(text))
+
+
+def _words(node: Node) -> str:
+    match node:
+        case Number():
+            return f"{node.value:g} {node.unit}".strip()
+        case Reading() if len(node.parts) == 3 and node.parts[1] in QUANTITIES and node.parts[2] in STATISTICS:
+            place, quantity, statistic = node.parts
+            arguments = [_words(a) for a in node.arguments]
+            return STATISTICS[statistic].words.format(*arguments, quantity=QUANTITIES[quantity].words, place=place)
+        case Reading():
+            return node.text
+        case Negative():
+            return f"minus {_words(node.inner)}"
+        case Binary():
+            left, right = _words(node.left), _words(node.right)
+            if node.sign == "-":
+                return f"{left} less {right}"
+            sign = {"+": "plus", "*": "times", "/": "over", "^": "to the power of"}.get(node.sign, node.sign)
+            return f"{left} {sign} {right}"
+    return f"{node.function}({', '.join(_words(a) for a in node.arguments)})"
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """Whether a reading passes, and by how much: `margin` is positive on the good side, in units of the
+    limit (None when there is none), `span` the reading's place on a bar from 0 to 1 with `limit_at`."""
+
+    verdict: Literal["pass", "fail", "open"]
+    margin: float | None
+    words: str
+
+
+def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = None) -> Judgement:
+    """Compares a reading with a resolved limit (values in SI units)."""
+
+    def text(number: float) -> str:
+        return show_reading(number, dimension, unit)
+
+    if limit.kind in ("smallest", "largest"):
+        return Judgement("open", None, f"as {'small' if limit.kind == 'smallest' else 'large'} as possible")
+    if limit.kind == "between":
+        margin = min(value - limit.low, limit.high - value)
+        size = max(abs(limit.low), abs(limit.high))
+        words = f"between {text(limit.low)} and {text(limit.high)}"
+    else:
+        margin = limit.value - value if limit.kind == "at_most" else value - limit.value
+        size = abs(limit.value)
+        words = f"{limit.kind.replace('_', ' ')} {text(limit.value)}"
+    return Judgement("pass" if margin >= 0 else "fail", margin / size if size else margin, words)
+
+
+def show_reading(value: float, dimension: Dimension, unit: str | None = None) -> str:
+    """Shares as per cent, everything else in a sensible or the wanted unit."""
+    return show(value, dimension, unit or ("%" if dimension.is_none else None))

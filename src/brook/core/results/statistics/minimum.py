@@ -1,0 +1,11 @@
+"""Smallest value."""
+
+from brook.core.results.places import Samples
+from brook.core.results.statistics.base import Statistic
+
+
+def evaluate(samples: Samples) -> float:
+    return float(samples.values.min())
+
+
+STATISTIC = Statistic("min", "smallest {quantity} of {place}", evaluate)

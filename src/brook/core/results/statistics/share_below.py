@@ -1,0 +1,14 @@
+"""Share of the volume (or area) whose value is under a limit."""
+
+from brook.core.results.places import Samples
+from brook.core.results.statistics.base import Statistic
+from brook.core.units import NONE
+
+
+def evaluate(samples: Samples, limit: float) -> float:
+    return float(samples.weights[samples.values < limit].sum() / samples.weights.sum())
+
+
+STATISTIC = Statistic(
+    "share_below", "share of {place} with {quantity} under {0}", evaluate, result=lambda _: NONE, arguments=1
+)

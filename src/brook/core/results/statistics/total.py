@@ -1,0 +1,11 @@
+"""Sum over the faces of a patch: the flow out through it."""
+
+from brook.core.results.places import Samples
+from brook.core.results.statistics.base import Statistic
+
+
+def evaluate(samples: Samples) -> float:
+    return float(samples.values.sum())
+
+
+STATISTIC = Statistic("total", "{quantity} out through {place}", evaluate, quantities=("flow",))

@@ -1,0 +1,288 @@
+"""Steady, laminar flow of one fluid of constant properties: SIMPLEC on any polyhedral mesh.
+
+Van Doormaal & Raithby (1984) for SIMPLEC; Rhie & Chow (1983) for the face flux, with
+Majumdar's (1988) term, so that the converged flux does not depend on relaxation.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brook.core.materials import ConstantFluid
+from brook.core.numerics import (
+    Matrix, Stencil, convection, correction_of_diffusion, correction_of_upwind, divergence, face_mean, gradient,
+    kernels, laplacian,
+)  # fmt: skip
+from brook.core.numerics.linear import LibraryMultigrid, PressureSolver, sweep_vector
+from brook.core.numerics.operators import Convection
+from brook.core.solve.fields import Fields
+from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
+
+RUNAWAY = 1000.0
+
+
+class Diverged(RuntimeError):
+    """The iteration ran away: `quantity`, `place` (3,) in m and the likely `cause`."""
+
+    def __init__(self, quantity: str, place: np.ndarray, cause: str):
+        super().__init__(cause)
+        self.quantity = quantity
+        self.place = place
+        self.cause = cause
+
+
+@dataclass(frozen=True)
+class Residuals:
+    """What is left of each equation over the size of its terms."""
+
+    momentum: float
+    mass: float
+
+
+class SteadyFlow:
+    """The state of a steady flow on its way to convergence; `iterate` takes one step."""
+
+    def __init__(
+        self,
+        stencil: Stencil,
+        fluid: ConstantFluid,
+        conditions: BoundaryConditions,
+        scheme: Convection = "limited",
+        relaxation: float = 0.97,
+        sweeps: int = 8,
+        pressure_tolerance: float = 0.05,
+        pressure_solver: PressureSolver | None = None,
+    ):
+        self.stencil, self.fluid, self.conditions = stencil, fluid, conditions
+        self.scheme, self.relaxation, self.sweeps = scheme, relaxation, sweeps
+        self.pressure_tolerance = pressure_tolerance
+        self.pressure_solver = pressure_solver or LibraryMultigrid()
+        self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
+        # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
+        self._all = stencil.gradient_vectors(np.ones(stencil.boundary_count, bool))
+        self._known = stencil.gradient_vectors(conditions.kind == OPEN)
+        self._start()
+
+    # -- start state --------------------------------------------------------------------------
+
+    def _start(self) -> None:
+        """Potential flow: the flux that fits the boundaries and has no rotation."""
+        s, rho = self.stencil, self.fluid.density
+        self.velocity = np.zeros((s.cells, 3))
+        self.pressure = np.zeros(s.cells)
+        self.flux = np.zeros(s.active)
+        self.flux[s.inner :][self.fixed] = rho * np.einsum(
+            "ij,ij->i", self.conditions.velocity[self.fixed], s.area[s.inner :][self.fixed]
+        )
+        self._pressure_gradient = np.zeros((s.cells, 3))
+        self._mean_flux = np.zeros(s.active)
+        self.reference_speed = self._reference_speed()
+        if np.any(self.flux):
+            mobility = np.ones(s.cells)
+            correction = self._solve_correction(mobility, 1e-6)
+            self._apply_to_flux(correction, mobility)
+            self.velocity = -self._gradient_of_correction(correction)
+        self._remember_mean_flux()
+
+    def _reference_speed(self) -> float:
+        """The largest speed that the boundaries suggest, in m/s."""
+        speeds = np.linalg.norm(self.conditions.velocity, axis=1)
+        levels = self.conditions.pressure[self.open]
+        drop = float(np.ptp(levels)) if len(levels) else 0.0
+        return max(float(speeds.max(initial=0.0)), (2 * drop / self.fluid.density) ** 0.5)
+
+    # -- boundary values ----------------------------------------------------------------------
+
+    def _boundary_velocity(self) -> np.ndarray:
+        s, inner = self.stencil, self.stencil.inner
+        value = self.conditions.velocity.copy()
+        near = self.velocity[s.face_cell]
+        normal = s.boundary_normal
+        through = np.einsum("ij,ij->i", near[self.slip], normal[self.slip])
+        value[self.slip] = near[self.slip] - through[:, None] * normal[self.slip]
+        size = np.linalg.norm(s.area[inner:][self.open], axis=1)
+        speed = self.flux[inner:][self.open] / (self.fluid.density * size)
+        back = (speed[:, None] * normal[self.open])[speed < 0]
+        value[self.open] = near[self.open]
+        value[self.open[speed < 0]] = back
+        return value
+
+    def _boundary_pressure(self) -> np.ndarray:
+        s = self.stencil
+        cell = s.face_cell
+        reached = self.pressure[cell] + np.einsum("ij,ij->i", self._pressure_gradient[cell], s.line[s.inner :])
+        return np.where(self.conditions.kind == OPEN, self.conditions.pressure, reached)
+
+    def backflow(self) -> float:
+        """Share of the flow through pressure patches that comes back in."""
+        through = self.flux[self.stencil.inner :][self.open]
+        total = float(np.abs(through).sum())
+        return float(-through[through < 0].sum()) / total if total > 0 else 0.0
+
+    # -- one iteration ------------------------------------------------------------------------
+
+    def iterate(self) -> Residuals:
+        """One SIMPLEC step. Raises `Diverged`."""
+        s, rho, alpha = self.stencil, self.fluid.density, self.relaxation
+        on_boundary = self._boundary_velocity()
+        slope = gradient(s, self._all, self.velocity, on_boundary)
+        equation = convection(s, self.flux) - laplacian(s, self.fluid.viscosity)
+        diagonal, source = self._boundary_terms(equation, on_boundary, slope)
+        source += correction_of_upwind(s, self.flux, self.velocity, slope, self.scheme)
+        source += correction_of_diffusion(s, self.fluid.viscosity, slope)
+        push = -self._pressure_gradient * s.mesh.volume[:, None]
+
+        momentum = self._momentum_residual(equation, diagonal, source, push, on_boundary)
+        right = source + push + (1 - alpha) / alpha * diagonal * self.velocity
+        sweep_vector(equation, diagonal / alpha, right, self.velocity, self.sweeps)
+
+        own = diagonal[:, :2].mean(axis=1) if s.mesh.is_plane else diagonal.mean(axis=1)
+        self._predict_flux(alpha * s.mesh.volume / own, slope)
+        mass = self._mass_residual(slope)
+        mobility = s.mesh.volume / (own / alpha - equation.diagonal)
+        correction = self._solve_correction(mobility, self.pressure_tolerance)
+        self._apply_to_flux(correction, mobility)
+        self.velocity -= mobility[:, None] * self._gradient_of_correction(correction)
+        self.pressure += correction
+        if self.conditions.is_closed:
+            self.pressure -= np.average(self.pressure, weights=s.mesh.volume)
+        self._pressure_gradient = gradient(s, self._known, self.pressure, self.conditions.pressure)
+        self._remember_mean_flux()
+        self._catch_runaway()
+        return Residuals(momentum, mass)
+
+    def _boundary_terms(
+        self, equation: Matrix, on_boundary: np.ndarray, slope: np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """Diagonal (C, 3) and source (C, 3) of the momentum equations with their boundaries."""
+        s, inner, mu = self.stencil, self.stencil.inner, self.fluid.viscosity
+        diagonal = np.repeat(equation.diagonal[:, None], 3, axis=1)
+        source = np.zeros((s.cells, 3))
+        entering = np.maximum(-self.flux[inner:], 0.0)
+        drag = mu * s.stiffness[inner:]
+        coefficient = entering + np.where(self.conditions.kind == FIXED, drag, 0.0)
+        np.add.at(diagonal, s.face_cell, coefficient[:, None])
+        np.add.at(source, s.face_cell, coefficient[:, None] * on_boundary)
+        cell = s.face_cell[self.fixed]
+        skewed = mu * np.einsum("fki,fi->fk", slope[cell], s.cross[inner:][self.fixed])
+        np.add.at(source, cell, skewed)
+        if len(self.slip):
+            # only the normal component is held; each component's own part is implicit
+            cell, normal = s.face_cell[self.slip], s.boundary_normal[self.slip]
+            held = drag[self.slip][:, None] * normal**2
+            through = np.einsum("ij,ij->i", self.velocity[cell], normal)
+            np.add.at(diagonal, cell, held)
+            rest = through[:, None] * normal - normal**2 * self.velocity[cell]
+            np.add.at(source, cell, -drag[self.slip][:, None] * rest)
+        return diagonal, source
+
+    def _momentum_residual(
+        self, equation: Matrix, diagonal: np.ndarray, source: np.ndarray, push: np.ndarray, on_boundary: np.ndarray
+    ) -> float:
+        s, inner = self.stencil, self.stencil.inner
+        image = np.empty((s.cells, 3))
+        kernels.off_diagonal_product(s.owner, s.neighbour, equation.lower, equation.upper, self.velocity, image)
+        image += diagonal * self.velocity - source
+        left = float(np.linalg.norm(push - image, axis=1).sum())
+        terms = float(np.linalg.norm(image, axis=1).sum() + np.linalg.norm(push, axis=1).sum())
+        carried = np.abs(self.flux[inner:]) * np.linalg.norm(on_boundary, axis=1)
+        dragged = np.linalg.norm(on_boundary - self.velocity[s.face_cell], axis=1)
+        terms += float(carried.sum() + (self.fluid.viscosity * s.stiffness[inner:] * dragged).sum())
+        return left / terms if terms > 0 else 0.0
+
+    def _mass_residual(self, slope: np.ndarray) -> float:
+        s = self.stencil
+        left = float(np.abs(divergence(s, self.flux)).sum())
+        stretched = np.abs(np.diagonal(slope, axis1=1, axis2=2)).sum(axis=1)
+        terms = self.fluid.density * float(s.mesh.volume @ stretched) + 0.5 * float(np.abs(self.flux[s.inner :]).sum())
+        return left / terms if terms > 0 else 0.0
+
+    # -- fluxes -------------------------------------------------------------------------------
+
+    def _predict_flux(self, mobility: np.ndarray, slope: np.ndarray) -> None:
+        """Rhie-Chow fluxes from the new velocity and the old pressure."""
+        s, rho, inner = self.stencil, self.fluid.density, self.stencil.inner
+        lag = (1 - self.relaxation) * (self.flux - self._mean_flux)
+        kernels.rhie_chow(
+            self.velocity, self.pressure, self._pressure_gradient, mobility, s.owner, s.neighbour, s.weight,
+            s.skew, slope, s.area, s.line, s.stiffness, rho, self.flux[:inner],
+        )  # fmt: skip
+        self.flux[:inner] += lag[:inner]
+        face = inner + self.open
+        cell = s.face_cell[self.open]
+        through = np.einsum("ij,ij->i", self.velocity[cell], s.area[face])
+        slope_along = np.einsum("ij,ij->i", self._pressure_gradient[cell], s.line[face])
+        step = self.conditions.pressure[self.open] - self.pressure[cell]
+        self.flux[face] = rho * (through + mobility[cell] * s.stiffness[face] * (slope_along - step)) + lag[face]
+
+    def _remember_mean_flux(self) -> None:
+        """Flux of the interpolated velocity alone, for Majumdar's term of the next step."""
+        s, rho, inner = self.stencil, self.fluid.density, self.stencil.inner
+        slope = gradient(s, self._all, self.velocity, self._boundary_velocity())
+        nothing = np.zeros(s.cells)
+        kernels.rhie_chow(
+            self.velocity, self.pressure, self._pressure_gradient, nothing, s.owner, s.neighbour, s.weight,
+            s.skew, slope, s.area, s.line, s.stiffness, rho, self._mean_flux[:inner],
+        )  # fmt: skip
+        cell = s.face_cell[self.open]
+        self._mean_flux[inner + self.open] = rho * np.einsum(
+            "ij,ij->i", self.velocity[cell], s.area[inner + self.open]
+        )
+
+    def _solve_correction(self, mobility: np.ndarray, tolerance: float) -> np.ndarray:
+        """p' of ∇·(ρ mobility ∇p') = ∇·flux, in Pa, zero where the pressure is given."""
+        s, rho = self.stencil, self.fluid.density
+        positive = laplacian(s, -rho * face_mean(s, mobility))
+        cell = s.face_cell[self.open]
+        diagonal = positive.diagonal.copy()
+        np.add.at(diagonal, cell, rho * mobility[cell] * s.stiffness[s.inner + self.open])
+        right = -divergence(s, self.flux)
+        if self.conditions.is_closed:
+            diagonal[0] *= 2.0  # fixes the level
+            right -= right.mean()
+        matrix = Matrix(s, diagonal, positive.lower, positive.upper)
+        correction, _ = self.pressure_solver.solve(matrix, right, tolerance)
+        return correction
+
+    def _apply_to_flux(self, correction: np.ndarray, mobility: np.ndarray) -> None:
+        s, rho, inner = self.stencil, self.fluid.density, self.stencil.inner
+        step = correction[s.neighbour] - correction[s.owner[:inner]]
+        self.flux[:inner] -= rho * face_mean(s, mobility) * s.stiffness[:inner] * step
+        cell = s.face_cell[self.open]
+        self.flux[inner + self.open] += rho * mobility[cell] * s.stiffness[inner + self.open] * correction[cell]
+
+    def _gradient_of_correction(self, correction: np.ndarray) -> np.ndarray:
+        return gradient(self.stencil, self._known, correction, np.zeros(self.stencil.boundary_count))
+
+    def close_mass(self) -> None:
+        """Takes the last imbalance out of the fluxes, to round-off."""
+        mobility = np.ones(self.stencil.cells)
+        solver, self.pressure_solver = self.pressure_solver, LibraryMultigrid()
+        for _ in range(2):
+            if np.any(self.flux):
+                self._apply_to_flux(self._solve_correction(mobility, 1e-12), mobility)
+        self.pressure_solver = solver
+
+    # -- watch --------------------------------------------------------------------------------
+
+    def _catch_runaway(self) -> None:
+        s = self.stencil
+        squared = np.einsum("ij,ij->i", self.velocity, self.velocity)
+        broken = ~np.isfinite(squared + self.pressure)
+        limit = RUNAWAY * self.reference_speed
+        if not broken.any() and (self.reference_speed == 0 or squared.max() < limit**2):
+            return
+        cell = int(np.argmax(broken)) if broken.any() else int(np.argmax(squared))
+        what = "pressure" if broken.any() and np.isfinite(squared[cell]) else "speed"
+        raise Diverged(
+            what, s.mesh.centre[cell], f"the {what} ran away to more than {RUNAWAY:g} times what the boundaries suggest"
+        )
+
+    def snapshot(self) -> Fields:
+        """A copy of the fields as they are now."""
+        return Fields(
+            self.stencil, self.fluid.density, self.velocity.copy(), self.pressure.copy(), self.flux.copy(),
+            self._boundary_velocity(), self._boundary_pressure(),
+        )  # fmt: skip

@@ -1,0 +1,15 @@
+"""The study document: the one description of a study, and what can be said about it alone."""
+
+from brook.core.study.base import Part, Problem, Value
+from brook.core.study.document import (
+    FORMAT, VERSION, Box, Brief, DocumentError, MeshPlan, Requirement, RunRules, SetUp, Study, Variant,
+    read_study, study_text,
+)  # fmt: skip
+from brook.core.study.geometry import Opening, PlaneGeometry, Rectangle, Sides
+from brook.core.study.resolve import Resolved, named_scope, resolve, value_at
+
+__all__ = [
+    "FORMAT", "VERSION", "Box", "Brief", "DocumentError", "MeshPlan", "Opening", "Part", "PlaneGeometry",
+    "Problem", "Rectangle", "Requirement", "Resolved", "RunRules", "SetUp", "Sides", "Study", "Value",
+    "Variant", "named_scope", "read_study", "resolve", "study_text", "value_at",
+]  # fmt: skip

@@ -1,0 +1,59 @@
+"""What every part of the study document is made of."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, StringConstraints
+
+from brook.core.units import DIMENSIONS, EXAMPLES, Dimension
+
+Name = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+Title = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
+Prose = Annotated[str, StringConstraints(max_length=4000)]
+Formula = Annotated[str, StringConstraints(min_length=1, max_length=500, strip_whitespace=True)]
+
+
+class Part(BaseModel):
+    """A frozen piece of the document; an unknown field is an error, not a silent loss."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+@dataclass(frozen=True)
+class Value:
+    """Marks a field that holds a formula of this dimension: `Annotated[Formula, Value("length")]`."""
+
+    dimension_name: str
+    range: Literal["any", "positive", "not_negative"] = "any"
+
+    @property
+    def dimension(self) -> Dimension:
+        return DIMENSIONS[self.dimension_name]
+
+    @property
+    def example(self) -> str:
+        return EXAMPLES[self.dimension_name]
+
+
+Length = Annotated[Formula, Value("length", "positive")]
+Coordinate = Annotated[Formula, Value("length")]
+Velocity = Annotated[Formula, Value("speed")]
+Pressure = Annotated[Formula, Value("pressure")]
+
+
+@dataclass(frozen=True)
+class Problem:
+    """Something that keeps a study from running: where (JSON pointer), what, and what to do.
+
+    `wrong` values cannot stand; `missing` ones are work not yet done.
+    """
+
+    path: str
+    message: str
+    kind: Literal["wrong", "missing"] = "wrong"
+    variant: str | None = None
+
+    def __str__(self) -> str:
+        return f"{self.path}: {self.message}"

@@ -1,0 +1,21 @@
+"""What the document can say about a patch: one file a kind.
+
+What a kind *does* in the equations stands in `brook.core.physics.boundaries`, under the same name.
+"""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from brook.core.study.boundaries.flow import Flow
+from brook.core.study.boundaries.pressure import Pressure
+from brook.core.study.boundaries.sliding import Sliding
+from brook.core.study.boundaries.slip import Slip
+from brook.core.study.boundaries.symmetry import Symmetry
+from brook.core.study.boundaries.velocity import Velocity
+from brook.core.study.boundaries.wall import Wall
+
+KINDS = (Velocity, Flow, Pressure, Wall, Sliding, Slip, Symmetry)
+Boundary = Annotated[Velocity | Flow | Pressure | Wall | Sliding | Slip | Symmetry, Field(discriminator="kind")]
+
+__all__ = ["KINDS", "Boundary", "Flow", "Pressure", "Sliding", "Slip", "Symmetry", "Velocity", "Wall"]

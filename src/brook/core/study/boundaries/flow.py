@@ -1,0 +1,14 @@
+from typing import Annotated, ClassVar, Literal
+
+from brook.core.study.base import Formula, Name, Part, Value
+
+
+class Flow(Part):
+    """Fluid enters at a given volume flow over the whole depth of the drawing."""
+
+    words: ClassVar[str] = "enters at a volume flow"
+    role: ClassVar[str] = "inflow"
+    kind: Literal["flow"] = "flow"
+    patch: Name
+    volume_flow: Annotated[Formula, Value("volume_flow", "positive")] = "1 L/s"
+    profile: Literal["even", "developed"] = "even"

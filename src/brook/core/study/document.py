@@ -1,0 +1,214 @@
+"""The study document, version 1, and its reading and writing as JSON."""
+
+from __future__ import annotations
+
+import json
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Field, ValidationError, model_validator
+
+from brook.core.study.base import Coordinate, Formula, Length, Name, Part, Problem, Prose, Title, Value
+from brook.core.study.boundaries import Boundary
+from brook.core.study.geometry import PlaneGeometry
+
+FORMAT = "brook-study"
+VERSION = 1
+MAX_BYTES = 2_000_000
+
+
+class DocumentError(ValueError):
+    """A text that is not a study document; `problems` says where and what."""
+
+    def __init__(self, problems: list[Problem]):
+        super().__init__("; ".join(str(p) for p in problems))
+        self.problems = problems
+
+
+class Brief(Part):
+    question: Prose = ""
+    notes: Prose = ""
+
+
+class Box(Part):
+    """A named box of the drawing, for readings: from left to right, from bottom to top."""
+
+    left: Coordinate
+    right: Coordinate
+    bottom: Coordinate
+    top: Coordinate
+
+
+class AtMost(Part):
+    kind: Literal["at_most"] = "at_most"
+    value: Formula
+
+
+class AtLeast(Part):
+    kind: Literal["at_least"] = "at_least"
+    value: Formula
+
+
+class Between(Part):
+    kind: Literal["between"] = "between"
+    low: Formula
+    high: Formula
+
+
+class Smallest(Part):
+    kind: Literal["smallest"] = "smallest"
+
+
+class Largest(Part):
+    kind: Literal["largest"] = "largest"
+
+
+Limit = Annotated[AtMost | AtLeast | Between | Smallest | Largest, Field(discriminator="kind")]
+
+
+class Requirement(Part):
+    """A reading (`tray.speed.share_below(0.5 mm/s)`) and what it has to be."""
+
+    name: Name
+    title: Title
+    reading: Formula
+    limit: Limit
+    unit: Annotated[str, Field(max_length=20)] = ""
+
+
+class LibraryFluid(Part):
+    kind: Literal["library"] = "library"
+    substance: Literal["water", "air"] = "water"
+    temperature: Annotated[Formula, Value("temperature", "positive")] = "20 degC"
+
+
+class OwnFluid(Part):
+    kind: Literal["own"] = "own"
+    title: Title = "Own fluid"
+    density: Annotated[Formula, Value("density", "positive")] = "1000 kg/m^3"
+    viscosity: Annotated[Formula, Value("dynamic_viscosity", "positive")] = "1 mPa s"
+
+
+Fluid = Annotated[LibraryFluid | OwnFluid, Field(discriminator="kind")]
+
+
+class MeshPlan(Part):
+    """Largest cells in the bulk, cells at walls, and how much larger each next cell may be."""
+
+    bulk: Length = "10 mm"
+    wall: Length = "5 mm"
+    growth: Annotated[Formula, Value("number", "positive")] = "1.2"
+
+
+class SetUp(Part):
+    fluid: Fluid = LibraryFluid()
+    boundaries: Annotated[tuple[Boundary, ...], Field(max_length=60)] = ()
+    convection: Literal["limited", "central", "upwind"] = "limited"
+
+
+class RunRules(Part):
+    """When a run may stop: residuals under their limit and every monitor standing still."""
+
+    residual: Annotated[Formula, Value("number", "positive")] = "1e-5"
+    monitor_change: Annotated[Formula, Value("number", "positive")] = "0.1 %"
+    monitor_window: Annotated[int, Field(ge=5, le=1000)] = 40
+    iterations: Annotated[int, Field(ge=1, le=100_000)] = 3000
+
+
+class Variant(Part):
+    name: Name
+    title: Title
+    named_values: dict[Name, Formula] = {}
+    geometry: PlaneGeometry
+
+
+class Study(Part):
+    """Everything a study is. Shared statements first, then one geometry for each variant."""
+
+    format: Literal["brook-study"] = FORMAT
+    version: Literal[1] = VERSION
+    title: Title
+    brief: Brief = Brief()
+    named_values: dict[Name, Formula] = {}
+    places: dict[Name, Box] = {}
+    requirements: Annotated[tuple[Requirement, ...], Field(max_length=40)] = ()
+    variants: Annotated[tuple[Variant, ...], Field(max_length=60)] = ()
+    mesh_plan: MeshPlan = MeshPlan()
+    set_up: SetUp = SetUp()
+    run_rules: RunRules = RunRules()
+
+    @model_validator(mode="after")
+    def _names_once(self) -> Self:
+        for what, parts in (("variant", self.variants), ("requirement", self.requirements)):
+            names = [p.name for p in parts]  # type: ignore[attr-defined]
+            twice = sorted({n for n in names if names.count(n) > 1})
+            if twice:
+                raise ValueError(f"two of the {what}s are called '{twice[0]}'; give each a name of its own")
+        return self
+
+    def variant(self, name: str) -> Variant:
+        """The variant of that name. Raises `KeyError`."""
+        for variant in self.variants:
+            if variant.name == name:
+                return variant
+        raise KeyError(name)
+
+
+def study_text(study: Study) -> str:
+    """The document as JSON, readable by a person."""
+    return json.dumps(study.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
+
+
+def read_study(text: str | bytes) -> Study:
+    """The study of a JSON text. Raises `DocumentError` that says what is wrong and where."""
+    if len(text) > MAX_BYTES:
+        raise DocumentError([Problem("", f"a document may have {MAX_BYTES // 1_000_000} MB, this one is larger")])
+    try:
+        raw = json.loads(text)
+    except UnicodeDecodeError:
+        raise DocumentError([Problem("", "this is not text in UTF-8, so it is not a study document")]) from None
+    except json.JSONDecodeError as error:
+        message = f"this is not valid JSON: line {error.lineno}, column {error.colno}: {error.msg}"
+        raise DocumentError([Problem("", message)]) from None
+    except RecursionError:
+        raise DocumentError([Problem("", "this JSON is nested too deeply to be a study")]) from None
+    return study_from(raw)
+
+
+def study_from(raw: Any) -> Study:
+    """The study of parsed JSON. Raises `DocumentError`."""
+    if not isinstance(raw, dict) or raw.get("format") != FORMAT:
+        raise DocumentError([Problem("/format", f'this is not a Brook study; one begins with "format": "{FORMAT}"')])
+    if raw.get("version") != VERSION:
+        message = f"this document has version {raw.get('version')!r}; this Brook reads version {VERSION}"
+        raise DocumentError([Problem("/version", message)])
+    try:
+        return Study.model_validate(raw)
+    except ValidationError as error:
+        raise DocumentError([_problem(e) for e in error.errors(include_url=False)]) from None
+
+
+def _problem(error: Any) -> Problem:
+    tags = {"velocity", "flow", "pressure", "wall", "sliding", "slip", "symmetry", "library", "own",
+            "at_most", "at_least", "between", "smallest", "largest"}  # fmt: skip
+    location = list(error["loc"])
+    # pydantic puts the tag of a chosen alternative into the location; the document has no such step
+    steps = [s for i, s in enumerate(location) if not (s in tags and i and i < len(location) and _is_tag(location, i))]
+    path = "".join(f"/{s}" for s in steps)
+    kind = error["type"]
+    if kind == "missing":
+        return Problem(path, "this is missing")
+    if kind == "extra_forbidden":
+        return Problem(path, f"'{steps[-1]}' is not a field of a study here; take it out or mend its spelling")
+    if kind == "string_pattern_mismatch":
+        return Problem(path, f"'{error['input']}' is not a name: use small letters, digits and _, a letter first")
+    if kind == "union_tag_invalid":
+        return Problem(path, f"'{error['ctx']['tag']}' is not known here; known are {error['ctx']['expected_tags']}")
+    if kind == "string_too_short":
+        return Problem(path, "nothing is written here")
+    message = error["msg"].removeprefix("Value error, ")
+    return Problem(path, message[0].lower() + message[1:])
+
+
+def _is_tag(location: list[Any], index: int) -> bool:
+    before = location[index - 1]
+    return isinstance(before, int) or before in ("fluid", "limit")

@@ -1,0 +1,118 @@
+"""From formulas to numbers: a part of the document with every value in SI units."""
+
+from __future__ import annotations
+
+import math
+from types import SimpleNamespace
+from typing import Any
+
+from brook.core.formulas import FUNCTIONS, FormulaError, Reading, Scope, evaluate, nearest, parse
+from brook.core.study.base import Part, Problem, Value
+from brook.core.study.document import Study, Variant
+from brook.core.units import SYMBOLS, Quantity
+
+Resolved = SimpleNamespace
+RESERVED = {"t", "x", "y", "z", "pi", *FUNCTIONS}
+
+
+def named_scope(study: Study, variant: Variant | None) -> Scope:
+    """What names stand for in a variant: its own named values first, then the study's."""
+    texts = dict(study.named_values) | (dict(variant.named_values) if variant else {})
+    known: dict[str, Quantity] = {"pi": Quantity(math.pi)}
+    underway: list[str] = []
+
+    def scope(reading: Reading) -> Quantity:
+        name = reading.text
+        if name in known:
+            return known[name]
+        if name not in texts:
+            raise FormulaError(f"unknown name '{name}': {nearest(name, texts)}", reading.position)
+        if name in underway:
+            raise FormulaError(f"'{name}' is made from itself ({' → '.join([*underway, name])})", reading.position)
+        underway.append(name)
+        try:
+            known[name] = evaluate(parse(texts[name]), scope)
+        except RecursionError:
+            raise FormulaError("named values refer to each other too deeply", reading.position) from None
+        finally:
+            underway.pop()
+        return known[name]
+
+    return scope
+
+
+def value_at(text: str, value: Value, scope: Scope) -> float:
+    """The SI value of a formula that has to be of this kind. Raises `FormulaError`."""
+    quantity = evaluate(parse(text), scope)
+    if quantity.dimension != value.dimension:
+        if quantity.dimension.is_none:
+            raise FormulaError(f"a unit is missing: this is a {_words(value)}, for example {value.example}")
+        given = str(quantity.dimension)
+        raise FormulaError(f"this is a {_words(value)}, for example {value.example}; what is written is a {given}")
+    number = float(quantity.value)
+    if not math.isfinite(number):
+        raise FormulaError("this has no finite value")
+    if value.range == "positive" and number <= 0:
+        raise FormulaError(f"this has to be more than zero, for example {value.example}")
+    if value.range == "not_negative" and number < 0:
+        raise FormulaError("this may not be negative")
+    return number
+
+
+def _words(value: Value) -> str:
+    return "plain number" if value.dimension.is_none else value.dimension_name.replace("_", " ")
+
+
+def resolve(part: Part, scope: Scope, path: str, problems: list[Problem]) -> Resolved:
+    """The same part with numbers for formulas; what cannot be evaluated goes to `problems` and is None."""
+    found: dict[str, Any] = {}
+    for name, info in type(part).model_fields.items():
+        content = getattr(part, name)
+        value = next((m for m in info.metadata if isinstance(m, Value)), None)
+        here = f"{path}/{name}"
+        if value is None:
+            found[name] = _walk(content, scope, here, problems)
+            continue
+        try:
+            found[name] = value_at(content, value, scope)
+        except FormulaError as error:
+            problems.append(Problem(here, error.message))
+            found[name] = None
+    return SimpleNamespace(**found)
+
+
+def _walk(content: Any, scope: Scope, path: str, problems: list[Problem]) -> Any:
+    if isinstance(content, Part):
+        return resolve(content, scope, path, problems)
+    if isinstance(content, tuple):
+        return [_walk(c, scope, f"{path}/{i}", problems) for i, c in enumerate(content)]
+    if isinstance(content, dict):
+        return {k: _walk(c, scope, f"{path}/{k}", problems) for k, c in content.items()}
+    return content
+
+
+def named_value_problems(study: Study, variant: Variant | None, path: str) -> list[Problem]:
+    """Names that cannot be used, and named values that cannot be evaluated."""
+    problems = []
+    scope = named_scope(study, variant)
+    for name, text in (variant or study).named_values.items():
+        here = f"{path}/named_values/{name}"
+        if name in SYMBOLS or name in RESERVED:
+            problems.append(Problem(here, f"'{name}' already has a meaning in formulas; choose a longer name"))
+            continue
+        try:
+            evaluate(parse(text), scope)
+        except FormulaError as error:
+            problems.append(Problem(here, error.message))
+    return problems
+
+
+def plain(resolved: Any) -> Any:
+    """A resolved part as plain lists and dictionaries with numbers to twelve digits, for hashing."""
+    if isinstance(resolved, SimpleNamespace):
+        return {k: plain(v) for k, v in vars(resolved).items()}
+    if isinstance(resolved, dict):
+        return {k: plain(v) for k, v in resolved.items()}
+    if isinstance(resolved, list | tuple):
+        return [plain(v) for v in resolved]
+    return float(f"{resolved:.12g}") if isinstance(resolved, float) else resolved

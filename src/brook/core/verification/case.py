@@ -1,0 +1,55 @@
+"""What a case of verification is, and the list of them."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """One figure: the reference and its source, what was measured on which mesh, and the tolerance.
+
+    `difference` is measured - reference, over `scale` where one is given (a lid speed), or over the
+    reference; it passes when its size is at most `tolerance`. With `at_least` the measured value
+    itself has to reach `reference`.
+    """
+
+    what: str
+    source: str
+    reference: float
+    measured: float
+    tolerance: float
+    mesh: str
+    scale: float | None = None
+    at_least: bool = False
+
+    @property
+    def difference(self) -> float:
+        step = self.measured - self.reference
+        if self.at_least:
+            return step
+        return step / (self.scale if self.scale is not None else abs(self.reference))
+
+    @property
+    def passed(self) -> bool:
+        return self.difference >= 0 if self.at_least else abs(self.difference) <= self.tolerance
+
+    def as_dict(self) -> dict[str, Any]:
+        return {**asdict(self), "difference": self.difference, "passed": self.passed}
+
+
+def cases() -> dict[str, Callable[[], list[Comparison]]]:
+    from brook.core.verification import cavity, channel
+
+    return {"channel": channel.run, **{f"cavity-{re}": lambda re=re: cavity.run(re) for re in (100, 400, 1000)}}
+
+
+
+
+def run_case(name: str) -> tuple[list[Comparison], float]:
+    """The comparisons of a case and the seconds it took. Raises `KeyError` for an unknown name."""
+    begun = time.perf_counter()
+    return cases()[name](), time.perf_counter() - begun
