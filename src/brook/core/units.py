@@ -189,9 +189,16 @@ def round_text(value: float, digits: int = 3) -> str:
     return text
 
 
-def show(value: float, dimension: Dimension, unit: str | None = None, digits: int = 3) -> str:
-    """A value as a person reads it: rounded, with its unit."""
+def show(value: float, dimension: Dimension, unit: str | None = None, digits: int = 3, given: bool = False) -> str:
+    """A value as a person reads it: rounded, with its unit.
+
+    A `given` value was typed, not computed: it keeps five digits and no empty decimals.
+    """
     unit = sensible_unit(dimension, value) if unit is None else unit
-    text = round_text(from_si(value, unit), digits) if unit else round_text(value, digits)
+    number = from_si(value, unit) if unit else value
+    text = round_text(number, 5 if given else digits)
+    if given and "." in text and "e" not in text:
+        text = text.rstrip("0").rstrip(".")
+    text = text.replace("-", "−")
     pretty = unit.replace("degC", "°C").replace("^2", "²").replace("^3", "³").replace("um", "µm")
     return f"{text} {pretty}".strip()

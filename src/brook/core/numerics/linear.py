@@ -48,9 +48,7 @@ class LibraryMultigrid:
         return value, count
 
     def _build(self, csr: sparse.csr_matrix) -> None:
-        solver = pyamg.smoothed_aggregation_solver(
-            csr, strength=("symmetric", {"theta": 0.08}), max_coarse=200, coarse_solver="pinv"
-        )
+        solver = pyamg.ruge_stuben_solver(csr, strength=("classical", {"theta": 0.25}), max_coarse=50, coarse_solver="splu")
         self._cycle = solver.aspreconditioner(cycle="V")
 
     def _conjugate_gradients(

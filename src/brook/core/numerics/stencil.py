@@ -132,6 +132,11 @@ class Stencil:
         return of_owner, of_neighbour
 
     @cached_property
+    def every_boundary(self) -> tuple[np.ndarray, np.ndarray]:
+        """Gradient vectors for a field that has a value on every boundary face."""
+        return self.gradient_vectors(np.ones(self.boundary_count, bool))
+
+    @cached_property
     def off_diagonal_pattern(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """CSR offsets and columns of a matrix without its diagonal, and the order of [upper, lower] in it."""
         owner, neighbour = self.owner[: self.inner], self.neighbour

@@ -143,7 +143,7 @@ def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = Non
     """Compares a reading with a resolved limit (values in SI units)."""
 
     def text(number: float) -> str:
-        return show_reading(number, dimension, unit)
+        return show_reading(number, dimension, unit, given=True)
 
     if limit.kind in ("smallest", "largest"):
         return Judgement("open", None, f"as {'small' if limit.kind == 'smallest' else 'large'} as possible")
@@ -158,6 +158,6 @@ def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = Non
     return Judgement("pass" if margin >= 0 else "fail", margin / size if size else margin, words)
 
 
-def show_reading(value: float, dimension: Dimension, unit: str | None = None) -> str:
+def show_reading(value: float, dimension: Dimension, unit: str | None = None, given: bool = False) -> str:
     """Shares as per cent, everything else in a sensible or the wanted unit."""
-    return show(value, dimension, unit or ("%" if dimension.is_none else None))
+    return show(value, dimension, unit or ("%" if dimension.is_none else None), given=given)

@@ -44,14 +44,10 @@ class Fields:
         component = {"velocity_x": 0, "velocity_y": 1, "velocity_z": 2}[quantity]
         return self.velocity[:, component], self.boundary_velocity[:, component]
 
-    @cached_property
-    def _vectors(self) -> tuple[np.ndarray, np.ndarray]:
-        return self.stencil.gradient_vectors(np.ones(self.stencil.boundary_count, bool))
-
     def slope(self, quantity: str) -> np.ndarray:
         """Gradient (C, 3) of a quantity."""
         value, boundary = self.scalar(quantity)
-        return gradient(self.stencil, self._vectors, np.ascontiguousarray(value), np.ascontiguousarray(boundary))
+        return gradient(self.stencil, self.stencil.every_boundary, np.ascontiguousarray(value), np.ascontiguousarray(boundary))
 
     def flow(self, patch_name: str) -> float:
         """Volume flow out through a patch in m³/s. Raises `KeyError`."""

@@ -61,7 +61,7 @@ class SteadyFlow:
         self.pressure_solver = pressure_solver or LibraryMultigrid()
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
-        self._all = stencil.gradient_vectors(np.ones(stencil.boundary_count, bool))
+        self._all = stencil.every_boundary
         self._known = stencil.gradient_vectors(conditions.kind == OPEN)
         self._start()
 

@@ -1,0 +1,65 @@
+"""The answer to a study: which variants hold every requirement, and which of them is best."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brook.core.results import Judgement
+
+
+@dataclass(frozen=True)
+class Standing:
+    """A variant with, per requirement name, its value and how it was judged; `complete` when all are up to date."""
+
+    variant: str
+    title: str
+    complete: bool
+    values: dict[str, tuple[float, Judgement]]
+
+    @property
+    def holds(self) -> bool:
+        return self.complete and all(j.verdict != "fail" for _, j in self.values.values())
+
+    @property
+    def failures(self) -> list[str]:
+        return [name for name, (_, j) in self.values.items() if j.verdict == "fail"]
+
+
+def best_of(standings: list[Standing], wishes: list[tuple[str, str]]) -> Standing | None:
+    """The best of the variants that hold every limit, or None.
+
+    `wishes` are (requirement, `smallest` or `largest`) in the order of their weight; without any,
+    the one whose least margin is largest is best.
+    """
+    holding = [s for s in standings if s.holds and s.values]
+    if not holding:
+        return None
+
+    def rank(standing: Standing) -> tuple[float, ...]:
+        wanted = [
+            standing.values[name][0] * (1 if kind == "smallest" else -1)
+            for name, kind in wishes
+            if name in standing.values
+        ]
+        margins = [j.margin for _, j in standing.values.values() if j.margin is not None]
+        return (*wanted, -min(margins, default=0.0))
+
+    return min(holding, key=rank)
+
+
+def sentence(standings: list[Standing], best: Standing | None, titles: dict[str, str]) -> str:
+    """The answer in one or two sentences; `titles` of requirements by name."""
+    if not standings:
+        return "There is no variant yet."
+    waiting = [s for s in standings if not s.complete]
+    if len(waiting) == len(standings):
+        return "Nothing has been computed yet; bring the variants up to date."
+    rest = "" if not waiting else f" {len(waiting)} of {len(standings)} are not up to date."
+    if best is None:
+        failing = {n for s in standings if s.complete for n in s.failures}
+        names = ", ".join(titles[n].lower() for n in titles if n in failing)
+        return f"No variant holds every limit; they fail on {names}.{rest}" if failing else f"No answer yet.{rest}"
+    others = [s for s in standings if s.holds and s.variant != best.variant]
+    if others:
+        return f"{best.title} holds every limit and does best of {len(others) + 1} that do.{rest}"
+    return f"Only {best.title} holds every limit.{rest}"

@@ -1,0 +1,31 @@
+"""The studies of Marlbeck Hatchery, a made-up trout hatchery on a hill stream."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Protocol
+
+from brook.core.study import Study, read_study
+from brook.store import Store
+
+FOLDER = Path(__file__).parent
+
+
+class Studio(Protocol):
+    store: Store
+
+    def bring_up_to_date(self, slug: str, names: list[str]) -> list[str]: ...
+
+
+def studies() -> list[Study]:
+    return [read_study(path.read_text()) for path in sorted(FOLDER.glob("*.json"))]
+
+
+def load(studio: Studio) -> None:
+    """Adds the demo studies that are not there yet and queues their runs."""
+    there = {read_study(row.document).title for row in studio.store.studies()}
+    for study in studies():
+        if study.title in there:
+            continue
+        slug = studio.store.add_study(study, "demo study")
+        studio.bring_up_to_date(slug, [v.name for v in study.variants])

@@ -1,0 +1,165 @@
+"""What a worker does: bring a variant up to date, stage by stage, and report on the way.
+
+Stages whose key already has a result are not done again. Arrays go to files under the keys;
+what is said about them goes back as events and as the result.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from brook.core.checks import Prepared, prepare
+from brook.core.mesh import Mesh, measure
+from brook.core.numerics import Stencil
+from brook.core.pipeline import Keys, make_mesh, read_all, solve, stage_keys
+from brook.core.results.picture import corner_values, polygons
+from brook.core.results.vtu import write_vtu
+from brook.core.solve import Fields, History, Outcome
+from brook.core.study import Study, read_study
+from brook.store.files import ResultFiles
+
+VIEWS = ("speed", "velocity_x", "velocity_y", "pressure")
+HISTOGRAM_BINS = 24
+Emit = Callable[[dict[str, Any]], None]
+
+
+@dataclass(frozen=True)
+class Request:
+    """A run as a worker gets it; `until` is `mesh` or `readings`."""
+
+    run_id: int
+    document: str
+    variant: str
+    folder: str
+    until: str = "readings"
+
+
+def bring_up_to_date(request: Request, emit: Emit, should_stop: Callable[[], bool]) -> dict[str, Any]:
+    """Does what is out of date of one variant; returns state and message.
+
+    Raises `ValueError` when the document cannot run.
+    """
+    study = read_study(request.document)
+    prepared = prepare(study, study.variant(request.variant))
+    wanted = [p for p in prepared.problems if request.until != "mesh" or not p.path.startswith("/set_up")]
+    keys = stage_keys(study, prepared)
+    if wanted or keys is None:
+        reasons = [p.message for p in wanted or prepared.problems]
+        raise ValueError("; ".join(reasons))
+    files = ResultFiles(Path(request.folder))
+    emit({"type": "stage", "stage": "mesh"})
+    mesh = _mesh(prepared, keys, files, emit)
+    if request.until == "mesh":
+        return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
+    emit({"type": "stage", "stage": "run"})
+    summary, fields = _run(study, prepared, keys, mesh, files, emit, should_stop)
+    emit({"type": "stage", "stage": "readings"})
+    for reading in read_all(study, prepared, fields):
+        emit({"type": "result", "stage": f"reading:{reading.name}", "key": keys.readings[reading.name],
+              "summary": reading.as_dict()})  # fmt: skip
+    return {name: summary[name] for name in ("state", "message", "iterations")}
+
+
+def _mesh(prepared: Prepared, keys: Keys, files: ResultFiles, emit: Emit) -> Mesh:
+    if not files.has("mesh", keys.mesh):
+        mesh = make_mesh(prepared)
+        quality = measure(mesh)
+        state, sentence = quality.verdict()
+        shapes = polygons(mesh)
+        measures = {"non_orthogonality": quality.non_orthogonality, "skewness": quality.skewness,
+                    "growth": quality.growth, "aspect_ratio": quality.aspect_ratio}  # fmt: skip
+        low, high = mesh.cell_box
+        summary = {
+            "cells": mesh.cell_count, "faces": mesh.face_count, "points": len(mesh.points), "verdict": state,
+            "sentence": sentence, "worst": quality.worst(),
+            "histograms": {name: _histogram(values) for name, values in measures.items()},
+            "smallest": float((high - low)[:, :2].min()), "largest": float((high - low)[:, :2].max()),
+        }  # fmt: skip
+        with files.making("mesh", keys.mesh) as folder:
+            mesh.save(folder / "mesh.npz")
+            _write(folder / "corners.f32", shapes.corners.ravel())
+            shapes.offsets.astype("<u4").tofile(folder / "offsets.u32")
+            _write(folder / "aspect_ratio.f32", np.repeat(quality.aspect_ratio, np.diff(shapes.offsets)))
+            size = np.sqrt(mesh.volume / _depth(mesh))
+            _write(folder / "size.f32", np.repeat(size, np.diff(shapes.offsets)))
+            (folder / "summary.json").write_text(json.dumps(summary))
+    folder = files.folder("mesh", keys.mesh)
+    summary = json.loads((folder / "summary.json").read_text())
+    emit({"type": "result", "stage": "mesh", "key": keys.mesh, "summary": summary})
+    return Mesh.load(folder / "mesh.npz")
+
+
+def _depth(mesh: Mesh) -> float:
+    return float(np.ptp(mesh.points[:, 2]))
+
+
+def _histogram(values: np.ndarray) -> dict[str, list[float]]:
+    counts, edges = np.histogram(values, bins=HISTOGRAM_BINS)
+    return {"counts": counts.tolist(), "edges": edges.tolist()}
+
+
+def _write(path: Path, values: np.ndarray) -> None:
+    np.ascontiguousarray(values, "<f4").tofile(path)
+
+
+def _run(
+    study: Study, prepared: Prepared, keys: Keys, mesh: Mesh, files: ResultFiles, emit: Emit,
+    should_stop: Callable[[], bool],
+) -> tuple[dict[str, Any], Fields]:  # fmt: skip
+    folder = files.folder("run", keys.run)
+    if files.has("run", keys.run):
+        summary = json.loads((folder / "summary.json").read_text())
+        # a run that was stopped by hand is not what was asked for: do it again
+        if summary["state"] != "stopped":
+            emit({"type": "result", "stage": "run", "key": keys.run, "summary": summary})
+            return summary, Fields.load(folder / "fields.npz", Stencil(mesh))
+
+    def report(history: History, start: int) -> None:
+        emit({"type": "history", "history": history.since(start)})
+
+    outcome = solve(study, prepared, mesh, report, should_stop)
+    summary = {**run_summary(outcome), "mesh_key": keys.mesh}
+    with files.making("run", keys.run) as making:
+        write_run(making, outcome, summary)
+    emit({"type": "result", "stage": "run", "key": keys.run, "summary": summary})
+    return summary, outcome.fields
+
+
+def run_summary(outcome: Outcome) -> dict[str, Any]:
+    """What the pages say of a run without loading its arrays."""
+    fields, history = outcome.fields, outcome.history
+    ranges = {q: [float(v.min()), float(v.max())] for q in VIEWS for v in [fields.scalar(q)[0]]}
+    thin = max(1, len(history) // 60)
+    return {
+        "state": outcome.state, "message": outcome.message, "iterations": outcome.iterations,
+        "seconds": history.seconds[-1] if len(history) else 0.0, "cells": fields.mesh.cell_count,
+        "imbalance": fields.imbalance(), "inflow": fields.inflow(), "backflow": outcome.backflow,
+        "steady": outcome.steady, "ranges": ranges,
+        "residual_curve": [max(a, b) for a, b in zip(history.momentum[::thin], history.mass[::thin], strict=True)],
+        "flows": {p.name: fields.flow(p.name) for p in fields.stencil.patches},
+        "mean_pressures": {p.name: _mean_pressure(fields, p.name) for p in fields.stencil.patches},
+    }  # fmt: skip
+
+
+def _mean_pressure(fields: Fields, patch_name: str) -> float:
+    patch = fields.mesh.patch(patch_name)
+    values = fields.boundary_pressure[fields.stencil.boundary_faces(patch)]
+    return float(np.average(values, weights=fields.mesh.face_area[patch.faces]))
+
+
+def write_run(folder: Path, outcome: Outcome, summary: dict[str, Any]) -> None:
+    fields = outcome.fields
+    fields.save(folder / "fields.npz")
+    shapes = polygons(fields.mesh)
+    for quantity in VIEWS:
+        _write(folder / f"{quantity}.f32", corner_values(fields, quantity, shapes))
+    (folder / "history.json").write_text(json.dumps(outcome.history.since(0)))
+    write_vtu(folder / "fields.vtu", fields)
+    (folder / "histories.csv").write_text(outcome.history.csv())
+    (folder / "summary.json").write_text(json.dumps(summary))

@@ -1,0 +1,6 @@
+"""Studies, runs and results: SQLite for what is said, files beside it for arrays."""
+
+from brook.store.database import Store, StoreError
+from brook.store.files import ResultFiles
+
+__all__ = ["ResultFiles", "Store", "StoreError"]

@@ -1,0 +1,79 @@
+"""The tables. Every change of them comes with a migration in `migrations/versions`."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    pass
+
+
+def now() -> datetime:
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class StudyRow(Base):
+    """A study: its address, and the document as it is now."""
+
+    __tablename__ = "studies"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    slug: Mapped[str] = mapped_column(String(80), unique=True)
+    document: Mapped[str] = mapped_column(Text)
+    revision: Mapped[int] = mapped_column(default=1)
+    changed: Mapped[datetime] = mapped_column(default=now)
+
+
+class RevisionRow(Base):
+    """One change of a study: what was done, and the document after it."""
+
+    __tablename__ = "revisions"
+    __table_args__ = (UniqueConstraint("study_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    study_id: Mapped[int] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    what: Mapped[str] = mapped_column(String(200))
+    document: Mapped[str] = mapped_column(Text)
+    at: Mapped[datetime] = mapped_column(default=now)
+
+
+class RunRow(Base):
+    """A job in the queue, under way or ended: bringing a variant up to date as its document was then."""
+
+    __tablename__ = "runs"
+    __table_args__ = (Index("runs_of_study", "study_id", "variant"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    study_id: Mapped[int] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"))
+    variant: Mapped[str] = mapped_column(String(60))
+    document: Mapped[str] = mapped_column(Text)
+    until: Mapped[str] = mapped_column(String(20), default="readings")
+    state: Mapped[str] = mapped_column(String(20), default="queued")
+    message: Mapped[str] = mapped_column(Text, default="")
+    iterations: Mapped[int] = mapped_column(default=0)
+    queued: Mapped[datetime] = mapped_column(default=now)
+    started: Mapped[datetime | None]
+    ended: Mapped[datetime | None]
+
+
+class ResultRow(Base):
+    """What a stage made from the inputs of its key."""
+
+    __tablename__ = "results"
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    stage: Mapped[str] = mapped_column(String(20))
+    summary: Mapped[dict[str, Any]] = mapped_column(JSON)
+    at: Mapped[datetime] = mapped_column(default=now)
+
+
+class LatestRow(Base):
+    """The key of the newest result of a variant's stage, up to date or not."""
+
+    __tablename__ = "latest"
+    study_id: Mapped[int] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
+    variant: Mapped[str] = mapped_column(String(60), primary_key=True)
+    stage: Mapped[str] = mapped_column(String(60), primary_key=True)
+    key: Mapped[str] = mapped_column(String(40))

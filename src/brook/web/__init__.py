@@ -1,0 +1,1 @@
+"""The pages: FastAPI routes, Jinja templates, htmx."""

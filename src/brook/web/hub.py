@@ -1,0 +1,126 @@
+"""What happens to runs: written to the store by one thread, passed on to the pages that listen."""
+
+from __future__ import annotations
+
+import asyncio
+import queue
+import threading
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from dataclasses import dataclass, field
+from typing import Any
+
+from brook.store import Store
+from brook.store.tables import now
+
+Event = dict[str, Any]
+
+
+@dataclass
+class LiveRun:
+    """What is known of a run under way."""
+
+    study_id: int
+    variant: str
+    stage: str = "waiting"
+    momentum: list[float] = field(default_factory=list)
+    mass: list[float] = field(default_factory=list)
+    seconds: list[float] = field(default_factory=list)
+    monitors: dict[str, list[float]] = field(default_factory=dict)
+
+    @property
+    def iteration(self) -> int:
+        return len(self.momentum)
+
+    def add(self, history: dict[str, Any]) -> None:
+        """Appends new iterations; a worker that began anew starts again at its first."""
+        start = history["start"]
+        for name in ("momentum", "mass", "seconds"):
+            values = getattr(self, name)
+            del values[start:]
+            values.extend(history[name])
+        for name, fresh in history["monitors"].items():
+            values = self.monitors.setdefault(name, [])
+            del values[start:]
+            values.extend(fresh)
+
+    def history(self) -> dict[str, Any]:
+        return {"start": 0, "momentum": self.momentum, "mass": self.mass, "seconds": self.seconds,
+                "monitors": self.monitors}  # fmt: skip
+
+
+class Hub:
+    """Owns the writing of run events. `receive` may be called from any thread."""
+
+    def __init__(self, store: Store):
+        self.store = store
+        self.live: dict[int, LiveRun] = {}
+        self._events: queue.SimpleQueue[Event | None] = queue.SimpleQueue()
+        self._listeners: dict[asyncio.Queue[Event], int] = {}
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._thread = threading.Thread(target=self._work, name="brook-hub", daemon=True)
+
+    def start(self, loop: asyncio.AbstractEventLoop) -> None:
+        self._loop = loop
+        self._thread.start()
+
+    def close(self) -> None:
+        self._events.put(None)
+        self._thread.join(timeout=5)
+
+    def receive(self, event: Event) -> None:
+        self._events.put(event)
+
+    @asynccontextmanager
+    async def listening(self, study_id: int) -> AsyncIterator[asyncio.Queue[Event]]:
+        """A queue of the events of one study while the block runs."""
+        events: asyncio.Queue[Event] = asyncio.Queue(maxsize=1000)
+        self._listeners[events] = study_id
+        try:
+            yield events
+        finally:
+            del self._listeners[events]
+
+    def announce(self, study_id: int, event: Event) -> None:
+        """Tells the pages of a study something; drops it for a page that does not keep up."""
+        if self._loop is None or self._loop.is_closed():
+            return
+
+        def pass_on() -> None:
+            for events, wanted in list(self._listeners.items()):
+                if wanted == study_id and not events.full():
+                    events.put_nowait(event)
+
+        self._loop.call_soon_threadsafe(pass_on)
+
+    def _work(self) -> None:
+        while (event := self._events.get()) is not None:
+            try:
+                self._handle(event)
+            except Exception as error:  # one bad event must not end the writing of all others
+                print(f"event {event.get('type')} of run {event.get('run')} was lost: {error!r}")
+
+    def _handle(self, event: Event) -> None:
+        run_id, kind = event["run"], event["type"]
+        live = self.live.get(run_id)
+        if live is None:
+            row = self.store.run(run_id)
+            if row is None or row.state not in ("queued", "running"):
+                return
+            live = self.live[run_id] = LiveRun(row.study_id, row.variant)
+        if kind == "started":
+            self.store.change_run(run_id, state="running", started=now())
+        elif kind == "stage":
+            live.stage = event["stage"]
+        elif kind == "history":
+            live.add(event["history"])
+        elif kind == "result":
+            self.store.keep_result(live.study_id, live.variant, event["stage"], event["key"], event["summary"])
+        elif kind == "ended":
+            iterations = event.get("iterations") or live.iteration
+            self.store.change_run(
+                run_id, state=event["state"], message=event["message"], iterations=iterations, ended=now()
+            )
+            self.live.pop(run_id, None)
+        passed = {k: v for k, v in event.items() if k != "summary"}
+        self.announce(live.study_id, {**passed, "variant": live.variant, "iteration": live.iteration})

@@ -1,0 +1,164 @@
+"""What every page needs: templates, the context of a study, values in their place."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import Depends, HTTPException, Request, Response
+from fastapi.responses import HTMLResponse
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
+
+from brook import __version__
+from brook.core.editing import value_of
+from brook.core.formulas import FormulaError, Number, evaluate, names_in, parse
+from brook.core.results.readings import words_of
+from brook.core.study import Problem, named_scope
+from brook.core.units import DIMENSIONS, round_text, show
+from brook.store import StoreError
+from brook.web.studio import Studio, StudyState, VariantState
+
+HERE = Path(__file__).parent
+STATIC = HERE / "static"
+
+PAGES = (
+    ("board", "Board"), ("geometry", "Geometry"), ("mesh", "Mesh"), ("set-up", "Set-up"), ("run", "Runs"),
+    ("results", "Results"), ("compare", "Compare"),
+)  # fmt: skip
+# Pages about one variant at a time.
+OF_VARIANT = {"geometry", "mesh", "set-up", "run", "results"}
+
+
+@lru_cache(maxsize=256)
+def asset(name: str) -> str:
+    """Address of a static file that changes when the file does."""
+    return f"/static/{name}?v={int((STATIC / name).stat().st_mtime)}"
+
+
+def _words(text: str) -> str:
+    try:
+        return words_of(text)
+    except FormulaError:
+        return text
+
+
+def _count(number: float) -> str:
+    return f"{number:,.0f}".replace(",", "\u202f")
+
+
+def _ident(pointer: str) -> str:
+    return "at" + re.sub(r"[^a-zA-Z0-9]", "-", pointer)
+
+
+templates = Environment(
+    loader=FileSystemLoader(HERE / "templates"), autoescape=select_autoescape(), undefined=StrictUndefined,
+    trim_blocks=True, lstrip_blocks=True,
+)  # fmt: skip
+templates.globals |= {"asset": asset, "version": __version__, "pages": PAGES, "of_variant": OF_VARIANT,
+                      "ident": _ident, "dimensions": DIMENSIONS, "show": show, "round_text": round_text}  # fmt: skip
+templates.filters |= {"words": _words, "count": _count}
+
+
+def studio_of(request: Request) -> Studio:
+    return request.app.state.studio
+
+
+StudioHere = Annotated[Studio, Depends(studio_of)]
+
+
+def state_of(studio: StudioHere, slug: str) -> StudyState:
+    """The study of an address; a page that says so when there is none."""
+    try:
+        return studio.state(slug)
+    except StoreError as error:
+        raise HTTPException(404, str(error)) from error
+
+
+StateHere = Annotated[StudyState, Depends(state_of)]
+
+
+def variant_of(state: StudyState, name: str | None) -> VariantState | None:
+    """The named variant, the first one when none is named. 404 for an unknown name."""
+    if name is None:
+        return state.variants[0] if state.variants else None
+    try:
+        return state.variant(name)
+    except KeyError:
+        raise HTTPException(404, f"'{name}' is not a variant of this study") from None
+
+
+class Context(dict[str, Any]):
+    """The template context of a study's page."""
+
+    def __init__(
+        self, studio: Studio, state: StudyState, page: str, variant: VariantState | None = None,
+        errors: dict[str, tuple[str, str]] | None = None, notice: str = "", **more: Any,
+    ):  # fmt: skip
+        shown = {p.path: p.message for p in state.problems}
+        super().__init__(
+            state=state, study=state.study, slug=state.row.slug, page=page, variant=variant, errors=errors or {},
+            notice=notice, problems=shown, at=lambda pointer: value_of(state.study, pointer),
+            derived=_derived(state, variant), load=studio.queue.load() if studio.queue.ready else None,
+            problem_list=state.problems, place_words=_place_words(state), **more,
+        )  # fmt: skip
+
+
+def _derived(state: StudyState, variant: VariantState | None) -> Callable[[str], str]:
+    """What a value comes to, '' when it stands there plainly."""
+    scope = named_scope(state.study, variant.variant if variant else None)
+
+    def derived(pointer: str) -> str:
+        text = str(value_of(state.study, pointer))
+        try:
+            tree = parse(text)
+            if isinstance(tree, Number) or any(len(r.parts) > 1 for r in names_in(tree)):
+                return ""
+            quantity = evaluate(tree, scope)
+        except FormulaError:
+            return ""
+        return show(float(quantity.value), quantity.dimension, given=True)
+
+    return derived
+
+
+def _place_words(state: StudyState) -> Callable[[Problem], str]:
+    """Where a problem stands, in words a person reads."""
+
+    def words(problem: Problem) -> str:
+        steps = problem.path.strip("/").split("/")
+        if steps[0] == "variants" and len(steps) > 1 and int(steps[1]) < len(state.study.variants):
+            title = state.study.variants[int(steps[1])].title
+            return f"{title}: {' '.join(s for s in steps[2:] if not s.isdigit()).replace('_', ' ')}"
+        return " ".join(s for s in steps if not s.isdigit()).replace("_", " ") or "study"
+
+    return words
+
+
+def render(template: str, context: dict[str, Any], status: int = 200) -> HTMLResponse:
+    return HTMLResponse(templates.get_template(template).render(context), status)
+
+
+def message_page(request: Request, error: Exception) -> Response:
+    """A page for an address that is not there, or for an error of Brook's own."""
+    status = getattr(error, "status_code", 500)
+    detail = getattr(error, "detail", "") if status == 404 else "An error in Brook itself; nothing you saved is lost."
+    if detail == "Not Found":
+        detail = "There is no page at this address."
+    return render("message.html", {"title": "Not here" if status == 404 else "Error", "detail": detail}, status)
+
+
+# How each page makes its body; filled by the route modules, used again after an edit.
+BODIES: dict[str, Callable[[Studio, StudyState, VariantState | None], dict[str, Any]]] = {}
+
+
+def stage(
+    studio: Studio, state: StudyState, page: str, variant: VariantState | None, whole: bool = True,
+    errors: dict[str, tuple[str, str]] | None = None, notice: str = "",
+) -> HTMLResponse:  # fmt: skip
+    """A page of a study, or only its body for htmx to swap in."""
+    more = BODIES[page](studio, state, variant)
+    context = Context(studio, state, page, variant, errors, notice, **more)
+    return render(f"{page}/{'page' if whole else 'body'}.html", context)

@@ -1,0 +1,5 @@
+"""One module a page; each has its folder of templates under the same name."""
+
+from brook.web.routes import board, compare, edit, exports, geometry, live, mesh, results, run, set_up, shelf, views
+
+ROUTERS = [m.router for m in (shelf, board, geometry, mesh, set_up, run, results, compare, edit, live, views, exports)]

@@ -1,0 +1,56 @@
+"""The board: the question, its answer, the variants and how they stand."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse
+
+from brook.web.drawing import thumbnail
+from brook.web.pages import BODIES, StateHere, StudioHere, stage
+from brook.web.studio import Studio, StudyState, VariantState
+
+router = APIRouter()
+
+
+def curve(values: list[float], width: float = 84, height: float = 26) -> str:
+    """Points of a small residual curve, logarithmic over eight decades."""
+    import math
+
+    if len(values) < 2:
+        return ""
+    points = []
+    for k, value in enumerate(values):
+        level = min(0.0, max(-8.0, math.log10(max(value, 1e-12))))
+        points.append(f"{width * k / (len(values) - 1):.1f},{-level / 8 * height:.1f}")
+    return " ".join(points)
+
+
+def _curve_of(variant: VariantState) -> str:
+    if variant.live is not None and variant.live.iteration:
+        thin = max(1, variant.live.iteration // 60)
+        pairs = zip(variant.live.momentum[::thin], variant.live.mass[::thin], strict=False)
+        return curve([max(a, b) for a, b in pairs])
+    return curve(variant.run.summary["residual_curve"]) if variant.run.summary else ""
+
+
+def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
+    rows = [
+        {
+            "state": v,
+            "thumbnail": thumbnail(v.prepared.shape, v.prepared.boundaries) if v.prepared.shape else None,
+            "curve": _curve_of(v),
+        }
+        for v in state.variants
+    ]
+    waiting = [v for v in state.variants if v.can_run and (not v.fresh or v.run.summary["state"] == "stopped")]  # type: ignore[index]
+    return {"rows": rows, "waiting": waiting, "busy": [v for v in state.variants if v.is_busy]}
+
+
+BODIES["board"] = body
+
+
+@router.get("/studies/{slug}")
+def board(studio: StudioHere, state: StateHere, part: str = "") -> HTMLResponse:
+    return stage(studio, state, "board", None, whole=part != "body")

@@ -1,0 +1,78 @@
+"""Runs: one variant's run live, its rules, and what can be done with it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form
+from fastapi.responses import HTMLResponse
+
+from brook.core.pipeline import dimension_of_reading
+from brook.core.units import sensible_unit, unit_factor
+from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
+from brook.web.studio import Studio, StudyState, VariantState
+
+router = APIRouter()
+
+
+def monitor_units(state: StudyState, variant: VariantState) -> list[dict[str, Any]]:
+    """Name, title, unit, and the factor from SI of each monitor's curve, for the pages' plots."""
+    found = []
+    for reading in variant.readings:
+        dimension = dimension_of_reading(reading.requirement, variant.prepared)
+        if dimension is None:
+            continue
+        unit = reading.requirement.unit or ("%" if dimension.is_none else sensible_unit(dimension, reading.value or 0))
+        found.append({"name": reading.requirement.name, "title": reading.requirement.title, "unit": unit,
+                      "factor": 1 / unit_factor(unit)[0]})  # fmt: skip
+    return found
+
+
+def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
+    return {"monitors": monitor_units(state, variant) if variant else []}
+
+
+BODIES["run"] = body
+
+
+@router.get("/studies/{slug}/run")
+@router.get("/studies/{slug}/run/{name}")
+def run(studio: StudioHere, state: StateHere, name: str | None = None, part: str = "") -> HTMLResponse:
+    return stage(studio, state, "run", variant_of(state, name), whole=part != "body")
+
+
+@router.post("/studies/{slug}/bring-up-to-date")
+def bring_up_to_date(
+    studio: StudioHere, state: StateHere, page: Annotated[str, Form()], name: Annotated[str, Form()] = "",
+    only: Annotated[str, Form()] = "", until: Annotated[str, Form()] = "readings",
+) -> HTMLResponse:  # fmt: skip
+    """Queues one variant, or all that need it, and shows the page as it is then."""
+    slug = state.row.slug
+    wanted = [only] if only else [v.variant.name for v in state.variants]
+    for one in wanted:
+        variant_of(state, one)
+    queued = studio.bring_up_to_date(slug, wanted, "mesh" if until == "mesh" else "readings")
+    after = studio.state(slug)
+    notice = "" if queued else _why_nothing(after, wanted)
+    return stage(studio, after, _page(page), variant_of(after, name or None), whole=False, notice=notice)
+
+
+def _why_nothing(state: StudyState, wanted: list[str]) -> str:
+    problems = [p.message for n in wanted for p in state.variant(n).prepared.problems]
+    return f"Not started: {problems[0]}." if problems else "Everything is up to date or under way."
+
+
+@router.post("/studies/{slug}/stop")
+def stop(
+    studio: StudioHere, state: StateHere, page: Annotated[str, Form()], only: Annotated[str, Form()],
+    name: Annotated[str, Form()] = "",
+) -> HTMLResponse:  # fmt: skip
+    """Asks a run to stop and keep its fields."""
+    variant_of(state, only)
+    studio.stop(state.row.slug, only)
+    after = studio.state(state.row.slug)
+    return stage(studio, after, _page(page), variant_of(after, name or None), whole=False)
+
+
+def _page(page: str) -> str:
+    return page if page in BODIES else "board"

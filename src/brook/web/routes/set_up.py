@@ -1,0 +1,72 @@
+"""Set-up: one sheet of statements about fluid, patches and numerics."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import HTMLResponse
+
+from brook.core.checks import declared_patches
+from brook.core.geometry import PlaneShape
+from brook.core.study.boundaries import KINDS
+from brook.web.drawing import drawing
+from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
+from brook.web.studio import Studio, StudyState, VariantState
+
+router = APIRouter()
+
+
+def flow_numbers(variant: VariantState) -> dict[str, float] | None:
+    """Mean inflow speed in m/s, Reynolds number by the inlet's height, volume flow in m³/s, turnovers per hour."""
+    prepared = variant.prepared
+    shape, fluid = prepared.shape, prepared.fluid
+    if shape is None or fluid is None:
+        return None
+    lengths = _lengths(shape)
+    for boundary in prepared.boundaries:
+        length = lengths.get(boundary.patch)
+        if not length or boundary.kind not in ("velocity", "flow"):
+            continue
+        given = getattr(boundary, "speed", None) or getattr(boundary, "volume_flow", None)
+        if given is None:
+            continue
+        speed = given if boundary.kind == "velocity" else given / (length * shape.depth)
+        flow = speed * length * shape.depth
+        return {
+            "speed": speed, "reynolds": speed * length / fluid.kinematic_viscosity, "flow": flow, "length": length,
+            "turnover": shape.area * shape.depth / flow,
+        }  # fmt: skip
+    return None
+
+
+def _lengths(shape: PlaneShape) -> dict[str, float]:
+    lengths: dict[str, float] = {}
+    for edge in shape.edges():
+        lengths[edge.patch] = lengths.get(edge.patch, 0.0) + edge.length
+    return lengths
+
+
+def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
+    shape = variant.prepared.shape if variant else None
+    said = {b.patch for b in state.study.set_up.boundaries}
+    every = sorted(declared_patches(state.study))
+    if variant is not None and shape is not None:
+        every = sorted({p for v in state.variants if v.prepared.shape for p in v.prepared.shape.patches})
+    return {
+        "drawing": drawing(shape, variant.prepared.boundaries) if variant and shape else None,
+        "fluid": variant.prepared.fluid if variant else None,
+        "numbers": flow_numbers(variant) if variant else None,
+        "rest": [p for p in every if p not in said],
+        "patches": every,
+        "kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
+    }
+
+
+BODIES["set-up"] = body
+
+
+@router.get("/studies/{slug}/set-up")
+@router.get("/studies/{slug}/set-up/{name}")
+def set_up(studio: StudioHere, state: StateHere, name: str | None = None, part: str = "") -> HTMLResponse:
+    return stage(studio, state, "set-up", variant_of(state, name), whole=part != "body")

@@ -1,0 +1,72 @@
+"""The shelf: all studies, a new one, one from a file."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from brook.core.editing import act
+from brook.core.study import DocumentError, Study, read_study
+from brook.core.study.document import MAX_BYTES
+from brook.store import StoreError
+from brook.web.drawing import thumbnail
+from brook.web.pages import StudioHere, render
+from brook.web.studio import Studio
+
+router = APIRouter()
+
+
+def _shelf(studio: Studio, problems: list[str] | None = None, title: str = "", status: int = 200) -> HTMLResponse:
+    cards = []
+    for row in studio.store.studies():
+        state = studio.state(row.slug)
+        shape = next((v.prepared.shape for v in state.variants if v.prepared.shape), None)
+        best = next((v for v in state.variants if state.best and v.variant.name == state.best.variant), None)
+        if best is not None and best.prepared.shape is not None:
+            shape = best.prepared.shape
+        boundaries = best.prepared.boundaries if best else (state.variants[0].prepared.boundaries if state.variants else [])
+        cards.append({"state": state, "thumbnail": thumbnail(shape, boundaries) if shape else None})
+    return render("shelf/page.html", {"cards": cards, "problems": problems or [], "typed_title": title}, status)
+
+
+@router.get("/")
+def shelf(studio: StudioHere) -> HTMLResponse:
+    return _shelf(studio)
+
+
+@router.post("/studies")
+def new_study(studio: StudioHere, title: Annotated[str, Form()] = "") -> Response:
+    """A new study with one variant to begin from."""
+    try:
+        study = act(Study(title=title), "add_variant", title="First variant")
+    except ValueError:
+        return _shelf(studio, ["a study needs a title of at most 120 characters"], title, 422)
+    slug = studio.store.add_study(study, "new study")
+    return RedirectResponse(f"/studies/{slug}", 303)
+
+
+@router.post("/import")
+async def import_study(request: Request, studio: StudioHere, document: UploadFile) -> Response:
+    """A study from its JSON document; nothing is kept of one that cannot be read."""
+    content = await document.read(MAX_BYTES + 1)
+    try:
+        study = read_study(content)
+    except DocumentError as error:
+        reasons = [f"{p.path}: {p.message}" if p.path else p.message for p in error.problems]
+        return _shelf(studio, [f"{document.filename or 'the file'} was not taken in: {r}" for r in reasons[:8]], "", 422)
+    slug = studio.store.add_study(study, f"from {document.filename}")
+    return RedirectResponse(f"/studies/{slug}", 303)
+
+
+@router.post("/studies/{slug}/remove")
+def remove_study(studio: StudioHere, slug: str) -> Response:
+    try:
+        for run in studio.store.unfinished(studio.store.study_row(slug).id):
+            studio.queue.withdraw(run.id)
+            studio.queue.stop(run.id)
+        studio.store.remove_study(slug)
+    except StoreError:
+        pass
+    return RedirectResponse("/", 303)

@@ -1,0 +1,29 @@
+"""Arrays for the canvases, straight from the result files."""
+
+from __future__ import annotations
+
+import re
+
+from fastapi import APIRouter, HTTPException
+from fastapi.responses import FileResponse
+
+from brook.web.pages import StudioHere
+
+router = APIRouter()
+KEY = re.compile(r"^[0-9a-f]{20}$")
+ARRAYS = {
+    "mesh": {"corners.f32", "offsets.u32", "aspect_ratio.f32", "size.f32"},
+    "run": {"speed.f32", "velocity_x.f32", "velocity_y.f32", "pressure.f32"},
+}
+
+
+@router.get("/views/{stage}/{key}/{array}")
+def view(studio: StudioHere, stage: str, key: str, array: str) -> FileResponse:
+    """An array of a result; results never change under their key, so browsers may keep them."""
+    if not KEY.match(key) or array not in ARRAYS.get(stage, ()):
+        raise HTTPException(404, "there is no such array")
+    path = studio.store.files.folder(stage, key) / array
+    if not path.exists():
+        raise HTTPException(404, "this result is no longer kept; bring the variant up to date")
+    headers = {"Cache-Control": "max-age=86400, immutable"}
+    return FileResponse(path, media_type="application/octet-stream", headers=headers)

@@ -1,0 +1,105 @@
+// What all pages share: live events, keys, drawings that light up, and a careful refresh.
+
+import { Curves } from "./curves.js";
+import { openViews } from "./views.js";
+
+let curves = null;
+
+function opened(root) {
+  openViews(root);
+  const holder = root.querySelector("#curves");
+  curves = holder ? new Curves(holder) : null;
+  curves?.open();
+  lightPatches(root);
+}
+
+/** The patch and the place under the pointer of a drawing. */
+function lightPatches(root) {
+  const svg = root.querySelector("svg.drawing"), strip = root.querySelector("#strip");
+  if (!svg || !strip) return;
+  const { x0, y0, scale, top } = svg.dataset;
+  svg.addEventListener("pointermove", (event) => {
+    const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+    const width = svg.viewBox.baseVal.width;
+    const box = svg.querySelector(".water").getBBox();
+    const x = Number(x0) + (at.x - box.x) / scale, y = Number(y0) - (at.y - top) / scale;
+    let near = null, best = 9;
+    for (const edge of svg.querySelectorAll(".edge")) {
+      const [x1, y1, x2, y2] = ["x1", "y1", "x2", "y2"].map((k) => edge[k].baseVal.value);
+      const dx = Math.max(Math.min(x1, x2) - at.x, 0, at.x - Math.max(x1, x2)), dy = Math.max(Math.min(y1, y2) - at.y, 0, at.y - Math.max(y1, y2));
+      const distance = Math.hypot(dx, dy);
+      if (distance < best) { best = distance; near = edge; }
+    }
+    for (const edge of svg.querySelectorAll(".edge")) edge.classList.toggle("lit", near !== null && edge.dataset.patch === near.dataset.patch);
+    strip.textContent = `x ${(1000 * x).toFixed(1)} mm   y ${(1000 * y).toFixed(1)} mm   ${near ? `patch ${near.dataset.patch}` : ""}`;
+    if (at.x < 0 || at.x > width) strip.textContent = "\u00a0";
+  });
+  svg.addEventListener("pointerleave", () => { strip.textContent = "\u00a0"; svg.querySelectorAll(".lit").forEach((e) => e.classList.remove("lit")); });
+}
+
+// -- live events ------------------------------------------------------------------------------
+
+let waiting = null;
+
+/** Swaps the page's body for a new one, but never while somebody is typing in it. */
+function refresh() {
+  clearTimeout(waiting);
+  waiting = setTimeout(() => {
+    const active = document.activeElement;
+    const typing = active?.matches("input.v, textarea.v") && active.value !== active.defaultValue;
+    if (typing) { refresh(); return; }
+    if (document.getElementById("stage")?.hasAttribute("hx-get")) htmx.trigger("#stage", "refresh");
+  }, 250);
+}
+
+function listen(address) {
+  const source = new EventSource(address);
+  source.onmessage = ({ data }) => {
+    const event = JSON.parse(data);
+    if (event.type === "history") {
+      for (const words of document.querySelectorAll(`.run-words[data-run="${event.run}"], .run-words[data-variant="${event.variant}"]`)) words.textContent = `iteration ${event.iteration}`;
+      if (curves?.variant === event.variant) curves.take(event.history);
+      return;
+    }
+    refresh();
+  };
+  let lost = false;
+  source.onerror = () => { lost = true; };
+  source.onopen = () => { if (lost) refresh(); lost = false; };
+  addEventListener("pagehide", () => source.close());
+}
+
+// -- keys -------------------------------------------------------------------------------------
+
+document.addEventListener("keydown", (event) => {
+  if (event.target.matches("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;
+  const links = [...document.querySelectorAll(".variants a")];
+  const at = links.findIndex((a) => a.hasAttribute("aria-current"));
+  if (event.key === "[" && at >= 0) links[(at + links.length - 1) % links.length].click();
+  else if (event.key === "]" && at >= 0) links[(at + 1) % links.length].click();
+  else if (event.key === "f") document.getElementById("fit")?.click();
+  else return;
+  event.preventDefault();
+});
+
+document.addEventListener("keydown", (event) => {
+  if (event.key === "Escape" && event.target.matches("input.v, textarea.v")) { event.target.value = event.target.defaultValue; event.target.blur(); }
+  if (event.key === "Enter" && event.target.matches("textarea.v")) { event.preventDefault(); event.target.blur(); }
+});
+
+document.addEventListener("submit", (event) => {
+  const question = event.target.dataset.confirm;
+  if (question && !confirm(question)) event.preventDefault();
+});
+
+document.addEventListener("htmx:afterSwap", (event) => { const stage = document.getElementById("stage"); if (stage && (event.detail.target.id === "stage" || !event.detail.target.isConnected)) opened(stage); });
+for (const failure of ["htmx:responseError", "htmx:sendError"]) {
+  document.addEventListener(failure, () => {
+    const stage = document.getElementById("stage");
+    stage?.querySelector(".lost")?.remove();
+    stage?.prepend(Object.assign(document.createElement("p"), { className: "note bad lost", role: "alert", textContent: "Brook did not take this; what you typed is still here. Is the server running? Try again." }));
+  });
+}
+
+opened(document.getElementById("stage"));
+if (document.body.dataset.events) listen(document.body.dataset.events);

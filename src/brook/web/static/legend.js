@@ -1,0 +1,99 @@
+// The legend is a histogram: how much of the picture has which value. Two handles set the range.
+
+import { colourAt } from "./colours.js";
+import { pretty, rounded, roundTicks } from "./numbers.js";
+
+const WIDTH = 720, HEIGHT = 78, LEFT = 16, RIGHT = 16, BASE = 46, TOP = 18, BINS = 72;
+const element = (name, attributes = {}, text = "") => {
+  const made = document.createElementNS("http://www.w3.org/2000/svg", name);
+  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, value);
+  made.textContent = text;
+  return made;
+};
+
+export class Legend {
+  constructor(holder, onRange) {
+    Object.assign(this, { holder, onRange });
+  }
+
+  /** `samples` are {value, weight} lists of every view; values in SI units, shown times `factor`. */
+  set(samples, { words, unit, factor, map }, range = null) {
+    let low = Math.min(...samples.map((s) => s.low)), high = Math.max(...samples.map((s) => s.high));
+    if (!(high > low)) { const pad = Math.abs(low) * 0.01 || 1e-9; low -= pad; high += pad; }
+    if (map === "signed") { const most = Math.max(Math.abs(low), Math.abs(high)); low = -most; high = most; }
+    const shares = new Float64Array(BINS);
+    let total = 0;
+    for (const s of samples) s.value.forEach((v, i) => {
+      shares[Math.min(BINS - 1, Math.floor(((v - low) / (high - low)) * BINS))] += s.weight[i];
+      total += s.weight[i];
+    });
+    Object.assign(this, { whole: [low, high], range: range ?? [low, high], shares: shares.map((s) => s / total), words, unit, factor, map });
+    this.draw();
+  }
+
+  clear() { this.holder.replaceChildren(); }
+
+  x(value) { return LEFT + ((value - this.whole[0]) / (this.whole[1] - this.whole[0])) * (WIDTH - LEFT - RIGHT); }
+
+  draw() {
+    const [low, high] = this.whole, most = Math.max(...this.shares), step = (WIDTH - LEFT - RIGHT) / BINS;
+    const svg = element("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, preserveAspectRatio: "xMinYMid meet", role: "group", "aria-label": `Legend of ${this.words}` });
+    const hatch = element("pattern", { id: "out-of-range", width: 5, height: 5, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" });
+    hatch.append(element("rect", { width: 2, height: 5, fill: "#fff" }));
+    svg.append(hatch, element("text", { x: LEFT, y: 12, class: "title" }, `${this.words}${this.unit ? `, ${pretty(this.unit)}` : ""} · height: share of the picture`));
+    this.shares.forEach((share, i) => {
+      const value = low + ((i + 0.5) / BINS) * (high - low);
+      const at = (value - this.range[0]) / (this.range[1] - this.range[0] || 1);
+      const bar = 4 + (BASE - TOP - 4) * Math.sqrt(share / most);
+      const box = { x: LEFT + i * step, y: BASE - (share ? bar : 3), width: step + 0.3, height: share ? bar : 3 };
+      svg.append(element("rect", { ...box, fill: colourAt(this.map, at) }));
+      if (at < 0 || at > 1) svg.append(element("rect", { ...box, fill: "url(#out-of-range)", opacity: 0.75 }));
+    });
+    for (const tick of roundTicks(low * this.factor, high * this.factor, 8)) {
+      const x = this.x(tick.value / this.factor);
+      svg.append(element("line", { x1: x, x2: x, y1: BASE, y2: BASE + 5, stroke: "#566069" }), element("text", { x, y: BASE + 28, "text-anchor": "middle" }, tick.text));
+    }
+    this.range.forEach((value, side) => svg.append(this.handle(value, side)));
+    this.holder.replaceChildren(svg);
+  }
+
+  handle(value, side) {
+    const words = side ? "Upper end of the colour range" : "Lower end of the colour range";
+    const made = element("g", {
+      class: "handle", tabindex: 0, role: "slider", "aria-label": words, "aria-valuemin": this.whole[0] * this.factor, "aria-valuemax": this.whole[1] * this.factor,
+      "aria-valuenow": value * this.factor, "aria-valuetext": `${rounded(value * this.factor)} ${this.unit}`, transform: `translate(${this.x(value)} ${BASE})`,
+    });
+    made.append(element("path", { d: "M0 0L-6 11H6Z" }), element("rect", { x: -10, y: -30, width: 20, height: 44, fill: "transparent" }));
+    made.addEventListener("pointerdown", (event) => {
+      event.preventDefault();
+      const move = (e) => this.move(side, this.valueOf(e));
+      const end = () => { removeEventListener("pointermove", move); removeEventListener("pointerup", end); };
+      addEventListener("pointermove", move);
+      addEventListener("pointerup", end);
+    });
+    made.addEventListener("keydown", (event) => {
+      const step = { ArrowLeft: -0.02, ArrowRight: 0.02, ArrowDown: -0.02, ArrowUp: 0.02 }[event.key];
+      if (!step) return;
+      event.preventDefault();
+      event.stopPropagation();
+      this.move(side, this.range[side] + step * (this.whole[1] - this.whole[0]));
+      this.holder.querySelectorAll(".handle")[side].focus();
+    });
+    return made;
+  }
+
+  valueOf(event) {
+    const box = this.holder.firstElementChild.getBoundingClientRect();
+    const scale = Math.min(box.width / WIDTH, box.height / HEIGHT);
+    const share = ((event.clientX - box.left) / scale - LEFT) / (WIDTH - LEFT - RIGHT);
+    return this.whole[0] + share * (this.whole[1] - this.whole[0]);
+  }
+
+  move(side, value) {
+    const gap = 0.01 * (this.whole[1] - this.whole[0]);
+    const [low, high] = side ? [this.range[0] + gap, this.whole[1]] : [this.whole[0], this.range[1] - gap];
+    this.range[side] = Math.min(high, Math.max(low, value));
+    this.draw();
+    this.onRange(this.range);
+  }
+}
