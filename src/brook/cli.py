@@ -114,8 +114,12 @@ def verify(
         for c in comparisons:
             good &= c.passed
             mark = "pass" if c.passed else "FAIL"
-            limit = f"at least {c.reference:g}" if c.at_least else f"reference {c.reference:.5g} ± {100 * c.tolerance:g} %"
-            print(f"  {mark}  {c.what}: {c.measured:.5g}, {limit}, difference {c.difference:+.2e}  [{c.source}; {c.mesh}]")
+            limit = (
+                f"at least {c.reference:g}" if c.at_least else f"reference {c.reference:.5g} ± {100 * c.tolerance:g} %"
+            )
+            print(
+                f"  {mark}  {c.what}: {c.measured:.5g}, {limit}, difference {c.difference:+.2e}  [{c.source}; {c.mesh}]"
+            )
     if json_file:
         json_file.write_text(json.dumps(everything, indent=2, ensure_ascii=False))
     raise typer.Exit(0 if good else 1)
@@ -144,8 +148,8 @@ def bench(
 @app.command()
 def warm() -> None:
     """Compiles the kernels once, so that the first run starts at once."""
-    from brook.core.verification.cavity import study
     from brook.core.batch import solve_variant
+    from brook.core.verification.cavity import study
 
     solve_variant(study(100, 4), "cavity")
     _say("kernels are compiled")
@@ -156,7 +160,9 @@ def serve(
     data: Annotated[Path, typer.Option(help="Folder that keeps studies and results.")] = Path("brook-data"),
     host: Annotated[str, typer.Option()] = "127.0.0.1",
     port: Annotated[int, typer.Option()] = 8430,
-    scheduler: Annotated[str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")] = None,
+    scheduler: Annotated[
+        str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")
+    ] = None,
 ) -> None:
     """Serves the pages."""
     from brook.web.server import serve as serve_pages
@@ -168,7 +174,9 @@ def serve(
 def demo(
     port: Annotated[int, typer.Option()] = 8430,
     data: Annotated[Path, typer.Option(help="Folder that keeps the demo.")] = Path("brook-demo"),
-    scheduler: Annotated[str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")] = None,
+    scheduler: Annotated[
+        str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")
+    ] = None,
 ) -> None:
     """Serves the pages with the demo studies of Marlbeck Hatchery."""
     from brook.web.server import serve as serve_pages

@@ -61,5 +61,5 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
         return f"No variant holds every limit; they fail on {names}.{rest}" if failing else f"No answer yet.{rest}"
     others = [s for s in standings if s.holds and s.variant != best.variant]
     if others:
-        return f"{best.title} holds every limit and does best of {len(others) + 1} that do.{rest}"
-    return f"Only {best.title} holds every limit.{rest}"
+        return f"“{best.title}” holds every limit and does best of {len(others) + 1} that do.{rest}"
+    return f"Only “{best.title}” holds every limit.{rest}"

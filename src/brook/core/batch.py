@@ -12,7 +12,13 @@ from typing import Any
 from brook.core.checks import Prepared, prepare
 from brook.core.mesh import measure
 from brook.core.pipeline import (
-    ReadingResult, Report, dimension_of_reading, judgement_of, make_mesh, read_all, solve,
+    ReadingResult,
+    Report,
+    dimension_of_reading,
+    judgement_of,
+    make_mesh,
+    read_all,
+    solve,
 )  # fmt: skip
 from brook.core.results.readings import show_reading
 from brook.core.results.vtu import write_vtu

@@ -168,7 +168,8 @@ def _limit_problems(requirement: Requirement, dimension: Dimension, scope: Scope
         except UnitError as error:
             problems.append(Problem(f"{path}/unit", str(error)))
     limit = _limit_values(requirement.limit, scope, f"{path}/limit", dimension, problems)
-    if limit.get("low") is not None and limit.get("high") is not None and limit["low"] > limit["high"]:
+    low, high = limit.get("low"), limit.get("high")
+    if low is not None and high is not None and low > high:
         problems.append(Problem(f"{path}/limit/high", "the upper limit lies under the lower one"))
     return problems
 

@@ -159,7 +159,9 @@ def _add_named_value(raw: dict[str, Any], name: str, value: str, variant: str = 
     path = f"/variants/{variant}" if variant else ""
     name = name.strip()
     if name in holder["named_values"]:
-        raise EditRefused([Problem(f"{path}/named_values/{name}", f"'{name}' is there already; change it in its place")])
+        raise EditRefused(
+            [Problem(f"{path}/named_values/{name}", f"'{name}' is there already; change it in its place")]
+        )
     holder["named_values"][name] = value.strip()
     return f"{path}/named_values/{name}"
 

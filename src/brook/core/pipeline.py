@@ -19,6 +19,7 @@ from brook.core.mesh import Mesh, lines
 from brook.core.numerics import Stencil
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
 from brook.core.solve import Fields, History, Outcome, Rules, SteadyFlow, boundary_conditions, run_steady
+from brook.core.solve.run import Monitor
 from brook.core.study import Requirement, Study
 from brook.core.study.resolve import plain
 from brook.core.units import Dimension
@@ -107,7 +108,9 @@ def solve(
     stencil = Stencil(mesh)
     conditions = boundary_conditions(stencil, prepared.boundaries)
     flow = SteadyFlow(stencil, prepared.fluid, conditions, scheme=study.set_up.convection)
-    monitors = {r.name: partial(_monitor, r, prepared) for r in study.requirements if _readable(r, prepared)}
+    monitors: dict[str, Monitor] = {
+        r.name: partial(_monitor, r, prepared) for r in study.requirements if _readable(r, prepared)
+    }
     return run_steady(flow, rules_of(prepared), monitors, report, should_stop)
 
 

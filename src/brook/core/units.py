@@ -30,7 +30,7 @@ SYMBOLS = {
 }  # fmt: skip
 # No "t" for a tonne: in formulas `t` is the time.
 
-_registry = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+_registry: Any = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
 
 
 class UnitError(ValueError):
@@ -103,6 +103,8 @@ def unit_factor(text: str) -> tuple[float, float, Dimension]:
         pint_text += {" ": "*", "^": "**", "\0": ""}.get(char, char)
     if not pint_text:
         return 1.0, 0.0, NONE
+    if "//" in inside:
+        raise UnitError(f"'{text}' is not a unit")
     try:
         unit = _registry.Unit(pint_text)
     except Exception as error:  # pint raises many kinds

@@ -16,6 +16,7 @@ import numpy as np
 
 from brook.core.checks import Prepared, prepare
 from brook.core.mesh import Mesh, measure
+from brook.core.mesh.quality import LIMITS
 from brook.core.numerics import Stencil
 from brook.core.pipeline import Keys, make_mesh, read_all, solve, stage_keys
 from brook.core.results.picture import corner_values, polygons
@@ -72,13 +73,11 @@ def _mesh(prepared: Prepared, keys: Keys, files: ResultFiles, emit: Emit) -> Mes
         quality = measure(mesh)
         state, sentence = quality.verdict()
         shapes = polygons(mesh)
-        measures = {"non_orthogonality": quality.non_orthogonality, "skewness": quality.skewness,
-                    "growth": quality.growth, "aspect_ratio": quality.aspect_ratio}  # fmt: skip
         low, high = mesh.cell_box
         summary = {
             "cells": mesh.cell_count, "faces": mesh.face_count, "points": len(mesh.points), "verdict": state,
             "sentence": sentence, "worst": quality.worst(),
-            "histograms": {name: _histogram(values) for name, values in measures.items()},
+            "histograms": {name: _histogram(getattr(quality, name), name) for name in LIMITS},
             "smallest": float((high - low)[:, :2].min()), "largest": float((high - low)[:, :2].max()),
         }  # fmt: skip
         with files.making("mesh", keys.mesh) as folder:
@@ -99,8 +98,11 @@ def _depth(mesh: Mesh) -> float:
     return float(np.ptp(mesh.points[:, 2]))
 
 
-def _histogram(values: np.ndarray) -> dict[str, list[float]]:
-    counts, edges = np.histogram(values, bins=HISTOGRAM_BINS)
+def _histogram(values: np.ndarray, name: str) -> dict[str, list[float]]:
+    """From the best possible value to the worst there is, at least a tenth of the way to the limit."""
+    best = 1.0 if name in ("aspect_ratio", "growth") else 0.0
+    most = max(float(values.max(initial=best)), best + 0.1 * (LIMITS[name][0] - best))
+    counts, edges = np.histogram(values, bins=HISTOGRAM_BINS, range=(best, most))
     return {"counts": counts.tolist(), "edges": edges.tolist()}
 
 

@@ -157,7 +157,9 @@ def _dimensions(made: Drawing, geometry: Resolved, px, py) -> None:  # type: ign
     made.lines.append(Line(px(outer.left), base, px(right), base))
     made.labels.append(Label((px(outer.left) + px(right)) / 2, base - 5, show(outer.width, LENGTH, given=True)))
     made.lines.append(Line(side, py(outer.bottom), side, py(top)))
-    made.labels.append(Label(side - 6, (py(outer.bottom) + py(top)) / 2, show(outer.height, LENGTH, given=True), turn=-90))
+    made.labels.append(
+        Label(side - 6, (py(outer.bottom) + py(top)) / 2, show(outer.height, LENGTH, given=True), turn=-90)
+    )
     chain = py(outer.bottom) + 24
     for shape in geometry.shapes:
         x, y0, y1 = px(shape.left), py(shape.bottom), py(shape.bottom + shape.height)

@@ -95,14 +95,15 @@ class Context(dict[str, Any]):
 
     def __init__(
         self, studio: Studio, state: StudyState, page: str, variant: VariantState | None = None,
-        errors: dict[str, tuple[str, str]] | None = None, notice: str = "", **more: Any,
+        errors: dict[str, tuple[str, str]] | None = None, notice: str = "", whole: bool = True, **more: Any,
     ):  # fmt: skip
         shown = {p.path: p.message for p in state.problems}
         super().__init__(
             state=state, study=state.study, slug=state.row.slug, page=page, variant=variant, errors=errors or {},
             notice=notice, problems=shown, at=lambda pointer: value_of(state.study, pointer),
             derived=_derived(state, variant), load=studio.queue.load() if studio.queue.ready else None,
-            problem_list=state.problems, place_words=_place_words(state), **more,
+            problem_list=state.problems, place_words=_place_words(state), whole=whole,
+            **more,
         )  # fmt: skip
 
 
@@ -160,5 +161,5 @@ def stage(
 ) -> HTMLResponse:  # fmt: skip
     """A page of a study, or only its body for htmx to swap in."""
     more = BODIES[page](studio, state, variant)
-    context = Context(studio, state, page, variant, errors, notice, **more)
+    context = Context(studio, state, page, variant, errors, notice, whole, **more)
     return render(f"{page}/{'page' if whole else 'body'}.html", context)

@@ -25,7 +25,9 @@ POLICY = (
 )
 
 
-def create_app(data: Path, scheduler: str | None = None, with_demo: bool = False, workers: int | None = None) -> FastAPI:
+def create_app(
+    data: Path, scheduler: str | None = None, with_demo: bool = False, workers: int | None = None
+) -> FastAPI:
     """The web application on a data folder; the queue starts and ends with it."""
 
     @asynccontextmanager
@@ -82,6 +84,8 @@ async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Resp
 def serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: bool) -> None:
     """Serves until interrupted."""
     if host not in ("127.0.0.1", "localhost", "::1"):
-        raise SystemExit("Brook has no login yet, so it serves only on 127.0.0.1; use a tunnel to reach it from elsewhere")
+        raise SystemExit(
+            "Brook has no login yet, so it serves only on 127.0.0.1; use a tunnel to reach it from elsewhere"
+        )
     print(f"Brook is at http://{host}:{port}/", flush=True)
     uvicorn.run(create_app(data, scheduler, with_demo), host=host, port=port, log_level="warning")

@@ -110,11 +110,15 @@ class StudyState:
 
     @property
     def best(self) -> Standing | None:
-        wishes = [(r.name, r.limit.kind) for r in self.study.requirements if r.limit.kind in ("smallest", "largest")]
+        wishes: list[tuple[str, str]] = [
+            (r.name, r.limit.kind) for r in self.study.requirements if r.limit.kind in ("smallest", "largest")
+        ]
         return best_of(self.standings, wishes)
 
     @property
     def answer(self) -> str:
+        if any(v.is_busy for v in self.variants) and not any(s.complete for s in self.standings):
+            return "The answer will stand here; the first results are on their way."
         return sentence(self.standings, self.best, {r.name: r.title for r in self.study.requirements})
 
 

@@ -40,7 +40,9 @@ def evaluate(node: Node, scope: Scope) -> Quantity:
             return _binary(node, evaluate(node.left, scope), evaluate(node.right, scope))
         case Call():
             if node.function not in FUNCTIONS:
-                raise FormulaError(f"unknown function '{node.function}': {nearest(node.function, FUNCTIONS)}", node.position)
+                raise FormulaError(
+                    f"unknown function '{node.function}': {nearest(node.function, FUNCTIONS)}", node.position
+                )
             count, function = FUNCTIONS[node.function]
             if count is not None and len(node.arguments) != count:
                 raise FormulaError(
@@ -63,7 +65,9 @@ def _same(node: Node, *values: Quantity) -> Dimension:
 
 def _plain(node: Call, value: Quantity) -> Any:
     if not value.dimension.is_none:
-        raise FormulaError(f"{node.function} takes a plain number, this has the unit {value.dimension.unit()}", node.position)
+        raise FormulaError(
+            f"{node.function} takes a plain number, this has the unit {value.dimension.unit()}", node.position
+        )
     return value.value
 
 

@@ -169,7 +169,7 @@ def _check_placed(
         # A piece that overlaps an added one may well reach beyond the outer rectangle there.
         if excess > tolerance and not np.all(inside[covered]):
             message = (
-                f"'{shape.name}' reaches {show(excess, LENGTH)} beyond the {where[field]} side of '{outer.name}'; "
+                f"'{shape.name}' reaches {show(excess, LENGTH, given=True)} beyond the {where[field]} side of '{outer.name}'; "
                 "make it smaller or move it"
             )
             problems.append(Problem(f"{path}/{field}", message))
@@ -231,11 +231,13 @@ def _openings(
         upright = opening.side in ("left", "right")
         low, high = (outer.bottom, top) if upright else (outer.left, right)
         if opening.end - opening.start <= tolerance:
-            problems.append(Problem(f"{here}/end", f"'{opening.patch}' ends before it begins; its end has to be larger"))
+            problems.append(
+                Problem(f"{here}/end", f"'{opening.patch}' ends before it begins; its end has to be larger")
+            )
             continue
         if opening.start < low - tolerance or opening.end > high + tolerance:
             field = "start" if opening.start < low - tolerance else "end"
-            span = f"{show(low, LENGTH)} to {show(high, LENGTH)}"
+            span = f"{show(low, LENGTH, given=True)} to {show(high, LENGTH, given=True)}"
             message = f"'{opening.patch}' reaches beyond the {opening.side} side, which goes from {span}"
             problems.append(Problem(f"{here}/{field}", message))
             continue

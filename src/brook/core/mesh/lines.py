@@ -7,6 +7,7 @@ by `growth` from one cell to the next, which makes it grow linearly with the dis
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from brook.core.mesh.polyhedral import PLANE_SIDES, Mesh, Patch
 from brook.core.study import Problem, Resolved
 from brook.core.units import DIMENSIONS, show
 
+LENGTH = DIMENSIONS["length"]
 MAX_CELLS = 2_000_000
 # Kept during a run, with fields, matrix and pressure hierarchy; measured by `brook bench`.
 BYTES_PER_CELL = 2600
@@ -65,7 +67,7 @@ def plan_problems(plan: Resolved, shapes: list[PlaneShape], path: str) -> list[P
     if plan.growth > 5.0:
         return [Problem(f"{path}/growth", "each cell may be at most 5 times the one before; write for example 1.2")]
     if plan.wall > plan.bulk:
-        wall, bulk = show(plan.wall, DIMENSIONS["length"]), show(plan.bulk, DIMENSIONS["length"])
+        wall, bulk = show(plan.wall, LENGTH, given=True), show(plan.bulk, LENGTH, given=True)
         return [Problem(f"{path}/wall", f"cells at walls ({wall}) may not be larger than in the bulk ({bulk})")]
     largest = max((estimate(s, plan).cells for s in shapes), default=0)
     if largest > MAX_CELLS:
@@ -97,7 +99,7 @@ def _counts(shape: PlaneShape, plan: Resolved) -> tuple[np.ndarray, np.ndarray]:
 def _intervals(lines: np.ndarray, walls: np.ndarray, plan: Resolved) -> np.ndarray:
     """How many cells lie between each two lines: the integral of 1/size, rounded up."""
     counts = []
-    for a, b in zip(lines[:-1], lines[1:], strict=True):
+    for a, b in pairwise(lines):
         counts.append(max(1, int(np.ceil(_position(b, a, b, lines[walls], plan) - 1e-6))))
     return np.array(counts, float)
 
@@ -105,14 +107,16 @@ def _intervals(lines: np.ndarray, walls: np.ndarray, plan: Resolved) -> np.ndarr
 def _size_pieces(a: float, b: float, walls: np.ndarray, plan: Resolved) -> tuple[np.ndarray, np.ndarray]:
     """Break points in [a, b] between which the wanted size is linear, and the sizes there."""
     slope = (plan.growth - 1.0) / (0.5 * (plan.growth + 1.0))
-    reach = (plan.bulk - plan.wall) / slope
-    points = np.concatenate([[a, b], walls, walls - reach, walls + reach, (walls[1:] + walls[:-1]) / 2])
+    first = 0.5 * plan.wall
+    reach = first + (plan.bulk - plan.wall) / slope
+    kinks = [walls + d for d in (0.0, -first, first, -reach, reach)]
+    points = np.concatenate([[a, b], *kinks, (walls[1:] + walls[:-1]) / 2])
     points = np.unique(np.clip(points, a, b))
     if not len(walls):
         return points, np.full(len(points), plan.bulk)
     distance = np.min(np.abs(points[:, None] - walls[None, :]), axis=1)
     # half a cell off: a first cell of size `wall` then comes out as asked
-    return points, np.minimum(plan.bulk, plan.wall + slope * np.maximum(0.0, distance - 0.5 * plan.wall))
+    return points, np.minimum(plan.bulk, plan.wall + slope * np.maximum(0.0, distance - first))
 
 
 def _position(x: float, a: float, b: float, walls: np.ndarray, plan: Resolved) -> float:
@@ -218,11 +222,11 @@ def _assemble(lines: Lines, shape: PlaneShape, faces: _Faces, square: np.ndarray
     patches.append(Patch(PLANE_SIDES, at, at + 2 * len(square)))
     x, y = np.meshgrid(lines.x, lines.y)
     flat = np.stack([x.ravel(), y.ravel(), np.zeros(x.size)], axis=1)
-    points = np.concatenate([flat, flat + [0.0, 0.0, shape.depth]])
+    points = np.concatenate([flat, flat + np.array([0.0, 0.0, shape.depth])])
     face_points = np.concatenate(corners)
-    used = np.unique(face_points)
-    renumber = np.full(len(points), -1, np.int64)
-    renumber[used] = np.arange(len(used))
+    used = np.zeros(len(points), bool)
+    used[face_points] = True
+    renumber = np.cumsum(used) - 1
     return Mesh(
         points=points[used],
         face_points=renumber[face_points].ravel(),

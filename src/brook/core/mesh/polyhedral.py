@@ -83,11 +83,11 @@ class Mesh:
 
     @cached_property
     def _faces(self) -> tuple[np.ndarray, np.ndarray]:
-        return _frozen(*kernels.face_geometry(self.points, self.face_points, self.face_offsets))
+        return _frozen_pair(*kernels.face_geometry(self.points, self.face_points, self.face_offsets))
 
     @cached_property
     def _cells(self) -> tuple[np.ndarray, np.ndarray]:
-        return _frozen(
+        return _frozen_pair(
             *kernels.cell_geometry(
                 self.points, self.face_points, self.face_offsets, self.owner, self.neighbour,
                 self.face_centre, self.cell_count,
@@ -107,7 +107,7 @@ class Mesh:
     @cached_property
     def face_area(self) -> np.ndarray:
         """Areas (F,) in m²."""
-        return _frozen(np.linalg.norm(self.face_vector, axis=1))[0]
+        return _frozen(np.linalg.norm(self.face_vector, axis=1))
 
     @property
     def volume(self) -> np.ndarray:
@@ -122,12 +122,12 @@ class Mesh:
     @cached_property
     def cell_faces(self) -> tuple[np.ndarray, np.ndarray]:
         """Faces of each cell as CSR: (offsets (C+1,), faces)."""
-        return _frozen(*kernels.faces_of_cells(self.owner, self.neighbour, self.cell_count))
+        return _frozen_pair(*kernels.faces_of_cells(self.owner, self.neighbour, self.cell_count))
 
     @cached_property
     def cell_box(self) -> tuple[np.ndarray, np.ndarray]:
         """Lower and upper corners (C, 3) of the box round each cell, in m."""
-        return _frozen(
+        return _frozen_pair(
             *kernels.cell_boxes(
                 self.points, self.face_points, self.face_offsets, self.owner, self.neighbour, self.cell_count
             )
@@ -161,7 +161,10 @@ class Mesh:
             )  # fmt: skip
 
 
-def _frozen(*arrays: np.ndarray) -> tuple[np.ndarray, ...]:
-    for array in arrays:
-        array.setflags(write=False)
-    return arrays
+def _frozen(array: np.ndarray) -> np.ndarray:
+    array.setflags(write=False)
+    return array
+
+
+def _frozen_pair(first: np.ndarray, second: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    return _frozen(first), _frozen(second)

@@ -60,9 +60,11 @@ def measure(mesh: Mesh) -> Quality:
     normal = mesh.face_vector[:inner] / mesh.face_area[:inner, None]
     along = np.einsum("ij,ij->i", line, normal)
     angle = np.degrees(np.arccos(np.clip(along / length, -1, 1)))
+    angle[angle < 1e-5] = 0.0  # round-off of the arc cosine
     to_face = np.einsum("ij,ij->i", mesh.face_centre[:inner] - mesh.centre[mesh.owner[:inner]], normal)
     crossing = mesh.centre[mesh.owner[:inner]] + line * (to_face / along)[:, None]
     skewness = np.linalg.norm(crossing - mesh.face_centre[:inner], axis=1) / length
+    skewness[skewness < 1e-9] = 0.0
     ratio = mesh.volume[mesh.neighbour] / mesh.volume[mesh.owner[:inner]]
     low, high = mesh.cell_box
     sides = (high - low)[:, :2] if mesh.is_plane else high - low
@@ -77,12 +79,13 @@ def measure(mesh: Mesh) -> Quality:
 
 
 def _openness(mesh: Mesh) -> float:
-    total = np.zeros((mesh.cell_count, 3))
-    size = np.zeros(mesh.cell_count)
-    np.add.at(total, mesh.owner, mesh.face_vector)
-    np.add.at(size, mesh.owner, mesh.face_area)
-    np.subtract.at(total, mesh.neighbour, mesh.face_vector[: mesh.inner_count])
-    np.add.at(size, mesh.neighbour, mesh.face_area[: mesh.inner_count])
+    inner, cells = mesh.inner_count, mesh.cell_count
+    total = np.empty((cells, 3))
+    for i in range(3):
+        outward = np.bincount(mesh.owner, mesh.face_vector[:, i], cells)
+        total[:, i] = outward - np.bincount(mesh.neighbour, mesh.face_vector[:inner, i], cells)
+    size = np.bincount(mesh.owner, mesh.face_area, cells)
+    size += np.bincount(mesh.neighbour, mesh.face_area[:inner], cells)
     return float(np.max(np.linalg.norm(total, axis=1) / size))
 
 

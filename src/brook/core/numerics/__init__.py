@@ -2,7 +2,13 @@
 
 from brook.core.numerics.matrix import Matrix
 from brook.core.numerics.operators import (
-    convection, correction_of_diffusion, correction_of_upwind, divergence, face_mean, gradient, laplacian,
+    convection,
+    correction_of_diffusion,
+    correction_of_upwind,
+    divergence,
+    face_mean,
+    gradient,
+    laplacian,
 )  # fmt: skip
 from brook.core.numerics.stencil import Stencil
 

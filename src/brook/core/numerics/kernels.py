@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import numpy as np
 from numba import njit
 
 
 @njit(cache=True)
-def gradient_scalar(value, boundary, owner, neighbour, of_owner, of_neighbour, out):  # type: ignore[no-untyped-def]
+def gradient_scalar(value, boundary, owner, neighbour, of_owner, of_neighbour, out):
     """out (C, 3): least-squares gradient of value (C,) with values (B,) on the boundary."""
     out[:] = 0.0
     inner = len(neighbour)
@@ -25,7 +24,7 @@ def gradient_scalar(value, boundary, owner, neighbour, of_owner, of_neighbour, o
 
 
 @njit(cache=True)
-def gradient_vector(value, boundary, owner, neighbour, of_owner, of_neighbour, out):  # type: ignore[no-untyped-def]
+def gradient_vector(value, boundary, owner, neighbour, of_owner, of_neighbour, out):
     """out (C, 3, 3): out[c, k, i] = d value_k / d x_i."""
     out[:] = 0.0
     inner = len(neighbour)
@@ -45,7 +44,7 @@ def gradient_vector(value, boundary, owner, neighbour, of_owner, of_neighbour, o
 
 
 @njit(cache=True)
-def divergence(flux, owner, neighbour, out):  # type: ignore[no-untyped-def]
+def divergence(flux, owner, neighbour, out):
     """out (C,): sum of the fluxes (F,) out of each cell."""
     out[:] = 0.0
     for f in range(len(neighbour)):
@@ -56,11 +55,11 @@ def divergence(flux, owner, neighbour, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
-def upwind_correction(value, gradient, flux, owner, neighbour, weight, line, skew, scheme, softness, out):  # type: ignore[no-untyped-def]
+def upwind_correction(value, gradient, flux, owner, neighbour, weight, line, skew, scheme, softness, out):
     """out (C, 3) += -flux * (second-order face value - upwind value), for each component.
 
-    scheme 1: limited, van Albada et al. (1982), with `softness` (in units of value²) below which
-    differences count as smooth; scheme 2: central.
+    scheme 1: upwind-biased of third order where the field is smooth, limited after van Albada et al.
+    (1982), with `softness` (in units of value²) below which differences count as smooth; scheme 2: central.
     """
     for f in range(len(neighbour)):
         p, n = owner[f], neighbour[f]
@@ -80,16 +79,14 @@ def upwind_correction(value, gradient, flux, owner, neighbour, weight, line, ske
             else:
                 behind = 2.0 * sign * slope - ahead
                 a2, b2 = behind * behind + softness, ahead * ahead + softness
-                step = (a2 * ahead + b2 * behind) / (a2 + b2)
-                if step * ahead < 0.0:
-                    step = 0.0
+                step = (2.0 * a2 * ahead + b2 * behind) / (2.0 * a2 + b2)
             correction = flux[f] * (fraction * step + offset)
             out[p, k] -= correction
             out[n, k] += correction
 
 
 @njit(cache=True)
-def diffusion_correction(viscosity, gradient, owner, neighbour, weight, cross, out):  # type: ignore[no-untyped-def]
+def diffusion_correction(viscosity, gradient, owner, neighbour, weight, cross, out):
     """out (C, 3) += viscosity * cross . (gradient at the face), the explicit part of diffusion."""
     inner = len(neighbour)
     for f in range(inner):
@@ -105,7 +102,7 @@ def diffusion_correction(viscosity, gradient, owner, neighbour, weight, cross, o
 
 
 @njit(cache=True)
-def sweep(offsets, columns, entries, diagonal, right, value, sweeps):  # type: ignore[no-untyped-def]
+def sweep(offsets, columns, entries, diagonal, right, value, sweeps):
     """Symmetric Gauss-Seidel for three components with one matrix and a diagonal for each component."""
     cells = len(offsets) - 1
     for s in range(2 * sweeps):
@@ -124,7 +121,7 @@ def sweep(offsets, columns, entries, diagonal, right, value, sweeps):  # type: i
 
 
 @njit(cache=True)
-def off_diagonal_product(owner, neighbour, lower, upper, value, out):  # type: ignore[no-untyped-def]
+def off_diagonal_product(owner, neighbour, lower, upper, value, out):
     """out (C, 3) = off-diagonal part of the matrix times value (C, 3)."""
     out[:] = 0.0
     for f in range(len(neighbour)):
@@ -135,7 +132,7 @@ def off_diagonal_product(owner, neighbour, lower, upper, value, out):  # type: i
 
 
 @njit(cache=True)
-def convective_matrix(flux, owner, neighbour, lower, upper, diagonal):  # type: ignore[no-untyped-def]
+def convective_matrix(flux, owner, neighbour, lower, upper, diagonal):
     """Upwind convection, less value * divergence(flux): rows sum to what the boundary gives."""
     lower[:] = 0.0
     upper[:] = 0.0
@@ -151,9 +148,21 @@ def convective_matrix(flux, owner, neighbour, lower, upper, diagonal):  # type: 
 
 @njit(cache=True)
 def rhie_chow(
-    velocity, pressure, pressure_gradient, mobility, owner, neighbour, weight, skew, velocity_gradient,
-    area, line, stiffness, density, out,
-):  # type: ignore[no-untyped-def]  # fmt: skip
+    velocity,
+    pressure,
+    pressure_gradient,
+    mobility,
+    owner,
+    neighbour,
+    weight,
+    skew,
+    velocity_gradient,
+    area,
+    line,
+    stiffness,
+    density,
+    out,
+):
     """out (inner,): density * [mean velocity . S + mobility * stiffness * (mean gradient . d - step of pressure)]."""
     for f in range(len(neighbour)):
         p, n = owner[f], neighbour[f]

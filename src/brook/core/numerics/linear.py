@@ -48,7 +48,9 @@ class LibraryMultigrid:
         return value, count
 
     def _build(self, csr: sparse.csr_matrix) -> None:
-        solver = pyamg.ruge_stuben_solver(csr, strength=("classical", {"theta": 0.25}), max_coarse=50, coarse_solver="splu")
+        solver = pyamg.ruge_stuben_solver(
+            csr, strength=("classical", {"theta": 0.25}), max_coarse=50, coarse_solver="splu"
+        )
         self._cycle = solver.aspreconditioner(cycle="V")
 
     def _conjugate_gradients(

@@ -20,14 +20,10 @@ class Matrix:
     upper: np.ndarray
 
     def __add__(self, other: Matrix) -> Matrix:
-        return Matrix(
-            self.stencil, self.diagonal + other.diagonal, self.lower + other.lower, self.upper + other.upper
-        )
+        return Matrix(self.stencil, self.diagonal + other.diagonal, self.lower + other.lower, self.upper + other.upper)
 
     def __sub__(self, other: Matrix) -> Matrix:
-        return Matrix(
-            self.stencil, self.diagonal - other.diagonal, self.lower - other.lower, self.upper - other.upper
-        )
+        return Matrix(self.stencil, self.diagonal - other.diagonal, self.lower - other.lower, self.upper - other.upper)
 
     def off_diagonals(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """(offsets, columns, entries) of the off-diagonal part in CSR form."""

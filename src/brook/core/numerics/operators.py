@@ -18,7 +18,7 @@ from brook.core.numerics.stencil import Stencil
 Convection = Literal["limited", "central", "upwind"]
 SCHEME_NUMBER = {"upwind": 0, "limited": 1, "central": 2}
 # Differences under this share of a field's range count as smooth and are not limited.
-SMOOTH_SHARE = 0.01
+SMOOTH_SHARE = 0.1
 
 
 def gradient(
@@ -87,7 +87,5 @@ def correction_of_upwind(
 def correction_of_diffusion(stencil: Stencil, viscosity: float, slope: np.ndarray) -> np.ndarray:
     """What non-orthogonal inner faces add to the right-hand side of diffusion (C, 3)."""
     out = np.zeros((stencil.cells, 3))
-    kernels.diffusion_correction(
-        viscosity, slope, stencil.owner, stencil.neighbour, stencil.weight, stencil.cross, out
-    )
+    kernels.diffusion_correction(viscosity, slope, stencil.owner, stencil.neighbour, stencil.weight, stencil.cross, out)
     return out

@@ -45,16 +45,22 @@ def _parts(reading: Reading, places: Places) -> tuple[str, str, str, Statistic]:
     place, *rest = reading.parts
     kind = places.kind(place)
     if kind is None:
-        raise FormulaError(f"'{place}' is not a patch, body or box here: {nearest(place, places.names())}", reading.position)
+        raise FormulaError(
+            f"'{place}' is not a patch, body or box here: {nearest(place, places.names())}", reading.position
+        )
     if len(rest) != 2:
-        raise FormulaError(f"after '{place}' say a quantity and a statistic, as in {place}.speed.mean", reading.position)
+        raise FormulaError(
+            f"after '{place}' say a quantity and a statistic, as in {place}.speed.mean", reading.position
+        )
     quantity, statistic_name = rest
     if quantity not in QUANTITIES or kind not in QUANTITIES[quantity].on:
         known = [q for q in QUANTITIES if kind in QUANTITIES[q].on]
         raise FormulaError(f"'{quantity}' cannot be read on a {kind}: {nearest(quantity, known)}", reading.position)
     known = [s for s in STATISTICS if STATISTICS[s].fits(quantity)]
     if statistic_name not in known:
-        raise FormulaError(f"'{statistic_name}' of {quantity} is not known: {nearest(statistic_name, known)}", reading.position)
+        raise FormulaError(
+            f"'{statistic_name}' of {quantity} is not known: {nearest(statistic_name, known)}", reading.position
+        )
     statistic = STATISTICS[statistic_name]
     if len(reading.arguments) != statistic.arguments:
         wanted = f"{statistic.arguments} value" if statistic.arguments else "no value"
@@ -72,7 +78,9 @@ def _scope(places: Places, named: Scope, sampler: Sampler | None) -> Scope:
         for argument in reading.arguments:
             given = evaluate(argument, named)
             if given.dimension != dimension:
-                raise FormulaError(f"the value in brackets has to be a {dimension}, not a {given.dimension}", reading.position)
+                raise FormulaError(
+                    f"the value in brackets has to be a {dimension}, not a {given.dimension}", reading.position
+                )
             arguments.append(float(given.value))
         result = statistic.result(dimension)
         if sampler is None:

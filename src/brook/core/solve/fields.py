@@ -47,7 +47,9 @@ class Fields:
     def slope(self, quantity: str) -> np.ndarray:
         """Gradient (C, 3) of a quantity."""
         value, boundary = self.scalar(quantity)
-        return gradient(self.stencil, self.stencil.every_boundary, np.ascontiguousarray(value), np.ascontiguousarray(boundary))
+        return gradient(
+            self.stencil, self.stencil.every_boundary, np.ascontiguousarray(value), np.ascontiguousarray(boundary)
+        )
 
     def flow(self, patch_name: str) -> float:
         """Volume flow out through a patch in m³/s. Raises `KeyError`."""

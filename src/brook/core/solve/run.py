@@ -105,12 +105,14 @@ def run_steady(
 ) -> Outcome:
     """Iterates until the rules are met, `should_stop` says so, or the flow runs away.
 
+    A flow that runs away is started once more with smaller steps before it counts as diverged.
     `report(history, start)` is called a few times a second with what is new since `start`.
     """
     history = History(tuple(monitors))
     begun = reported = time.perf_counter()
     sent = 0
     last_good = flow.snapshot()
+    again = ""
     state: State = "not converged"
     message = f"{rules.iterations} iterations were not enough"
     for iteration in range(rules.iterations):
@@ -119,6 +121,9 @@ def run_steady(
             now_fields = flow.snapshot()
             values = {name: monitor(now_fields) for name, monitor in monitors.items()}
         except Diverged as error:
+            if not again:
+                again, flow = f", after a second and gentler start in iteration {iteration + 1}", flow.gentler()
+                continue
             state, message = "diverged", explain(error, flow.stencil.mesh, iteration + 1)
             break
         history.momentum.append(residuals.momentum)
@@ -142,6 +147,7 @@ def run_steady(
         flow.close_mass()
         last_good = flow.snapshot()
     report(history, sent)
+    message += again
     if state == "not converged":
         message += _what_still_moves(history, rules)
     steady = {name: standing_still(values, rules) for name, values in history.monitors.items()}

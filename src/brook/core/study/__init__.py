@@ -2,8 +2,19 @@
 
 from brook.core.study.base import Part, Problem, Value
 from brook.core.study.document import (
-    FORMAT, VERSION, Box, Brief, DocumentError, MeshPlan, Requirement, RunRules, SetUp, Study, Variant,
-    read_study, study_text,
+    FORMAT,
+    VERSION,
+    Box,
+    Brief,
+    DocumentError,
+    MeshPlan,
+    Requirement,
+    RunRules,
+    SetUp,
+    Study,
+    Variant,
+    read_study,
+    study_text,
 )  # fmt: skip
 from brook.core.study.geometry import Opening, PlaneGeometry, Rectangle, Sides
 from brook.core.study.resolve import Resolved, named_scope, resolve, value_at

@@ -11,8 +11,8 @@ from brook.core.study.base import Coordinate, Formula, Length, Name, Part, Probl
 from brook.core.study.boundaries import Boundary
 from brook.core.study.geometry import PlaneGeometry
 
-FORMAT = "brook-study"
-VERSION = 1
+FORMAT: Literal["brook-study"] = "brook-study"
+VERSION: Literal[1] = 1
 MAX_BYTES = 2_000_000
 
 
@@ -139,7 +139,7 @@ class Study(Part):
     @model_validator(mode="after")
     def _names_once(self) -> Self:
         for what, parts in (("variant", self.variants), ("requirement", self.requirements)):
-            names = [p.name for p in parts]  # type: ignore[attr-defined]
+            names = [p.name for p in parts]
             twice = sorted({n for n in names if names.count(n) > 1})
             if twice:
                 raise ValueError(f"two of the {what}s are called '{twice[0]}'; give each a name of its own")
@@ -163,7 +163,7 @@ def read_study(text: str | bytes) -> Study:
     if len(text) > MAX_BYTES:
         raise DocumentError([Problem("", f"a document may have {MAX_BYTES // 1_000_000} MB, this one is larger")])
     try:
-        raw = json.loads(text)
+        raw = json.loads(text.decode("utf-8-sig") if isinstance(text, bytes) else text)
     except UnicodeDecodeError:
         raise DocumentError([Problem("", "this is not text in UTF-8, so it is not a study document")]) from None
     except json.JSONDecodeError as error:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
+from functools import partial
 from typing import Any
 
 
@@ -44,9 +45,7 @@ class Comparison:
 def cases() -> dict[str, Callable[[], list[Comparison]]]:
     from brook.core.verification import cavity, channel
 
-    return {"channel": channel.run, **{f"cavity-{re}": lambda re=re: cavity.run(re) for re in (100, 400, 1000)}}
-
-
+    return {"channel": channel.run, **{f"cavity-{re}": partial(cavity.run, re) for re in cavity.FIGURES}}
 
 
 def run_case(name: str) -> tuple[list[Comparison], float]:

@@ -43,7 +43,11 @@ def study(across: int) -> Study:
             ],
             "mesh_plan": {"bulk": f"{HEIGHT / across} m", "wall": f"{HEIGHT / across} m"},
             "set_up": {
-                "fluid": {"kind": "own", "density": "1000 kg/m^3", "viscosity": f"{1000 * MEAN * HEIGHT / REYNOLDS} Pa s"},
+                "fluid": {
+                    "kind": "own",
+                    "density": "1000 kg/m^3",
+                    "viscosity": f"{1000 * MEAN * HEIGHT / REYNOLDS} Pa s",
+                },
                 "boundaries": [
                     {"kind": "velocity", "patch": "inlet", "speed": f"{MEAN} m/s"},
                     {"kind": "pressure", "patch": "outlet"},
@@ -85,8 +89,24 @@ def run() -> list[Comparison]:
     mesh = "40 cells across, 9600 in all"
     return [
         Comparison("u_max / u_mean", SOURCE, 1.5, peak, 0.002, mesh),
-        Comparison("order of accuracy, 10 → 20 cells", "second order", 1.95, float(np.log2(coarse / middle)), 0, mesh, at_least=True),
-        Comparison("order of accuracy, 20 → 40 cells", "second order", 1.95, float(np.log2(middle / fine)), 0, mesh, at_least=True),
+        Comparison(
+            "order of accuracy, 10 → 20 cells",
+            "second order",
+            1.95,
+            float(np.log2(coarse / middle)),
+            0,
+            mesh,
+            at_least=True,
+        ),
+        Comparison(
+            "order of accuracy, 20 → 40 cells",
+            "second order",
+            1.95,
+            float(np.log2(middle / fine)),
+            0,
+            mesh,
+            at_least=True,
+        ),
         Comparison("mass imbalance over inflow", SOURCE, 0.0, outcome.fields.imbalance(), 1e-8, mesh, scale=1.0),
         Comparison("pressure gradient", "exact: 12 μ u / h²", *_gradients(outcome), 0.005, mesh),
     ]
@@ -95,6 +115,6 @@ def run() -> list[Comparison]:
 def _gradients(outcome: Outcome) -> tuple[float, float]:
     viscosity = 1000 * MEAN * HEIGHT / REYNOLDS
     mesh = outcome.fields.mesh
-    middle = (np.abs(mesh.centre[:, 0] - 2 / 3 * LENGTH) < LENGTH / 12)
+    middle = np.abs(mesh.centre[:, 0] - 2 / 3 * LENGTH) < LENGTH / 12
     fit = np.polyfit(mesh.centre[middle, 0], outcome.fields.pressure[middle], 1)
     return 12 * viscosity * MEAN / HEIGHT**2, float(-fit[0])

@@ -30,7 +30,20 @@ def readings_table(state: StudyState) -> str:
     """One line for each variant and requirement, values in SI units and as shown."""
     text = StringIO()
     writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(["variant", "requirement", "reading", "value_si", "unit_si", "shown", "limit", "verdict", "margin", "up_to_date"])
+    writer.writerow(
+        [
+            "variant",
+            "requirement",
+            "reading",
+            "value_si",
+            "unit_si",
+            "shown",
+            "limit",
+            "verdict",
+            "margin",
+            "up_to_date",
+        ]
+    )
     for v in state.variants:
         for r in v.readings:
             dimension = dimension_of_reading(r.requirement, v.prepared)

@@ -26,7 +26,9 @@ def _shelf(studio: Studio, problems: list[str] | None = None, title: str = "", s
         best = next((v for v in state.variants if state.best and v.variant.name == state.best.variant), None)
         if best is not None and best.prepared.shape is not None:
             shape = best.prepared.shape
-        boundaries = best.prepared.boundaries if best else (state.variants[0].prepared.boundaries if state.variants else [])
+        boundaries = (
+            best.prepared.boundaries if best else (state.variants[0].prepared.boundaries if state.variants else [])
+        )
         cards.append({"state": state, "thumbnail": thumbnail(shape, boundaries) if shape else None})
     return render("shelf/page.html", {"cards": cards, "problems": problems or [], "typed_title": title}, status)
 
@@ -55,7 +57,9 @@ async def import_study(request: Request, studio: StudioHere, document: UploadFil
         study = read_study(content)
     except DocumentError as error:
         reasons = [f"{p.path}: {p.message}" if p.path else p.message for p in error.problems]
-        return _shelf(studio, [f"{document.filename or 'the file'} was not taken in: {r}" for r in reasons[:8]], "", 422)
+        return _shelf(
+            studio, [f"{document.filename or 'the file'} was not taken in: {r}" for r in reasons[:8]], "", 422
+        )
     slug = studio.store.add_study(study, f"from {document.filename}")
     return RedirectResponse(f"/studies/{slug}", 303)
 

@@ -4,6 +4,7 @@ import uPlot from "./vendor/uplot/uPlot.esm.js";
 import { pretty, rounded } from "./numbers.js";
 
 const INK = "#566069", GRID = { stroke: "#ebe7dc", width: 1 };
+const decades = (u, ticks) => ticks.map((t) => (t && Math.abs(Math.log10(t) - Math.round(Math.log10(t))) < 1e-6 ? t : null));
 const axis = (more) => ({ stroke: INK, grid: GRID, ticks: { stroke: "#dcd7cb" }, font: "11px Plex", ...more });
 
 export class Curves {
@@ -33,7 +34,7 @@ export class Curves {
     const iterations = Array.from({ length: count }, (_, i) => i + 1);
     this.residuals ??= this.plot("residuals", 230, {
       scales: { x: { time: false }, y: { distr: 3, range: (u, low, high) => [Math.min(low ?? 1e-6, this.limit || 1) / 2, Math.min(Math.max(high ?? 1, 1), 10)] } },
-      axes: [axis({ label: "iteration", labelSize: 18, labelFont: "11px Plex" }), axis({ size: 62, values: (u, ticks) => ticks.map((t) => (t && Math.abs(Math.log10(t) % 1) < 1e-6 ? t.toExponential(0) : "")) })],
+      axes: [axis({ label: "iteration", labelSize: 18, labelFont: "11px Plex" }), axis({ size: 56, filter: decades, ticks: { show: false }, grid: { ...GRID, filter: decades }, values: (u, ticks) => ticks.map((t) => (t == null ? null : t === 1 ? "1" : t.toExponential(0).replace("e-", "e−").replace("e+", "e"))) })],
       series: [{ label: "iteration" }, this.series("momentum", "#0f6e74"), this.series("mass", "#b4532a"), { label: "limit", stroke: "#566069", dash: [5, 4], width: 1, value: (u, v) => (v ? v.toExponential(0) : "–") }],
     });
     const floor = (v) => Math.max(v, 1e-16);
@@ -44,7 +45,7 @@ export class Curves {
       const values = (this.history.monitors[monitor.name] ?? []).map((v) => v * monitor.factor);
       this.plots[monitor.name] ??= this.plot(`monitor-${monitor.name}`, 150, {
         scales: { x: { time: false }, y: { range: (u) => this.sensible(u.data[1]) } },
-        axes: [axis({}), axis({ size: 52, values: (u, ticks) => ticks.map((t) => rounded(t)) })],
+        axes: [axis({}), axis({ size: 52, space: 24, values: (u, ticks) => ticks.map((t) => String(Number(t.toPrecision(4)))) })],
         series: [{ label: "iteration" }, { ...this.series(pretty(monitor.unit), "#0f6e74"), value: (u, v) => (v == null ? "–" : `${rounded(v, 4)} ${pretty(monitor.unit)}`) }],
         legend: { show: false },
       });

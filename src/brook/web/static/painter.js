@@ -12,7 +12,8 @@ void main() {
   if (flat_colour > 0.5) { colour = vec4(0.86, 0.92, 0.92, 1.0); return; }
   float share = clamp((v - range.x) / max(range.y - range.x, 1e-30), 0.0, 1.0);
   colour = texture(map, vec2((share * float(${STEPS - 1}) + 0.5) / float(${STEPS}), 0.5));
-  bool out_of_range = v < range.x - 1e-6 * abs(range.x) || v > range.y + 1e-6 * abs(range.y);
+  float slack = 1e-4 * (range.y - range.x);
+  bool out_of_range = v < range.x - slack || v > range.y + slack;
   if (out_of_range && mod(gl_FragCoord.x + gl_FragCoord.y, 8.0) < 2.0) colour = vec4(mix(colour.rgb, vec3(1.0), 0.55), 1.0);
 }`;
 const LINE_FRAGMENT = `#version 300 es

@@ -1,0 +1,61 @@
+# make demo | make test | make check | make shots
+PYTHON ?= python3.11
+VENV := .venv
+BIN := $(VENV)/bin
+PORT ?= 8430
+
+.PHONY: demo serve test test-fast check verify bench shots lock vendor clean browser
+
+demo: $(VENV)/.ready
+	$(BIN)/brook demo --port $(PORT)
+
+serve: $(VENV)/.ready
+	$(BIN)/brook serve --port $(PORT)
+
+# The environment from the lock file, Brook itself, and its kernels compiled once.
+$(VENV)/.ready: pyproject.toml requirements.lock
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/brook warm
+	touch $@
+
+$(VENV)/.ready-dev: $(VENV)/.ready requirements-dev.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.lock
+	touch $@
+
+browser:
+	scripts/install-browser
+
+test: $(VENV)/.ready-dev browser
+	$(BIN)/pytest -n 2 --dist loadgroup
+
+test-fast: $(VENV)/.ready-dev
+	$(BIN)/pytest -n 2 -m "not browser and not slow" tests/core
+
+check: $(VENV)/.ready-dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/pytest -n 2 -m "not browser and not slow" tests/core
+
+verify: $(VENV)/.ready
+	$(BIN)/brook verify
+
+bench: $(VENV)/.ready
+	$(BIN)/brook bench
+
+# Pictures of the main views, made from the demo data.
+shots: $(VENV)/.ready-dev browser
+	$(BIN)/python scripts/screenshots.py
+
+# New versions of everything; look at the tests before committing the lock files.
+lock: $(VENV)/.ready-dev
+	$(BIN)/python scripts/lock.py
+
+vendor:
+	$(PYTHON) scripts/vendor.py
+
+clean:
+	rm -rf $(VENV)

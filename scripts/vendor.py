@@ -1,0 +1,43 @@
+"""Fetches the front-end files from npm into src/brook/web/static/vendor, with versions and licences."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+import tempfile
+from pathlib import Path
+
+VENDOR = Path(__file__).parent.parent / "src/brook/web/static/vendor"
+# package, version, folder, files
+PACKAGES = [
+    ("bulma", "1.0.4", "bulma", ["css/bulma.min.css", "LICENSE"]),
+    ("htmx.org", "2.0.11", "htmx", ["dist/htmx.min.js", "LICENSE"]),
+    ("uplot", "1.6.32", "uplot", ["dist/uPlot.esm.js", "dist/uPlot.min.css", "LICENSE"]),
+    (
+        "@fontsource/ibm-plex-sans", "5.3.0", "plex",
+        [f"files/ibm-plex-sans-latin-{w}-normal.woff2" for w in (400, 500, 600)]
+        + ["files/ibm-plex-sans-latin-400-italic.woff2", "LICENSE"],
+    ),
+    ("@fontsource/ibm-plex-mono", "5.3.0", "plex", ["files/ibm-plex-mono-latin-400-normal.woff2"]),
+]  # fmt: skip
+
+
+def main() -> None:
+    notes = ["# Front-end files", "", "Taken from npm by `make vendor`; served by Brook itself.", ""]
+    with tempfile.TemporaryDirectory() as work:
+        subprocess.run(["npm", "init", "-y"], cwd=work, check=True, capture_output=True)
+        wanted = [f"{name}@{version}" for name, version, _, _ in PACKAGES]
+        subprocess.run(["npm", "install", "--silent", "--ignore-scripts", *wanted], cwd=work, check=True)
+        for name, version, folder, files in PACKAGES:
+            source = Path(work) / "node_modules" / name
+            licence = json.loads((source / "package.json").read_text())["license"]
+            (VENDOR / folder).mkdir(parents=True, exist_ok=True)
+            for file in files:
+                shutil.copy(source / file, VENDOR / folder / Path(file).name)
+            notes.append(f"- `{folder}/`: {name} {version}, {licence}")
+    (VENDOR / "README.md").write_text("\n".join(notes) + "\n")
+
+
+if __name__ == "__main__":
+    main()

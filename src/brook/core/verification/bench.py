@@ -1,0 +1,156 @@
+"""Speed figures, each taken beside the memory bandwidth of the same moment on the same machine."""
+
+from __future__ import annotations
+
+import resource
+import time
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+from numba import njit, prange
+
+from brook.core.checks import prepare
+from brook.core.mesh import measure
+from brook.core.numerics import Matrix, Stencil, laplacian
+from brook.core.numerics.linear import LibraryMultigrid
+from brook.core.pipeline import make_mesh
+from brook.core.results.picture import corner_values, polygons
+from brook.core.solve import SteadyFlow, boundary_conditions
+from brook.core.verification.cavity import study
+
+TRIAD_BYTES = 24
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A value for each item: `µs`, counted also in triads of 24 B at the bandwidth measured with it, or `B`."""
+
+    name: str
+    what: str
+    value: float
+    unit: str
+    items: int
+    bandwidth: float
+    threads: int
+
+    @property
+    def triads(self) -> float | None:
+        return self.value * 1e-6 * self.bandwidth / TRIAD_BYTES if self.unit == "µs" else None
+
+    def line(self) -> str:
+        text = f"{self.name}: {self.value:.3g} {self.unit} {self.what}, {self.items} items"
+        if self.triads is None:
+            return text
+        return f"{text}, {self.triads:.0f} triads at {self.bandwidth / 1e9:.3g} GB/s on {self.threads} thread(s)"
+
+    def as_dict(self) -> dict[str, Any]:
+        return {**asdict(self), "triads": self.triads}
+
+
+@njit(parallel=True, cache=True)
+def _triad(a, b, c, factor):  # type: ignore[no-untyped-def]
+    for i in prange(len(a)):
+        a[i] = b[i] + factor * c[i]
+
+
+def bandwidth(length: int = 8_000_000) -> float:
+    """STREAM triad (McCalpin 1995) in B/s, the best of five, on as many threads as Numba uses."""
+    a, b, c = np.zeros(length), np.ones(length), np.ones(length)
+    _triad(a, b, c, 3.0)
+    best = min(_timed(lambda: _triad(a, b, c, 3.0)) for _ in range(5))
+    return TRIAD_BYTES * length / best
+
+
+def _timed(work: Callable[[], Any]) -> float:
+    begun = time.perf_counter()
+    work()
+    return time.perf_counter() - begun
+
+
+def _threads() -> int:
+    from numba import get_num_threads
+
+    return int(get_num_threads())
+
+
+def _flow(cells_across: int) -> SteadyFlow:
+    case = study(400, cells_across)
+    prepared = prepare(case, case.variants[0])
+    stencil = Stencil(make_mesh(prepared))
+    assert prepared.fluid is not None
+    return SteadyFlow(stencil, prepared.fluid, boundary_conditions(stencil, prepared.boundaries))
+
+
+def _figure(name: str, what: str, seconds: float, items: int) -> Figure:
+    return Figure(name, what, 1e6 * seconds / items, "µs", items, bandwidth(), _threads())
+
+
+def bench_iteration() -> Figure:
+    """One steady laminar iteration, plane, 40 000 cells."""
+    flow = _flow(200)
+    for _ in range(5):
+        flow.iterate()
+    seconds = min(_timed(flow.iterate) for _ in range(10))
+    return _figure("iteration", "per cell and iteration, steady laminar", seconds, flow.stencil.cells)
+
+
+def bench_pressure() -> Figure:
+    """A pressure-like system to 0.1, the hierarchy there already."""
+    stencil = _flow(200).stencil
+    positive = laplacian(stencil, -1.0)
+    diagonal = positive.diagonal.copy()
+    diagonal[0] *= 2
+    matrix = Matrix(stencil, diagonal, positive.lower, positive.upper)
+    right = np.random.default_rng(1).standard_normal(stencil.cells)
+    solver = LibraryMultigrid()
+    solver.solve(matrix, right, 0.1)
+    seconds = min(_timed(lambda: solver.solve(matrix, right, 0.1)) for _ in range(5))
+    return _figure("pressure", "per unknown, library multigrid to 0.1 without set-up", seconds, stencil.cells)
+
+
+def bench_mesh() -> Figure:
+    """Building a plane mesh with its geometry and quality."""
+    case = study(400, 400)
+    prepared = prepare(case, case.variants[0])
+    make_mesh(prepared)
+    seconds = min(_timed(lambda: measure(make_mesh(prepared))) for _ in range(3))
+    return _figure("mesh", "per cell, plane lines with quality", seconds, 160_000)
+
+
+def bench_picture() -> Figure:
+    """Corner values of a field for the canvas."""
+    flow = _flow(200)
+    fields = flow.snapshot()
+    shapes = polygons(flow.stencil.mesh)
+    corner_values(fields, "speed", shapes)
+    seconds = min(_timed(lambda: corner_values(flow.snapshot(), "speed", shapes)) for _ in range(5))
+    return _figure("picture", "per cell, values of a view", seconds, flow.stencil.cells)
+
+
+def bench_memory() -> Figure:
+    """Peak memory of a steady laminar flow of 160 000 cells, in bytes for each cell ."""
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    flow = _flow(400)
+    flow.iterate()
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    grown = 1024.0 * (peak - before) / flow.stencil.cells
+    return Figure("memory", "per cell at the peak, steady laminar", grown, "B", flow.stencil.cells, 0.0, 1)
+
+
+BENCHES: dict[str, Callable[[], Figure]] = {
+    "memory": bench_memory,
+    "iteration": bench_iteration,
+    "pressure": bench_pressure,
+    "mesh": bench_mesh,
+    "picture": bench_picture,
+}
+
+
+def run_benches(names: list[str], say: Callable[[str], None]) -> list[Figure]:
+    figures = []
+    for name in names:
+        say(f"{name} …")
+        figures.append(BENCHES[name]())
+    return figures

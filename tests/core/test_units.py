@@ -1,0 +1,38 @@
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brook.core.units import DIMENSIONS, SYMBOLS, UnitError, dimension_of, from_si, round_text, sensible_unit, show, to_si
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "si"),
+    [(8, "mm/s", 0.008), (10, "degC", 283.15), (2, "L/min", 2e-3 / 60), (1.3, "mPa s", 1.3e-3), (1, "bar", 1e5),
+     (20, "%", 0.2), (3, "W/(m K)", 3.0), (1000, "kg/m^3", 1000.0), (60, "rpm", 2 * math.pi)],
+)  # fmt: skip
+def test_known_conversions(value, unit, si):
+    assert to_si(value, unit).value == pytest.approx(si)
+
+
+@given(st.sampled_from(sorted(SYMBOLS)), st.floats(-1e6, 1e6))
+def test_conversion_and_back(unit, value):
+    assert from_si(to_si(value, unit).value, unit) == pytest.approx(value, rel=1e-9, abs=1e-6)
+
+
+@pytest.mark.parametrize("text", ["mmm", "furlong", "m/", "m//s", "__import__"])
+def test_what_is_no_unit_is_said(text):
+    with pytest.raises(UnitError):
+        dimension_of(text)
+
+
+def test_values_read_well():
+    speed = DIMENSIONS["speed"]
+    assert show(0.008, speed) == "8.00 mm/s"
+    assert show(0.06, DIMENSIONS["length"], given=True) == "60 mm"
+    assert show(283.15, DIMENSIONS["temperature"]) == "10.0 °C"
+    assert show(-0.0539, DIMENSIONS["pressure"]) == "−53.9 mPa"
+    assert sensible_unit(speed, 2.5) == "m/s"
+    assert round_text(float("nan")) == "not finite"
+    assert round_text(1.23456e-9) == "1.23e-09"
