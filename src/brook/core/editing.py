@@ -33,12 +33,9 @@ def set_value(study: Study, pointer: str, text: str) -> Study:
     raw = study.model_dump(mode="json")
     *parents, last = _steps(pointer)
     holder = _walk(raw, "".join(f"/{p}" for p in parents))
-    key: Any = int(last) if isinstance(holder, list) and last.isdigit() else last
-    if isinstance(holder, dict) and key not in holder:
+    if not isinstance(holder, dict) or last not in holder or isinstance(holder[last], dict | list):
         raise KeyError(pointer)
-    if isinstance(holder[key], dict | list):
-        raise KeyError(pointer)
-    holder[key] = text.strip()
+    holder[last] = text.strip()
     return accept(study, raw, pointer)
 
 

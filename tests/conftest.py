@@ -1,0 +1,46 @@
+"""A running Brook and a browser, shared by the tests that need them."""
+
+from __future__ import annotations
+
+import socket
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+
+@pytest.fixture(scope="session")
+def brook_server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The address of a server with its own data folder, two workers, and no demo."""
+    import uvicorn
+
+    from brook.web.server import create_app
+
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    app = create_app(tmp_path_factory.mktemp("data"), workers=2)
+    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning"))
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.05)
+    yield f"http://127.0.0.1:{port}"
+    server.should_exit = True
+    thread.join(timeout=20)
+
+
+@pytest.fixture(scope="session")
+def browser(tmp_path_factory: pytest.TempPathFactory) -> Iterator:
+    from tests.browser import open_browser
+
+    driver = open_browser(tmp_path_factory.mktemp("downloads"))
+    yield driver
+    driver.quit()
+
+
+@pytest.fixture
+def downloads(browser) -> Path:
+    return Path(browser.downloads)

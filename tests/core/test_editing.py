@@ -1,0 +1,93 @@
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brook.core.checks import check
+from brook.core.editing import ACTIONS, EditRefused, act, set_value, value_of
+from tests.core.studies import tray
+
+HEIGHT = "/variants/1/geometry/shapes/0/height"
+
+
+def test_a_value_changes_and_all_else_stays():
+    study = tray()
+    changed = set_value(study, HEIGHT, " 20 mm ")
+    assert value_of(changed, HEIGHT) == "20 mm"
+    assert set_value(changed, HEIGHT, "25 mm") == study
+    assert value_of(study, HEIGHT) == "25 mm"
+
+
+@pytest.mark.parametrize(
+    ("pointer", "text", "words"),
+    [
+        (HEIGHT, "80 mm", "beyond"),
+        (HEIGHT, "-1 mm", "more than zero"),
+        (HEIGHT, "20", "a unit is missing"),
+        (HEIGHT, "", "nothing is written"),
+        ("/named_values/depth", "20 mm", "baffle"),
+        ("/set_up/boundaries/0/patch", "Inlet!", "is not a name"),
+        ("/run_rules/iterations", "many", "integer"),
+        ("/run_rules/iterations", "0", "greater than or equal"),
+        ("/set_up/convection", "best", "'limited', 'central' or 'upwind'"),
+        ("/title", "", "nothing is written"),
+    ],
+)
+def test_what_cannot_stand_is_refused(pointer, text, words):
+    with pytest.raises(EditRefused, match=words):
+        set_value(tray(), pointer, text)
+
+
+@pytest.mark.parametrize("pointer", ["/nothing", "/variants/9/title", "variants", "/variants", "/variants/0/geometry", "/format/x", ""])
+def test_an_unknown_place_is_a_key_error(pointer):
+    with pytest.raises((KeyError, EditRefused)):
+        set_value(tray(), pointer, "x")
+
+
+def test_work_not_yet_done_is_allowed():
+    study = act(tray(), "set_boundary", patch="weir", kind="wall")
+    assert [p.kind for p in check(study)] == ["missing", "missing"]
+    study = act(study, "set_boundary", patch="weir", kind="pressure")
+    assert check(study) == []
+
+
+def test_a_wrong_document_can_be_mended_step_by_step():
+    broken = tray(mesh_plan={"bulk": "3", "wall": "2"})
+    half = set_value(broken, "/mesh_plan/bulk", "3 mm")
+    assert {p.path for p in check(half)} == {"/mesh_plan/wall"}
+    assert check(set_value(half, "/mesh_plan/wall", "2 mm")) == []
+
+
+def test_actions_make_what_they_say():
+    study = act(tray(), "add_variant", source="hanging", title="Longer")
+    assert [v.name for v in study.variants] == ["plain", "hanging", "longer"]
+    assert study.variants[2].geometry == study.variants[1].geometry
+    study = act(study, "add_rectangle", variant="0")
+    assert study.variants[0].geometry.shapes[0].name == "baffle"
+    study = act(study, "remove", pointer="/variants/1")
+    assert [v.name for v in study.variants] == ["plain", "longer"]
+    study = act(study, "add_requirement", title="Weir flow", reading="weir.flow.total", limit="at_least", value="5 mL/s")
+    assert study.requirements[-1].limit.value == "5 mL/s"
+    study = act(study, "limit_kind", pointer="/requirements/0/limit", kind="between")
+    assert study.requirements[0].limit.low == "40 %"
+    study = act(study, "fluid_kind", kind="own")
+    assert study.set_up.fluid.kind == "own"
+    study = act(study, "add_place", name="corner")
+    study = act(study, "add_opening", variant="0")
+    study = act(study, "add_named_value", name="gap", value="2 mm")
+    assert check(study) == []
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    st.sampled_from([*ACTIONS, "nothing"]),
+    st.dictionaries(
+        st.sampled_from(["pointer", "variant", "kind", "patch", "name", "value", "title", "reading", "limit", "source"]),
+        st.sampled_from(["", "0", "-1", "7", "x", "/variants/0", "/places/egg_layer", "wall", "inlet", "plain", "3 mm", "/requirements/0/limit"]),
+        max_size=4,
+    ),
+)
+def test_any_action_gives_a_study_or_a_reason(action, values):
+    try:
+        act(tray(), action, **values)
+    except (EditRefused, KeyError):
+        pass

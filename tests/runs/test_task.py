@@ -1,0 +1,105 @@
+"""What a worker does, without a cluster; and the queue with one."""
+
+import queue
+import time
+
+import pytest
+
+from brook.core.batch import solve_variant
+from brook.core.editing import act, set_value
+from brook.core.pipeline import read_all
+from brook.core.study import study_text
+from brook.runs import Request, RunQueue
+from brook.runs.task import bring_up_to_date
+from tests.core.studies import raw_tray, tray
+
+
+def do(study, folder, until="readings", should_stop=lambda: False):
+    events = []
+    ended = bring_up_to_date(Request(1, study_text(study), "hanging", str(folder), until), events.append, should_stop)
+    return ended, events
+
+
+def results(events):
+    return {e["stage"]: e["summary"] for e in events if e["type"] == "result"}
+
+
+def test_stages_report_and_agree_with_the_core(tmp_path):
+    study = tray()
+    ended, events = do(study, tmp_path)
+    assert ended["state"] == "converged"
+    found = results(events)
+    assert set(found) == {"mesh", "run", "reading:still", "reading:fastest", "reading:drop"}
+    prepared, outcome = solve_variant(study, "hanging")
+    for reading in read_all(study, prepared, outcome.fields):
+        assert found[f"reading:{reading.name}"]["value"] == reading.value
+    assert found["run"]["imbalance"] < 1e-8
+    history = [e["history"] for e in events if e["type"] == "history"]
+    assert sum(len(h["momentum"]) for h in history) == ended["iterations"]
+
+
+def test_what_is_there_is_not_done_again(tmp_path):
+    do(tray(), tmp_path)
+    folder = next((tmp_path / "run").iterdir())
+    made = folder.stat().st_mtime_ns
+    _, events = do(set_value(tray(), "/places/egg_layer/top", "12 mm"), tmp_path)
+    assert folder.stat().st_mtime_ns == made
+    assert not [e for e in events if e["type"] == "history"]
+    assert results(events)["reading:fastest"]["value"] > 0
+
+
+def test_a_mesh_alone_needs_no_set_up(tmp_path):
+    bare = act(act(tray(), "set_boundary", patch="weir", kind="wall"), "set_boundary", patch="inlet", kind="wall")
+    ended, events = do(bare, tmp_path, until="mesh")
+    assert ended["state"] == "meshed"
+    assert list(results(events)) == ["mesh"]
+    with pytest.raises(ValueError, match="nothing moves the fluid"):
+        do(bare, tmp_path)
+
+
+def test_a_stopped_run_is_kept_and_done_again_on_request(tmp_path):
+    slow = tray(run_rules={"residual": "1e-12", "iterations": 100000})
+    ended, events = do(slow, tmp_path, should_stop=lambda: True)
+    assert ended["state"] == "stopped"
+    assert results(events)["reading:still"]["value"] is not None
+    quick = do(set_value(slow, "/run_rules/iterations", "40"), tmp_path)[0]
+    assert quick["state"] == "not converged"
+
+
+def wait_for(events, run, kind, seconds=60):
+    end = time.monotonic() + seconds
+    seen = []
+    while time.monotonic() < end:
+        try:
+            event = events.get(timeout=1)
+        except queue.Empty:
+            continue
+        if event["run"] == run:
+            seen.append(event)
+            if event["type"] == kind:
+                return event, seen
+    raise AssertionError(f"no {kind} of run {run}; seen {[e['type'] for e in seen]}")
+
+
+def test_the_queue_runs_stops_and_survives_errors(tmp_path):
+    events = queue.Queue()
+    runs = RunQueue(events.put, workers=1)
+    runs.start()
+    try:
+        endless = tray(run_rules={"residual": "1e-14", "iterations": 100000})
+        runs.submit(Request(1, study_text(endless), "hanging", str(tmp_path)))
+        runs.submit(Request(2, "not a study", "hanging", str(tmp_path)))
+        runs.submit(Request(3, study_text(tray(brief=raw_tray()["brief"])), "hanging", str(tmp_path)))
+        wait_for(events, 1, "history")
+        runs.stop(1)
+        ended, seen = wait_for(events, 1, "ended")
+        assert ended["state"] == "stopped"
+        assert {"started", "stage", "history", "result", "ended"} == {e["type"] for e in seen} | {"started", "history"}
+        failed, _ = wait_for(events, 2, "ended")
+        assert failed["state"] == "failed"
+        assert "not valid JSON" in failed["message"]
+        good, _ = wait_for(events, 3, "ended")
+        assert good["state"] == "converged"
+        assert runs.load() == {"workers": 1, "runs": 0}
+    finally:
+        runs.close()
