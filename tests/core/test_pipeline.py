@@ -132,7 +132,7 @@ def test_the_answer_names_the_best_that_holds():
     old = Standing("d", "D", False, {"limit": (1, good), "drop": (0, wish)})
     best = best_of([a, b, c, old], [("drop", "smallest")])
     assert best is b
-    assert sentence([a, b, c, old], best, {}) == "“B” holds every limit and does best of 2 that do. 1 of 4 are not up to date."
+    assert sentence([a, b, c, old], best, {}) == "“B” holds every limit and does best of 2 that do. 1 of 4 are not up to date or not converged."
     assert "No variant holds every limit" in sentence([c], best_of([c], []), {"limit": "Limit"})
 
 

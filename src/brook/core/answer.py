@@ -53,8 +53,8 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
         return "There is no variant yet."
     waiting = [s for s in standings if not s.complete]
     if len(waiting) == len(standings):
-        return "Nothing has been computed yet; bring the variants up to date."
-    rest = "" if not waiting else f" {len(waiting)} of {len(standings)} are not up to date."
+        return "No variant is up to date and converged; bring them up to date."
+    rest = "" if not waiting else f" {len(waiting)} of {len(standings)} are not up to date or not converged."
     if best is None:
         failing = {n for s in standings if s.complete for n in s.failures}
         names = ", ".join(titles[n].lower() for n in titles if n in failing)

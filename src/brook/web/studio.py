@@ -99,6 +99,12 @@ class StudyState:
         raise KeyError(name)
 
     @property
+    def stamp(self) -> str:
+        """Changes whenever a page of this study would look otherwise, progress of runs aside."""
+        jobs = [f"{v.job.id}{v.job.state}" for v in self.variants if v.job is not None]
+        return "-".join([str(self.row.revision), *jobs]).replace(" ", "")
+
+    @property
     def standings(self) -> list[Standing]:
         return [
             Standing(
@@ -123,7 +129,7 @@ class StudyState:
 
 
 def _unsound(summary: dict[str, Any]) -> bool:
-    return summary["state"] in ("diverged", "stopped")
+    return summary["state"] != "converged"
 
 
 class Studio:
@@ -154,7 +160,7 @@ class Studio:
         keys = stage_keys(study, prepared)
         mesh = self._stage(latest.get((variant.name, "mesh")), keys.mesh if keys else None)
         run = self._stage(latest.get((variant.name, "run")), keys.run if keys else None)
-        readings = tuple(self._reading(r, prepared, keys, variant, latest) for r in study.requirements)
+        readings = tuple(self._reading(r, prepared, keys, variant, latest, run) for r in study.requirements)
         live = self.hub.live.get(job.id) if job else None
         return VariantState(index, variant, prepared, keys, mesh, run, readings, job, live)
 
@@ -170,12 +176,14 @@ class Studio:
 
     def _reading(
         self, requirement: Requirement, prepared: Prepared, keys: Keys | None, variant: Variant,
-        latest: dict[tuple[str, str], tuple[str, dict[str, Any]]],
+        latest: dict[tuple[str, str], tuple[str, dict[str, Any]]], run: StageState,
     ) -> ReadingState:  # fmt: skip
         wanted = keys.readings.get(requirement.name) if keys else None
         stage = self._stage(latest.get((variant.name, f"reading:{requirement.name}")), wanted)
         if stage.summary is None:
             return ReadingState(requirement, "", "", None, None, False)
+        if run.summary is not None and run.summary["state"] == "diverged":
+            return ReadingState(requirement, "", "the run diverged", None, None, stage.fresh)
         value = stage.summary["value"]
         dimension = dimension_of_reading(requirement, prepared)
         if value is None or dimension is None:

@@ -20,7 +20,9 @@ HEARTBEAT = 10.0
 async def events(studio: StudioHere, state: StateHere, request: Request) -> StreamingResponse:
     async def stream() -> AsyncIterator[str]:
         async with studio.hub.listening(state.row.id) as queue:
-            yield "retry: 1000\n\n"
+            # what happened between the making of the page and now shows in the stamp
+            now = await asyncio.to_thread(studio.state, state.row.slug)
+            yield f"retry: 1000\ndata: {json.dumps({'type': 'hello', 'stamp': now.stamp})}\n\n"
             while not await request.is_disconnected():
                 try:
                     event = await asyncio.wait_for(queue.get(), HEARTBEAT)

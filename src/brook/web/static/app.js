@@ -56,6 +56,10 @@ function listen(address) {
   const source = new EventSource(address);
   source.onmessage = ({ data }) => {
     const event = JSON.parse(data);
+    if (event.type === "hello") {
+      if (event.stamp !== document.getElementById("page-state")?.dataset.stamp) refresh();
+      return;
+    }
     if (event.type === "history") {
       for (const words of document.querySelectorAll(`.run-words[data-run="${event.run}"], .run-words[data-variant="${event.variant}"]`)) words.textContent = `iteration ${event.iteration}`;
       if (curves?.variant === event.variant) curves.take(event.history);
@@ -63,9 +67,6 @@ function listen(address) {
     }
     refresh();
   };
-  let lost = false;
-  source.onerror = () => { lost = true; };
-  source.onopen = () => { if (lost) refresh(); lost = false; };
   addEventListener("pagehide", () => source.close());
 }
 

@@ -23,6 +23,7 @@ export class Curves {
 
   /** Takes in new iterations from `start` on. */
   take(fresh) {
+    if (fresh.start > this.history.momentum.length) { this.open(); return; } // something was missed
     const put = (list, values) => { list.length = Math.min(list.length, fresh.start); list.push(...values); };
     for (const name of ["momentum", "mass", "seconds"]) put(this.history[name], fresh[name]);
     for (const [name, values] of Object.entries(fresh.monitors)) put((this.history.monitors[name] ??= []), values);

@@ -1,0 +1,187 @@
+"""Pages and their answers to bad input, without a browser."""
+
+import csv
+import io
+import json
+
+import pytest
+
+from brook.core.study import read_study, study_text
+from brook.core.study.document import study_from
+from tests.core.studies import raw_tray, tray
+from tests.web.helpers import client, plain, take_in, up_to_date
+
+pytestmark = pytest.mark.xdist_group("server")
+PAGES = ("", "/geometry", "/mesh", "/set-up", "/run", "/results", "/compare")
+HEIGHT = "/variants/1/geometry/shapes/0/height"
+
+
+@pytest.fixture
+def http(brook_server):
+    with client(brook_server) as http:
+        yield http
+
+
+@pytest.fixture
+def slug(http):
+    return take_in(http, tray())
+
+
+@pytest.fixture(scope="module")
+def done(brook_server):
+    """A study whose variants have all run."""
+    with client(brook_server) as http:
+        slug = take_in(http, tray(title="Done tray"))
+        up_to_date(http, slug)
+        yield slug
+
+
+def test_an_empty_study_has_all_its_pages(http):
+    slug = take_in(http, study_from({"format": "brook-study", "version": 1, "title": "Empty"}))
+    for page in PAGES:
+        answer = http.get(f"/studies/{slug}{page}")
+        assert answer.status_code == 200
+        assert "variant" in plain(answer.text).lower() or "computed" in plain(answer.text)
+
+
+def test_a_new_study_begins_with_a_variant_and_says_what_is_missing(http):
+    answer = http.post("/studies", data={"title": "Spray header"}, follow_redirects=True)
+    assert "Spray header" in answer.text
+    assert "nothing moves the fluid" in plain(answer.text)
+
+
+@pytest.mark.parametrize("page", PAGES)
+def test_pages_of_a_done_study(http, done, page):
+    answer = http.get(f"/studies/{done}{page}")
+    assert answer.status_code == 200
+    assert "Hanging" in answer.text
+    assert "script-src" not in answer.headers["content-security-policy"]
+    assert "default-src 'self'" in answer.headers["content-security-policy"]
+    assert "<script>" not in answer.text
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (b'{"format": "brook-study",', "not valid JSON: line 1"),
+        (b'{"format": "brook-study", "version": 9}', "document has version 9; this Brook reads version 1"),
+        (b"PK\x03\x04", "not valid JSON"),
+        (b"\xff\xfe", "not text in UTF-8"),
+        (b"[1, 2]", "is not a Brook study"),
+        (b" " * 2_000_001, "may have 2 MB"),
+        (json.dumps({**raw_tray(), "meshplan": {}}).encode(), "'meshplan' is not a field"),
+    ],
+)
+def test_a_bad_document_is_refused_with_the_reason_and_nothing_kept(http, content, words):
+    before = http.get("/").text.count("<article")
+    answer = http.post("/import", files={"document": ("bad.json", content, "application/json")})
+    assert answer.status_code == 422
+    assert words in plain(answer.text).replace("&#39;", "'").replace("&#34;", '"')
+    assert http.get("/").text.count("<article") == before
+
+
+def edit(http, slug, pointer, value, was=None, page="geometry", name="hanging"):
+    data = {"pointer": pointer, "value": value, "page": page, "name": name}
+    return http.post(f"/studies/{slug}/edit", data=data | ({"was": was} if was is not None else {}))
+
+
+@pytest.mark.parametrize(
+    ("pointer", "value", "words"),
+    [
+        (HEIGHT, "-5 mm", "more than zero"),
+        (HEIGHT, "25", "a unit is missing"),
+        (HEIGHT, "25 kg", "what is written is a kg"),
+        (HEIGHT, "dpth", "did you mean depth"),
+        (HEIGHT, "200 mm", "beyond the top side"),
+        ("/mesh_plan/bulk", "0.02 mm", "may not be larger than in the bulk"),
+        ("/set_up/boundaries/0/speed", "<b>fast</b>", "does not fit here"),
+    ],
+)
+def test_a_wrong_value_stays_as_typed_with_the_reason_beside_it(http, slug, pointer, value, words):
+    answer = edit(http, slug, pointer, value, page={"m": "mesh", "s": "set-up"}.get(pointer[1], "geometry"))
+    assert answer.status_code == 200
+    text = answer.text.replace("&#39;", "'")
+    assert words in text
+    assert 'aria-invalid="true"' in text
+    assert "<b>fast" not in text
+    assert http.get(f"/studies/{slug}/document.json").text == study_text(tray())
+
+
+def test_an_edit_changes_the_document_and_nothing_else(http, slug):
+    assert edit(http, slug, HEIGHT, "20 mm", was="25 mm").status_code == 200
+    changed = read_study(http.get(f"/studies/{slug}/document.json").text)
+    assert changed.variants[1].geometry.shapes[0].height == "20 mm"
+    raw = raw_tray()
+    raw["variants"][1]["geometry"]["shapes"][0]["height"] = "20 mm"
+    assert changed == study_from(raw)
+
+
+def test_two_people_do_not_overwrite_each_other_unseen(http, slug):
+    edit(http, slug, HEIGHT, "20 mm", was="25 mm")
+    answer = edit(http, slug, HEIGHT, "15 mm", was="25 mm")
+    assert "meanwhile somebody changed this to" in answer.text
+    assert "20 mm" in http.get(f"/studies/{slug}/document.json").text
+
+
+def test_what_is_not_there_is_a_404_and_never_an_error(http, slug):
+    fresh = take_in(http, tray(named_values={**raw_tray()["named_values"], "supply": "3.3 mm/s"}))
+    for address in ("/studies/none", f"/studies/{slug}/geometry/none", f"/studies/{slug}/nothing", "/views/run/x/speed.f32",
+                    f"/views/run/{'0' * 20}/speed.f32", f"/views/run/{'0' * 20}/passwd", f"/studies/{slug}/variants/plan/fields.vtu", f"/studies/{fresh}/variants/plain/fields.vtu"):  # fmt: skip
+        assert http.get(address).status_code == 404, address
+    for action, data in (("nothing", {}), ("remove", {"pointer": "/x"}), ("add_variant", {"source": "none"}), ("set_boundary", {})):
+        answer = http.post(f"/studies/{slug}/act/{action}", data={"page": "board", **data})
+        assert answer.status_code == 200
+        assert "no longer there" in answer.text
+    assert http.get(f"/studies/{slug}/document.json").text == study_text(tray())
+
+
+def test_a_change_from_another_site_is_refused(http, slug):
+    answer = http.post(f"/studies/{slug}/remove", headers={"Origin": "http://elsewhere.example"})
+    assert answer.status_code == 403
+    assert http.get(f"/studies/{slug}").status_code == 200
+
+
+def test_exports_of_a_done_study(http, done):
+    table = list(csv.DictReader(io.StringIO(http.get(f"/studies/{done}/readings.csv").text)))
+    assert len(table) == 6
+    assert {row["up_to_date"] for row in table} == {"yes"}
+    history = list(csv.DictReader(io.StringIO(http.get(f"/studies/{done}/variants/hanging/histories.csv").text)))
+    assert float(history[-1]["still"]) == pytest.approx(float(table[3]["value_si"]), abs=5e-3)
+    vtu = http.get(f"/studies/{done}/variants/hanging/fields.vtu")
+    assert vtu.content.startswith(b"<")
+    assert b"velocity" in vtu.content
+
+
+def test_a_changed_study_hatches_and_a_change_back_does_not(http, done):
+    assert "stale" not in http.get(f"/studies/{done}").text
+    board = edit(http, done, HEIGHT, "20 mm", page="board").text
+    assert board.count('class="reading stale"') == 3
+    assert "Bring “Hanging” up to date" in board
+    board = edit(http, done, HEIGHT, "25 mm", page="board").text
+    assert "stale" not in board
+    assert "All up to date" in board
+
+
+def test_a_limit_is_judged_anew_without_a_run(http, done):
+    board = edit(http, done, "/requirements/0/limit/value", "0.1 %", page="board").text
+    assert "stale" not in board
+    assert "No variant holds every limit" in plain(board)
+    edit(http, done, "/requirements/0/limit/value", "40 %", page="board")
+
+
+def test_a_diverged_run_says_where_and_keeps_the_study(http):
+    raw = raw_tray()
+    wild = tray(title="Wild", named_values={**raw["named_values"], "supply": "40 m/s"}, set_up={**raw["set_up"], "convection": "central"})
+    slug = take_in(http, wild)
+    up_to_date(http, slug)
+    page = plain(http.get(f"/studies/{slug}/run/hanging").text)
+    assert "diverged in iteration" in page
+    assert "near (" in page
+    board = http.get(f"/studies/{slug}").text
+    assert "the run diverged" in board
+    assert "verdict" not in board
+
+
+def test_a_study_can_be_removed(http, slug):
+    assert http.post(f"/studies/{slug}/remove").status_code == 303
+    assert http.get(f"/studies/{slug}").status_code == 404
