@@ -1,10 +1,10 @@
 # make demo | make test | make check | make shots
-PYTHON ?= python3.11
+PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8430
 
-.PHONY: demo serve test test-fast check verify bench shots lock vendor clean browser
+.PHONY: demo serve test test-fast check verify bench evidence shots lock vendor clean browser
 
 demo: $(VENV)/.ready
 	$(BIN)/brook demo --port $(PORT)
@@ -42,6 +42,10 @@ check: $(VENV)/.ready-dev
 
 verify: $(VENV)/.ready
 	$(BIN)/brook verify
+
+# docs/evidence.md from what is measured now.
+evidence: $(VENV)/.ready
+	$(BIN)/python scripts/evidence.py
 
 bench: $(VENV)/.ready
 	$(BIN)/brook bench

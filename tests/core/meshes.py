@@ -33,7 +33,9 @@ def box_mesh(cells: tuple[int, int, int], size: tuple[float, float, float] = (1,
         for axis in range(3):
             a, b = steps[(axis + 1) % 3], steps[(axis + 2) % 3]
             here = np.array([i, j, k])
-            if np.any((here + a + b)[[(axis + 1) % 3, (axis + 2) % 3]] > np.array(cells)[[(axis + 1) % 3, (axis + 2) % 3]]):
+            if np.any(
+                (here + a + b)[[(axis + 1) % 3, (axis + 2) % 3]] > np.array(cells)[[(axis + 1) % 3, (axis + 2) % 3]]
+            ):
                 continue
             corners = [point(*here), point(*(here + a)), point(*(here + a + b)), point(*(here + b))]
             low = cell(*(here - steps[axis])) if here[axis] > 0 else -1

@@ -76,7 +76,12 @@ def test_two_statements_on_one_patch():
 
 
 def test_a_patch_that_one_variant_lacks_is_no_misspelling():
-    requirement = {"name": "baffle_pressure", "title": "On the baffle", "reading": "baffle.pressure.max", "limit": {"kind": "smallest"}}
+    requirement = {
+        "name": "baffle_pressure",
+        "title": "On the baffle",
+        "reading": "baffle.pressure.max",
+        "limit": {"kind": "smallest"},
+    }
     assert check(tray(requirements=[requirement])) == []
 
 

@@ -32,7 +32,10 @@ def test_couette_flow_is_exact_on_a_straight_mesh():
     outcome = run(mesh, [*ends, statement("sliding", "top", velocity_x=0.0, velocity_y=0.0)])
     assert np.abs(outcome.fields.velocity).max() == 0.0
     # drag through the third direction: the flow runs along z, between plates in y
-    sides = [statement("pressure", p, pressure=0.0) for p in ("left", "right")] + [statement("slip", "back"), statement("slip", "front")]
+    sides = [statement("pressure", p, pressure=0.0) for p in ("left", "right")] + [
+        statement("slip", "back"),
+        statement("slip", "front"),
+    ]
     outcome = run(mesh, [*sides, statement("sliding", "top", velocity_x=0.2, velocity_y=0.0)])
     assert outcome.state == "converged"
     exact = 0.2 * mesh.centre[:, 1] / 0.1
@@ -52,7 +55,9 @@ def duct(n, bend):
     assert outcome.state == "converged"
     assert outcome.fields.imbalance() < 1e-8
     middle = (mesh.centre[:, 0] > 1.0) & (mesh.centre[:, 0] < 2.5)
-    fit = np.linalg.lstsq(np.c_[mesh.centre[middle], np.ones(middle.sum())], outcome.fields.pressure[middle], rcond=None)[0]
+    fit = np.linalg.lstsq(
+        np.c_[mesh.centre[middle], np.ones(middle.sum())], outcome.fields.pressure[middle], rcond=None
+    )[0]
     return -fit[0] / (0.5 * 0.05)  # f Re = (-dp/dx) D² / (½ μ u)
 
 

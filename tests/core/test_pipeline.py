@@ -90,7 +90,7 @@ def test_readings_agree_with_the_fields(solved):
 
 
 def test_a_box_of_all_the_tray_reads_like_the_tray(solved):
-    study, prepared, outcome = solved
+    _, prepared, outcome = solved
     whole = Resolved(left=0.0, right=0.12, bottom=0.0, top=0.06)
     prepared.places.boxes["whole"] = whole
     assert reading(solved, "whole.speed.mean") == pytest.approx(reading(solved, "tray.speed.mean"))
@@ -132,7 +132,10 @@ def test_the_answer_names_the_best_that_holds():
     old = Standing("d", "D", False, {"limit": (1, good), "drop": (0, wish)})
     best = best_of([a, b, c, old], [("drop", "smallest")])
     assert best is b
-    assert sentence([a, b, c, old], best, {}) == "“B” holds every limit and does best of 2 that do. 1 of 4 are not up to date or not converged."
+    assert (
+        sentence([a, b, c, old], best, {})
+        == "“B” holds every limit and does best of 2 that do. 1 of 4 are not up to date or not converged."
+    )
     assert "No variant holds every limit" in sentence([c], best_of([c], []), {"limit": "Limit"})
 
 
@@ -149,7 +152,9 @@ def write(tmp_path, study):
 
 def test_run_writes_its_three_files(tmp_path, solved):
     study, prepared, outcome = solved
-    result = command.invoke(app, ["run", str(write(tmp_path, study)), "--variant", "hanging", "--out", str(tmp_path / "out")])
+    result = command.invoke(
+        app, ["run", str(write(tmp_path, study)), "--variant", "hanging", "--out", str(tmp_path / "out")]
+    )
     assert result.exit_code == 0
     found = json.loads((tmp_path / "out/readings.json").read_text())
     expected = [r.value for r in read_all(study, prepared, outcome.fields)]
@@ -164,14 +169,21 @@ def test_run_writes_its_three_files(tmp_path, solved):
 
 def test_a_run_that_does_not_converge_exits_with_2(tmp_path):
     study = set_value(tray(), "/run_rules/iterations", "5")
-    result = command.invoke(app, ["run", str(write(tmp_path, study)), "--variant", "plain", "--out", str(tmp_path / "out")])
+    result = command.invoke(
+        app, ["run", str(write(tmp_path, study)), "--variant", "plain", "--out", str(tmp_path / "out")]
+    )
     assert result.exit_code == 2
     assert "5 iterations were not enough" in json.loads((tmp_path / "out/readings.json").read_text())["message"]
 
 
 def test_errors_exit_with_1_and_write_nothing(tmp_path):
     good = write(tmp_path, tray())
-    for arguments in (["run", "nowhere.json"], ["run", str(good), "--variant", "plan"], ["verify", "cavty"], ["bench", "x"]):
+    for arguments in (
+        ["run", "nowhere.json"],
+        ["run", str(good), "--variant", "plan"],
+        ["verify", "cavty"],
+        ["bench", "x"],
+    ):
         result = command.invoke(app, arguments)
         assert result.exit_code == 1, arguments
     wrong = write(tmp_path, tray(mesh_plan={"bulk": "3"}))

@@ -4,7 +4,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brook.core.units import DIMENSIONS, SYMBOLS, UnitError, dimension_of, from_si, round_text, sensible_unit, show, to_si
+from brook.core.units import (
+    DIMENSIONS,
+    SYMBOLS,
+    UnitError,
+    dimension_of,
+    from_si,
+    round_text,
+    sensible_unit,
+    show,
+    to_si,
+)
 
 
 @pytest.mark.parametrize(

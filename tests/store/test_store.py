@@ -47,7 +47,9 @@ def test_two_changes_of_one_revision_do_not_overwrite_each_other(store):
 def test_every_change_is_kept_as_a_revision(store, tmp_path):
     slug = store.add_study(tray(), "new")
     store.change_study(slug, tray(title="Second"), "renamed", revision=1)
-    rows = sqlite3.connect(tmp_path / "brook.db").execute("select number, what from revisions order by number").fetchall()
+    rows = (
+        sqlite3.connect(tmp_path / "brook.db").execute("select number, what from revisions order by number").fetchall()
+    )
     assert rows == [(1, "new"), (2, "renamed")]
 
 

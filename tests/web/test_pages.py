@@ -128,7 +128,12 @@ def test_what_is_not_there_is_a_404_and_never_an_error(http, slug):
     for address in ("/studies/none", f"/studies/{slug}/geometry/none", f"/studies/{slug}/nothing", "/views/run/x/speed.f32",
                     f"/views/run/{'0' * 20}/speed.f32", f"/views/run/{'0' * 20}/passwd", f"/studies/{slug}/variants/plan/fields.vtu", f"/studies/{fresh}/variants/plain/fields.vtu"):  # fmt: skip
         assert http.get(address).status_code == 404, address
-    for action, data in (("nothing", {}), ("remove", {"pointer": "/x"}), ("add_variant", {"source": "none"}), ("set_boundary", {})):
+    for action, data in (
+        ("nothing", {}),
+        ("remove", {"pointer": "/x"}),
+        ("add_variant", {"source": "none"}),
+        ("set_boundary", {}),
+    ):
         answer = http.post(f"/studies/{slug}/act/{action}", data={"page": "board", **data})
         assert answer.status_code == 200
         assert "no longer there" in answer.text
@@ -171,7 +176,11 @@ def test_a_limit_is_judged_anew_without_a_run(http, done):
 
 def test_a_diverged_run_says_where_and_keeps_the_study(http):
     raw = raw_tray()
-    wild = tray(title="Wild", named_values={**raw["named_values"], "supply": "40 m/s"}, set_up={**raw["set_up"], "convection": "central"})
+    wild = tray(
+        title="Wild",
+        named_values={**raw["named_values"], "supply": "40 m/s"},
+        set_up={**raw["set_up"], "convection": "central"},
+    )
     slug = take_in(http, wild)
     up_to_date(http, slug)
     page = plain(http.get(f"/studies/{slug}/run/hanging").text)

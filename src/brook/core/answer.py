@@ -58,7 +58,8 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
     if best is None:
         failing = {n for s in standings if s.complete for n in s.failures}
         names = ", ".join(titles[n].lower() for n in titles if n in failing)
-        return f"No variant holds every limit; they fail on {names}.{rest}" if failing else f"No answer yet.{rest}"
+        which = "No variant" if not waiting else "No variant that is up to date"
+        return f"{which} holds every limit; they fail on {names}.{rest}" if failing else f"No answer yet.{rest}"
     others = [s for s in standings if s.holds and s.variant != best.variant]
     if others:
         return f"“{best.title}” holds every limit and does best of {len(others) + 1} that do.{rest}"

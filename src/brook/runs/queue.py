@@ -51,7 +51,7 @@ class RunQueue:
         if self._scheduler is None:
             self._cluster = LocalCluster(
                 n_workers=self._workers, threads_per_worker=1, processes=True, host="127.0.0.1",
-                dashboard_address=None, silence_logs=40,
+                dashboard_address="127.0.0.1:0", silence_logs=40,
             )  # fmt: skip
             self._client = Client(self._cluster)
         else:

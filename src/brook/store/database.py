@@ -9,7 +9,7 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, delete, event, select
+from sqlalchemy import Engine, create_engine, event, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from brook.core.editing import name_from
@@ -125,6 +125,12 @@ class Store:
             session.merge(ResultRow(key=key, stage=stage.split(":")[0], summary=summary))
             session.merge(LatestRow(study_id=study_id, variant=variant, stage=stage, key=key))
 
+    def note_latest(self, study_id: int, shown: list[tuple[str, str, str]]) -> None:
+        """Notes (variant, stage, key) as the newest results, for those that an older run had made."""
+        with self.session() as session:
+            for variant, stage, key in shown:
+                session.merge(LatestRow(study_id=study_id, variant=variant, stage=stage, key=key))
+
     def result(self, key: str) -> dict[str, Any] | None:
         with self.session() as session:
             row = session.get(ResultRow, key)
@@ -136,10 +142,6 @@ class Store:
         with self.session() as session:
             found = session.execute(query.where(LatestRow.study_id == study_id)).all()
             return {(latest.variant, latest.stage): (latest.key, result.summary) for latest, result in found}
-
-    def forget_variant(self, study_id: int, variant: str) -> None:
-        with self.session() as session:
-            session.execute(delete(LatestRow).where(LatestRow.study_id == study_id, LatestRow.variant == variant))
 
 
 def _row(session: Session, slug: str) -> StudyRow:

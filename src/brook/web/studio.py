@@ -35,6 +35,7 @@ class ReadingState:
     judgement: Judgement | None
     value: float | None
     fresh: bool
+    key: str | None = None
 
     @property
     def bar(self) -> float | None:
@@ -183,13 +184,14 @@ class Studio:
         if stage.summary is None:
             return ReadingState(requirement, "", "", None, None, False)
         if run.summary is not None and run.summary["state"] == "diverged":
-            return ReadingState(requirement, "", "the run diverged", None, None, stage.fresh)
+            return ReadingState(requirement, "", "the run diverged", None, None, stage.fresh, stage.key)
         value = stage.summary["value"]
         dimension = dimension_of_reading(requirement, prepared)
         if value is None or dimension is None:
-            return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh)
+            return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key)
         shown = show_reading(value, dimension, requirement.unit or None)
-        return ReadingState(requirement, shown, "", judgement_of(requirement, prepared, value), value, stage.fresh)
+        judgement = judgement_of(requirement, prepared, value)
+        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key)
 
     # -- changes ------------------------------------------------------------------------------
 
@@ -212,9 +214,19 @@ class Studio:
         self._keep(row, changed, f"{action} {values}")
 
     def _keep(self, row: StudyRow, study: Study, what: str) -> None:
+        self._note_shown(row)
         if not self.store.change_study(row.slug, study, what, row.revision):
             raise EditRefused([Problem("", "somebody else changed this study at the same moment; please try again")])
         self.hub.announce(row.id, {"type": "changed"})
+
+    def _note_shown(self, row: StudyRow) -> None:
+        """Results found by their key alone stay the newest when the inputs move on."""
+        shown: list[tuple[str, str, str]] = []
+        for v in self.state(row.slug).variants:
+            stages: list[tuple[str, StageState | ReadingState]] = [("mesh", v.mesh), ("run", v.run)]
+            stages += [(f"reading:{r.requirement.name}", r) for r in v.readings]
+            shown += [(v.variant.name, name, s.key) for name, s in stages if s.fresh and s.key is not None]
+        self.store.note_latest(row.id, shown)
 
     # -- runs ---------------------------------------------------------------------------------
 

@@ -48,7 +48,9 @@ def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFlu
     low, high = RANGES[fluid.substance]
     if not low <= fluid.temperature <= high:
         kelvin = DIMENSIONS["temperature"]
-        message = f"{fluid.substance} is known here from {show(low, kelvin, given=True)} to {show(high, kelvin, given=True)}"
+        message = (
+            f"{fluid.substance} is known here from {show(low, kelvin, given=True)} to {show(high, kelvin, given=True)}"
+        )
         problems.append(Problem(f"{path}/temperature", message))
         return None
     return _library(fluid.substance, fluid.temperature)

@@ -29,7 +29,6 @@ def _blocks(mesh: Mesh) -> tuple[list[tuple[str, object]], list[np.ndarray]]:
     """Cells by kind as meshio wants them, and the cell numbers of each kind."""
     offsets, faces = mesh.cell_faces
     corners = hexahedra(offsets, faces, mesh.face_points, mesh.face_offsets, mesh.owner)
-    is_hexahedron = corners[:, 0] >= 0
     if np.all(corners[:, 0] >= 0):
         return [("hexahedron", corners)], [np.arange(mesh.cell_count)]
     by_points: dict[int, list[tuple[int, list[list[int]]]]] = {}

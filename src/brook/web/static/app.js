@@ -31,7 +31,7 @@ function lightPatches(root) {
       if (distance < best) { best = distance; near = edge; }
     }
     for (const edge of svg.querySelectorAll(".edge")) edge.classList.toggle("lit", near !== null && edge.dataset.patch === near.dataset.patch);
-    strip.textContent = `x ${(1000 * x).toFixed(1)} mm   y ${(1000 * y).toFixed(1)} mm   ${near ? `patch ${near.dataset.patch}` : ""}`;
+    strip.textContent = `x ${(1000 * x).toFixed(1)} mm, y ${(1000 * y).toFixed(1)} mm${near ? ` · patch ${near.dataset.patch}` : ""}`;
     if (at.x < 0 || at.x > width) strip.textContent = "\u00a0";
   });
   svg.addEventListener("pointerleave", () => { strip.textContent = "\u00a0"; svg.querySelectorAll(".lit").forEach((e) => e.classList.remove("lit")); });

@@ -20,10 +20,10 @@ export async function openViews(root) {
     if (!strip) return;
     if (!at) { strip.textContent = "\u00a0"; return; }
     const { words, unit = "", factor = 1 } = option();
-    const where = `x ${(at[0] * 1000).toFixed(1)} mm   y ${(at[1] * 1000).toFixed(1)} mm`;
+    const where = `x ${(at[0] * 1000).toFixed(1)} mm, y ${(at[1] * 1000).toFixed(1)} mm`;
     const what = value === null ? "outside" : value === undefined ? "" : `${words} ${rounded(value * factor)} ${pretty(unit)}`;
-    const who = views.length > 1 ? `${view.canvas.closest("figure").querySelector("a").textContent}   ` : "";
-    strip.textContent = `${who}${where}   ${what}`;
+    const who = views.length > 1 ? `${view.canvas.closest("figure").querySelector("a").textContent} · ` : "";
+    strip.textContent = `${who}${where}${what ? ` · ${what}` : ""}`;
   };
   const link = (moved) => {
     remember(cameraKey, moved.camera);

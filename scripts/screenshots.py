@@ -1,0 +1,80 @@
+"""Makes docs/screenshots from the demo data: one picture of each main view at 1280×800."""
+
+from __future__ import annotations
+
+import socket
+import sys
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+import httpx
+import uvicorn
+from selenium.webdriver import ActionChains
+from selenium.webdriver.common.by import By
+
+ROOT = Path(__file__).parent.parent
+sys.path.insert(0, str(ROOT))
+
+from brook.web.server import create_app  # noqa: E402
+from tests.browser import open_browser  # noqa: E402
+
+TRAY = "/studies/incubation-tray"
+VARIANT = "hanging_and_standing"
+SHOTS = {
+    "shelf": "/",
+    "board": TRAY,
+    "geometry": f"{TRAY}/geometry/{VARIANT}",
+    "mesh": f"{TRAY}/mesh/{VARIANT}",
+    "set-up": f"{TRAY}/set-up/{VARIANT}",
+    "run": f"{TRAY}/run/{VARIANT}",
+    "results": f"{TRAY}/results/{VARIANT}",
+    "compare": f"{TRAY}/compare",
+}
+
+
+def start(data: Path) -> tuple[uvicorn.Server, threading.Thread, str]:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    server = uvicorn.Server(uvicorn.Config(create_app(data, with_demo=True), port=port, log_level="warning"))
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.1)
+    return server, thread, f"http://127.0.0.1:{port}"
+
+
+def main() -> None:
+    out = ROOT / "docs/screenshots"
+    out.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        server, thread, address = start(Path(folder) / "data")
+        begun = time.monotonic()
+        while httpx.get(f"{address}{TRAY}/readings.csv").text.count(",yes") < 12:
+            if time.monotonic() - begun > 180:
+                raise SystemExit("the demo runs did not end in time")
+            time.sleep(0.5)
+        print(f"all demo results are there {time.monotonic() - begun:.0f} s after the server's start")
+        browser = open_browser(Path(folder))
+        for name, path in SHOTS.items():
+            browser.get(address + path)
+            time.sleep(2)
+            if name == "results":
+                canvas = browser.find_element(By.ID, "field")
+                ActionChains(browser).move_to_element_with_offset(canvas, -40, -30).perform()
+            browser.save_screenshot(str(out / f"{name}.png"))
+        # a change out of date: the board hatches what it touches
+        edit = {"pointer": "/variants/2/named_values/hanging", "value": "34 mm", "page": "board"}
+        httpx.post(f"{address}{TRAY}/edit", data=edit, timeout=30)
+        browser.get(address + TRAY)
+        time.sleep(1)
+        browser.save_screenshot(str(out / "board-out-of-date.png"))
+        browser.quit()
+        server.should_exit = True
+        thread.join(timeout=20)
+
+
+if __name__ == "__main__":
+    main()
