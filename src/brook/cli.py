@@ -148,10 +148,13 @@ def bench(
 @app.command()
 def warm() -> None:
     """Compiles the kernels once, so that the first run starts at once."""
-    from brook.core.batch import solve_variant
+    import tempfile
+
+    from brook.core.batch import run_to_folder
     from brook.core.verification.cavity import study
 
-    solve_variant(study(100, 4), "cavity")
+    with tempfile.TemporaryDirectory() as folder:
+        run_to_folder(study(100, 4), "cavity", Path(folder), lambda text: None)
     _say("kernels are compiled")
 
 

@@ -184,11 +184,12 @@ def test_a_diverged_run_says_where_and_keeps_the_study(http):
     slug = take_in(http, wild)
     up_to_date(http, slug)
     page = plain(http.get(f"/studies/{slug}/run/hanging").text)
-    assert "diverged in iteration" in page
+    assert "Diverged in iteration" in page
     assert "near (" in page
     board = http.get(f"/studies/{slug}").text
     assert "the run diverged" in board
     assert "verdict" not in board
+    assert "No run converged" in board
 
 
 def test_a_study_can_be_removed(http, slug):

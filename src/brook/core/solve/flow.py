@@ -217,7 +217,8 @@ class SteadyFlow:
         left = float(np.abs(divergence(s, self.flux)).sum())
         stretched = np.abs(np.diagonal(slope, axis1=1, axis2=2)).sum(axis=1)
         terms = self.fluid.density * float(s.mesh.volume @ stretched) + 0.5 * float(np.abs(self.flux[s.inner :]).sum())
-        return left / terms if terms > 0 else 0.0
+        # from rest nothing is stretched yet: what is left is then all there is
+        return left / (terms + left) if left > 0 else 0.0
 
     # -- fluxes -------------------------------------------------------------------------------
 

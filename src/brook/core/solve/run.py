@@ -122,9 +122,10 @@ def run_steady(
             values = {name: monitor(now_fields) for name, monitor in monitors.items()}
         except Diverged as error:
             if not again:
-                again, flow = f", after a second and gentler start in iteration {iteration + 1}", flow.gentler()
+                again, flow = f", after a second and gentler start at iteration {iteration + 1}", flow.gentler()
                 continue
-            state, message = "diverged", explain(error, flow.stencil.mesh, iteration + 1)
+            state, message = "diverged", explain(error, flow.stencil.mesh, iteration + 1, again)
+            again = ""
             break
         history.momentum.append(residuals.momentum)
         history.mass.append(residuals.mass)
@@ -165,12 +166,12 @@ def _what_still_moves(history: History, rules: Rules) -> str:
     return "; " + "; ".join(parts) if parts else ""
 
 
-def explain(error: Diverged, mesh: Mesh, iteration: int) -> str:
+def explain(error: Diverged, mesh: Mesh, iteration: int, again: str = "") -> str:
     """What went wrong, where, and what to try."""
     x, y, z = error.place
     where = f"({x:.4g} m, {y:.4g} m)" if mesh.is_plane else f"({x:.4g} m, {y:.4g} m, {z:.4g} m)"
     return (
-        f"diverged in iteration {iteration}: {error.cause}, near {where} beside {nearest_patch(mesh, error.place)}. "
+        f"diverged in iteration {iteration}{again}: {error.cause}, near {where} beside {nearest_patch(mesh, error.place)}. "
         "Check the values on that patch; try first-order convection, or finer cells there"
     )
 

@@ -46,7 +46,7 @@ export class Curves {
       const values = (this.history.monitors[monitor.name] ?? []).map((v) => v * monitor.factor);
       this.plots[monitor.name] ??= this.plot(`monitor-${monitor.name}`, 150, {
         scales: { x: { time: false }, y: { range: (u) => this.sensible(u.data[1]) } },
-        axes: [axis({}), axis({ size: 52, space: 24, values: (u, ticks) => ticks.map((t) => String(Number(t.toPrecision(4)))) })],
+        axes: [axis({}), axis({ size: 52, space: 24, values: (u, ticks) => ticks.map((t) => (Math.abs(t) >= 1e5 ? t.toExponential(1) : String(Number(t.toPrecision(4))))) })],
         series: [{ label: "iteration" }, { ...this.series(pretty(monitor.unit), "#0f6e74"), value: (u, v) => (v == null ? "–" : `${rounded(v, 4)} ${pretty(monitor.unit)}`) }],
         legend: { show: false },
       });
