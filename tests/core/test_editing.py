@@ -61,6 +61,18 @@ def test_a_wrong_document_can_be_mended_step_by_step():
     assert check(set_value(half, "/mesh_plan/wall", "2 mm")) == []
 
 
+def test_a_patch_is_renamed_everywhere():
+    study = act(tray(), "rename_patch", patch="weir", to="outfall")
+    assert check(study) == []
+    assert study.set_up.boundaries[1].patch == "outfall"
+    assert study.requirements[2].reading == "inlet.pressure.mean - outfall.pressure.mean"
+    assert all(v.geometry.openings[1].patch == "outfall" for v in study.variants)
+    with pytest.raises(EditRefused, match="is not a name"):
+        act(tray(), "rename_patch", patch="weir", to="The Weir")
+    with pytest.raises(EditRefused, match="already said"):
+        act(tray(), "rename_patch", patch="weir", to="inlet")
+
+
 def test_actions_make_what_they_say():
     study = act(tray(), "add_variant", source="hanging", title="Longer")
     assert [v.name for v in study.variants] == ["plain", "hanging", "longer"]

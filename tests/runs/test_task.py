@@ -103,3 +103,19 @@ def test_the_queue_runs_stops_and_survives_errors(tmp_path):
         assert runs.load() == {"workers": 1, "runs": 0}
     finally:
         runs.close()
+
+
+def test_a_queue_of_another_cluster_by_its_address(tmp_path):
+    from distributed import LocalCluster
+
+    with LocalCluster(
+        n_workers=1, threads_per_worker=1, processes=True, host="127.0.0.1", dashboard_address="127.0.0.1:0"
+    ) as cluster:
+        events = queue.Queue()
+        runs = RunQueue(events.put, scheduler=cluster.scheduler_address)
+        runs.start()
+        try:
+            runs.submit(Request(7, study_text(tray()), "hanging", str(tmp_path), "mesh"))
+            assert wait_for(events, 7, "ended")[0]["state"] == "meshed"
+        finally:
+            runs.close()

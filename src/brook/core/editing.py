@@ -209,6 +209,26 @@ def _set_boundary(raw: dict[str, Any], patch: str, kind: str) -> str:
     return f"/set_up/boundaries/{at}"
 
 
+def _rename_patch(raw: dict[str, Any], patch: str, to: str) -> str:
+    """Gives a patch another name everywhere: in all variants, in the set-up and in readings."""
+    to = to.strip()
+
+    def renamed(name: str) -> str:
+        return to if name == patch else name
+
+    for variant in raw["variants"]:
+        geometry = variant["geometry"]
+        for shape in (geometry["outer"], *geometry["shapes"]):
+            shape["patches"] = {side: renamed(name) for side, name in shape["patches"].items()}
+        for opening in geometry["openings"]:
+            opening["patch"] = renamed(opening["patch"])
+    for boundary in raw["set_up"]["boundaries"]:
+        boundary["patch"] = renamed(boundary["patch"])
+    for requirement in raw["requirements"]:
+        requirement["reading"] = re.sub(rf"\b{re.escape(patch)}(?=\.)", to, requirement["reading"])
+    return "/set_up/boundaries"
+
+
 def _fluid_kind(raw: dict[str, Any], kind: str) -> str:
     """`water` and `air` come from the library; `own` begins with the values of water."""
     fluid = raw["set_up"]["fluid"]
@@ -230,5 +250,6 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "add_requirement": _add_requirement,
     "limit_kind": _limit_kind,
     "set_boundary": _set_boundary,
+    "rename_patch": _rename_patch,
     "fluid_kind": _fluid_kind,
 }
