@@ -1,0 +1,168 @@
+"""Boundary kinds against laws that have to hold, through whole study documents."""
+
+import numpy as np
+import pytest
+
+from brook.core.checks import check, prepare
+from brook.core.numerics import Stencil
+from brook.core.physics.boundaries import CONDITIONS
+from brook.core.physics.conditions import FIXED, PatchFaces
+from brook.core.physics.developed import developed_profile
+from brook.core.pipeline import make_mesh, read_all, solve
+from brook.core.solve import boundary_conditions
+from brook.core.study import Resolved
+from brook.core.study.boundaries import KINDS
+from brook.core.study.document import study_from
+from tests.core.meshes import box_mesh
+
+VISCOSITY, HEIGHT, LENGTH, SPEED = 0.01, 0.02, 0.06, 0.02
+LOSS = 12 * VISCOSITY * SPEED * LENGTH / HEIGHT**2
+
+
+def channel(boundaries, height="20 mm", requirements=(), across=10, turned=False, **geometry):
+    """A straight channel of oil (μ = 10 mPa s), 60 mm long, from left to right or from bottom to top."""
+    sides = {"left": "inlet", "right": "outlet", "bottom": "low", "top": "high"}
+    width = "60 mm"
+    if turned:
+        sides = {"bottom": "inlet", "top": "outlet", "right": "low", "left": "high"}
+        width, height = height, width
+    outer = {"name": "channel", "left": "0 mm", "bottom": "0 mm", "width": width, "height": height, "patches": sides}
+    named = [
+        {"name": f"r{k}", "title": "R", "reading": r, "limit": {"kind": "smallest"}} for k, r in enumerate(requirements)
+    ]
+    return study_from(
+        {
+            "format": "brook-study", "version": 1, "title": "Channel", "requirements": named,
+            "variants": [{"name": "c", "title": "C", "geometry": {"depth": "100 mm", "outer": outer, **geometry}}],
+            "mesh_plan": {"bulk": f"{20 / across} mm", "wall": f"{20 / across} mm"},
+            "set_up": {"fluid": {"kind": "own", "density": "1000 kg/m^3", "viscosity": "10 mPa s"}, "boundaries": boundaries},
+            "run_rules": {"residual": "1e-7"},
+        }
+    )  # fmt: skip
+
+
+def readings(study):
+    assert check(study) == []
+    prepared = prepare(study, study.variants[0])
+    outcome = solve(study, prepared, make_mesh(prepared))
+    assert outcome.state == "converged", outcome.message
+    assert outcome.fields.imbalance() < 1e-8
+    return [r.value for r in read_all(study, prepared, outcome.fields)]
+
+
+DEVELOPED = {"kind": "velocity", "patch": "inlet", "speed": "20 mm/s", "profile": "developed"}
+OUT = {"kind": "pressure", "patch": "outlet"}
+DROP = "inlet.pressure.mean - outlet.pressure.mean"
+
+
+def test_every_kind_that_can_be_said_can_be_done():
+    assert {k.model_fields["kind"].default for k in KINDS} == set(CONDITIONS)
+
+
+def test_developed_inflow_loses_what_the_formula_says():
+    drop, fastest = readings(channel([DEVELOPED, OUT], requirements=[DROP, "fluid.velocity_x.max"]))
+    assert drop == pytest.approx(LOSS, rel=0.02)
+    assert fastest == pytest.approx(1.5 * SPEED, rel=0.02)
+
+
+def test_a_pressure_difference_drives_the_flow_of_the_formula():
+    pull = [{"kind": "pressure", "patch": "inlet", "pressure": f"{LOSS} Pa"}, OUT]
+    (flow,) = readings(channel(pull, requirements=["outlet.flow.total"]))
+    assert flow == pytest.approx(SPEED * HEIGHT * 0.1, rel=0.03)
+
+
+def test_volume_flow_is_speed_times_area():
+    by_flow = {"kind": "flow", "patch": "inlet", "volume_flow": "40 mL/s", "profile": "developed"}
+    a = readings(channel([by_flow, OUT], requirements=[DROP, "outlet.flow.total"]))
+    b = readings(channel([DEVELOPED, OUT], requirements=[DROP, "outlet.flow.total"]))
+    assert a == pytest.approx(b, rel=1e-9)
+    assert a[1] == pytest.approx(40e-6)
+
+
+@pytest.mark.parametrize("kind", ["symmetry", "slip"])
+def test_half_a_channel_with_a_mirror_is_the_whole_one(kind):
+    (whole,) = readings(channel([DEVELOPED, OUT], requirements=[DROP]))
+    mirror = {"kind": kind, "patch": "high"}
+    (half,) = readings(channel([DEVELOPED, OUT, mirror], height="10 mm", requirements=[DROP]))
+    assert half == pytest.approx(whole, rel=0.01)
+
+
+def test_slipping_walls_cost_nothing():
+    even = {**DEVELOPED, "profile": "even"}
+    slip = [{"kind": "slip", "patch": p} for p in ("low", "high")]
+    drop, least, most = readings(channel([even, OUT, *slip], requirements=[DROP, "fluid.speed.min", "fluid.speed.max"]))
+    assert abs(drop) < 1e-6 * LOSS
+    assert least == pytest.approx(SPEED, rel=1e-6)
+    assert most == pytest.approx(SPEED, rel=1e-6)
+
+
+def test_a_channel_turned_upright_gives_the_same():
+    lying = readings(
+        channel([DEVELOPED, OUT], requirements=[DROP, "fluid.velocity_x.max", "fluid.speed.share_below(10 mm/s)"])
+    )
+    upright = readings(
+        channel(
+            [DEVELOPED, OUT],
+            turned=True,
+            requirements=[DROP, "fluid.velocity_y.max", "fluid.speed.share_below(10 mm/s)"],
+        )
+    )
+    assert upright == pytest.approx(lying, rel=1e-4)
+
+
+def test_a_sliding_wall_drags_half_its_speed():
+    """Couette flow between open ends: the mean is half the wall's speed."""
+    slide = {"kind": "sliding", "patch": "high", "velocity_x": "20 mm/s"}
+    open_ends = [{"kind": "pressure", "patch": "inlet"}, OUT]
+    flow, middle = readings(channel([*open_ends, slide], requirements=["outlet.flow.total", "fluid.velocity_x.mean"]))
+    assert flow == pytest.approx(0.5 * SPEED * HEIGHT * 0.1, rel=1e-3)
+    assert middle == pytest.approx(0.5 * SPEED, rel=1e-3)
+
+
+def test_flow_divides_evenly_over_two_equal_outlets():
+    openings = [
+        {"patch": "first", "side": "right", "start": "0 mm", "end": "6 mm"},
+        {"patch": "second", "side": "right", "start": "14 mm", "end": "20 mm"},
+    ]
+    outs = [{"kind": "pressure", "patch": p} for p in ("first", "second")]
+    study = channel(
+        [DEVELOPED, *outs], openings=openings, requirements=["first.flow.total", "second.flow.total"], across=20
+    )
+    first, second = readings(study)
+    assert first == pytest.approx(second, rel=1e-3)
+    assert first + second == pytest.approx(SPEED * HEIGHT * 0.1)
+
+
+def test_a_wall_cannot_slide_through_itself():
+    patch = PatchFaces("lid", np.array([[0.0, 2.0, 0.0]]), np.zeros((1, 3)), np.ones(1))
+    condition = CONDITIONS["sliding"](Resolved(velocity_x=1.0, velocity_y=5.0), patch)
+    assert condition.kind == FIXED
+    assert condition.velocity == pytest.approx(np.array([[1.0, 0.0, 0.0]]))
+
+
+def test_an_unknown_kind_is_an_error():
+    stencil = Stencil(box_mesh((2, 2, 2)))
+    with pytest.raises(ValueError, match="unknown boundary kind 'suction'"):
+        boundary_conditions(stencil, [Resolved(kind="suction", patch="left")])
+
+
+def test_the_developed_profile_of_a_square_duct():
+    """u_max / u_mean = 2.0963 (Shah & London 1978)."""
+    mesh = box_mesh((1, 25, 25))  # odd, so that a cell lies in the middle
+    patch = mesh.patch("left")
+    profile = developed_profile(mesh, patch, {"bottom", "top", "front", "back"})
+    assert np.average(profile, weights=mesh.face_area[patch.faces]) == pytest.approx(1)
+    assert profile.max() == pytest.approx(2.0963, rel=0.01)
+
+
+def test_the_developed_profile_between_plates_is_a_parabola():
+    mesh = box_mesh((1, 30, 3))
+    patch = mesh.patch("left")
+    profile = developed_profile(mesh, patch, {"bottom", "top"})
+    y = mesh.face_centre[patch.faces, 1]
+    assert profile == pytest.approx(6 * y * (1 - y), abs=0.005)
+
+
+def test_a_profile_without_any_wall_is_even():
+    mesh = box_mesh((1, 4, 4))
+    assert developed_profile(mesh, mesh.patch("left"), set()) == pytest.approx(np.ones(16))
