@@ -27,8 +27,10 @@ $(VENV)/.ready-dev: $(VENV)/.ready requirements-dev.lock
 browser:
 	scripts/install-browser
 
+# Those that share one running server go one after the other, so that its workers have the cores.
 test: $(VENV)/.ready-dev browser
-	$(BIN)/pytest -n 2 --dist loadgroup
+	$(BIN)/pytest -n 2 -m "not server"
+	$(BIN)/pytest -m server
 
 test-fast: $(VENV)/.ready-dev
 	$(BIN)/pytest -n 2 -m "not browser and not slow" tests/core

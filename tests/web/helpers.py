@@ -21,7 +21,7 @@ def take_in(http: httpx.Client, study: Study) -> str:
     return answer.headers["location"].rsplit("/", 1)[1]
 
 
-def up_to_date(http: httpx.Client, slug: str, seconds: float = 90) -> None:
+def up_to_date(http: httpx.Client, slug: str, seconds: float = 270) -> None:
     """Brings all variants up to date and waits for it."""
     http.post(f"/studies/{slug}/bring-up-to-date", data={"page": "board"})
     end = time.monotonic() + seconds

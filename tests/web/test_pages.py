@@ -11,7 +11,7 @@ from brook.core.study.document import study_from
 from tests.core.studies import raw_tray, tray
 from tests.web.helpers import client, plain, take_in, up_to_date
 
-pytestmark = pytest.mark.xdist_group("server")
+pytestmark = pytest.mark.server
 PAGES = ("", "/geometry", "/mesh", "/set-up", "/run", "/results", "/compare")
 HEIGHT = "/variants/1/geometry/shapes/0/height"
 

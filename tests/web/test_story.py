@@ -17,10 +17,17 @@ from brook.core.study import read_study
 from tests.core.studies import raw_tray, tray
 from tests.web.helpers import client, take_in, up_to_date
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("server")]
+pytestmark = [pytest.mark.browser, pytest.mark.server]
 
 
-def wait(browser, what, seconds=60):
+@pytest.fixture(autouse=True)
+def fresh_tab(brook_server, browser):
+    """What a page remembers for its tab (camera, quantity) is no business of the next test."""
+    browser.get(brook_server)
+    browser.execute_script("sessionStorage.clear()")
+
+
+def wait(browser, what, seconds=90):
     return WebDriverWait(browser, seconds, poll_frequency=0.1, ignored_exceptions=()).until(lambda _: what())
 
 
@@ -78,6 +85,7 @@ def complaints(browser):
     return [entry for entry in browser.get_log("browser") if entry["level"] == "SEVERE"]
 
 
+@pytest.mark.timeout(900)
 def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
     with client(brook_server) as http:
         slug = take_in(http, demo.studies()[0])
@@ -118,7 +126,7 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
     wait(browser, lambda: "iteration" in text_of(browser, ".state-line") and text_of(browser, ".state-line") != first)
     assert all_of(browser, "#residuals canvas")
     assert "ms an iteration" in text_of(browser, "#pace")
-    wait(browser, lambda: text_of(browser, ".state-line") == "converged", seconds=200)
+    wait(browser, lambda: text_of(browser, ".state-line") == "converged", seconds=400)
     wait(browser, lambda: "%" in text_of(browser, "#now-still_water"))
     last_monitor = text_of(browser, "#now-still_water")
 
