@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 from brook.core.checks import Prepared, prepare
-from brook.core.mesh import measure
 from brook.core.pipeline import (
     ReadingResult,
     Report,
@@ -63,7 +62,6 @@ def run_to_folder(study: Study, name: str, folder: Path, say: Callable[[str], No
             say(f"{name}: iteration {len(history)}, momentum {history.momentum[-1]:.1e}, mass {history.mass[-1]:.1e}")
 
     prepared, outcome = solve_variant(study, name, report)
-    measure(outcome.fields.mesh)
     summary = summary_of(study, prepared, outcome, read_all(study, prepared, outcome.fields))
     folder.mkdir(parents=True, exist_ok=True)
     write_whole(folder / "fields.vtu", lambda path: write_vtu(path, outcome.fields))

@@ -18,7 +18,7 @@ from brook.core.units import DIMENSIONS, show
 
 LENGTH = DIMENSIONS["length"]
 MAX_CELLS = 2_000_000
-# Kept during a run, with fields, matrix and pressure hierarchy; measured by `brook bench`.
+# At the peak of a run and a typical run's time, on the cautious side of what `brook bench` has measured.
 BYTES_PER_CELL = 2600
 SECONDS_PER_CELL = 8e-4
 MAX_LINES = 200_000
