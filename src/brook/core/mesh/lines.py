@@ -18,9 +18,9 @@ from brook.core.units import DIMENSIONS, show
 
 LENGTH = DIMENSIONS["length"]
 MAX_CELLS = 2_000_000
-# At the peak of a run and a typical run's time, on the cautious side of what `brook bench` has measured.
+# At the peak of a run, above the 1600 B of `brook bench`; and about the time of the demo runs (12.7 s, 6268 cells).
 BYTES_PER_CELL = 2600
-SECONDS_PER_CELL = 8e-4
+SECONDS_PER_CELL = 2e-3
 MAX_LINES = 200_000
 
 
