@@ -39,14 +39,14 @@ def test_studies_survive_closing(tmp_path):
 def test_two_changes_of_one_revision_do_not_overwrite_each_other(store):
     slug = store.add_study(tray(), "new")
     first = tray(title="First")
-    assert store.change_study(slug, first, "one", revision=1)
-    assert not store.change_study(slug, tray(title="Second"), "two", revision=1)
+    assert store.change_study(slug, first, "one", changes=1)
+    assert not store.change_study(slug, tray(title="Second"), "two", changes=1)
     assert store.study(slug) == first
 
 
 def test_every_change_is_kept_as_a_revision(store, tmp_path):
     slug = store.add_study(tray(), "new")
-    store.change_study(slug, tray(title="Second"), "renamed", revision=1)
+    store.change_study(slug, tray(title="Second"), "renamed", changes=1)
     rows = (
         sqlite3.connect(tmp_path / "brook.db").execute("select number, what from revisions order by number").fetchall()
     )

@@ -2,5 +2,6 @@
 
 from brook.store.database import Store, StoreError
 from brook.store.files import ResultFiles
+from brook.store.history import Author, Meanwhile
 
-__all__ = ["ResultFiles", "Store", "StoreError"]
+__all__ = ["Author", "Meanwhile", "ResultFiles", "Store", "StoreError"]

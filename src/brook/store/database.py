@@ -9,14 +9,17 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, event, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy import Connection, Engine, create_engine, event, select
+from sqlalchemy.orm import Session, defer, sessionmaker
 
 from brook.core.editing import name_from
 from brook.core.study import Study, read_study, study_text
+from brook.store import history
 from brook.store.files import ResultFiles
-from brook.store.tables import LatestRow, ResultRow, RevisionRow, RunRow, StudyRow, now
+from brook.store.history import Author
+from brook.store.tables import LatestRow, ResultRow, RevisionRow, RunRow, StepRow, StudyRow
 
+NOBODY = Author()
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -33,13 +36,21 @@ class Store:
         self.files = ResultFiles(data / "results")
         self.engine = create_engine(f"sqlite:///{data / 'brook.db'}", connect_args={"timeout": 30})
         event.listen(self.engine, "connect", _settings)
+        event.listen(self.engine, "begin", _begin)
         upgrade(self.engine)
-        self._session = sessionmaker(self.engine, expire_on_commit=False)
+        self._reading = sessionmaker(self.engine, expire_on_commit=False)
+        self._writing = sessionmaker(self.engine.execution_options(writes=True), expire_on_commit=False)
 
     @contextmanager
     def session(self) -> Iterator[Session]:
-        """A transaction: committed when the block ends well, undone when it does not."""
-        with self._session() as session, session.begin():
+        """A transaction that only reads: it sees the database as it is at its first question."""
+        with self._reading() as session, session.begin():
+            yield session
+
+    @contextmanager
+    def writing(self) -> Iterator[Session]:
+        """A transaction that may write, alone from its first line: kept when the block ends well, else undone."""
+        with self._writing() as session, session.begin():
             yield session
 
     def close(self) -> None:
@@ -60,41 +71,119 @@ class Store:
         """Raises `StoreError`."""
         return read_study(self.study_row(slug).document)
 
-    def add_study(self, study: Study, what: str) -> str:
+    def add_study(self, study: Study, what: str, author: Author = NOBODY) -> str:
         """Keeps a new study and gives its address."""
-        with self.session() as session:
+        with self.writing() as session:
             taken = list(session.scalars(select(StudyRow.slug)))
             slug = name_from(study.title, [t.replace("-", "_") for t in taken]).replace("_", "-")
             row = StudyRow(slug=slug, document=study_text(study))
             session.add(row)
             session.flush()
-            session.add(RevisionRow(study_id=row.id, number=1, what=what, document=row.document))
+            history.begin(session, row, what, author)
             return slug
 
-    def change_study(self, slug: str, study: Study, what: str, revision: int) -> bool:
-        """Keeps a changed document as the next revision; False when another change came first."""
-        with self.session() as session:
+    def change_study(self, slug: str, study: Study, what: str, changes: int, author: Author = NOBODY) -> bool:
+        """Keeps a changed document as a new revision; False when another change came first."""
+        with self.writing() as session:
             row = _row(session, slug)
-            if row.revision != revision:
+            if row.changes != changes:
                 return False
-            row.document, row.revision, row.changed = study_text(study), row.revision + 1, now()
-            session.add(RevisionRow(study_id=row.id, number=row.revision, what=what[:200], document=row.document))
+            history.append(session, row, study_text(study), what, author)
             return True
 
-    def remove_study(self, slug: str) -> None:
+    def undo(self, slug: str, author: Author = NOBODY) -> str | None:
+        """Goes back by one revision; what was undone, or None at the first one. Raises `Meanwhile`."""
+        with self.writing() as session:
+            row = _row(session, slug)
+            history.mind_others(session, row, author)
+            here = history.revision_row(session, row.id, row.revision)
+            if here.parent is None:
+                return None
+            history.revision_row(session, row.id, here.parent).onward = here.number
+            history.go_to(session, row, here.parent, f"Undo: {here.what}", author)
+            return here.what
+
+    def redo(self, slug: str, author: Author = NOBODY) -> str | None:
+        """Goes on to the revision last undone; what was done again, or None at the end. Raises `Meanwhile`."""
+        with self.writing() as session:
+            row = _row(session, slug)
+            history.mind_others(session, row, author)
+            onward = history.revision_row(session, row.id, row.revision).onward
+            if onward is None:
+                return None
+            there = history.revision_row(session, row.id, onward)
+            history.go_to(session, row, onward, f"Redo: {there.what}", author)
+            return there.what
+
+    def go_back(self, slug: str, number: int, author: Author = NOBODY) -> str:
+        """Makes any revision the one that stands; what it had done. Raises `StoreError`, `Meanwhile`."""
+        with self.writing() as session:
+            row = _row(session, slug)
+            history.mind_others(session, row, author)
+            try:
+                what = history.revision_row(session, row.id, number).what
+            except LookupError as error:
+                raise StoreError(str(error)) from error
+            history.go_to(session, row, number, f"Go to step {number}: {what}", author)
+            return what
+
+    def mind_others(self, slug: str, author: Author) -> None:
+        """Raises `Meanwhile` when another window took a step that this one has not seen."""
         with self.session() as session:
+            history.mind_others(session, _row(session, slug), author)
+
+    def neighbours(self, row: StudyRow) -> tuple[str | None, str | None]:
+        """What undoing and redoing would concern, None where there is nothing."""
+        with self.session() as session:
+            here = history.revision_row(session, row.id, row.revision)
+            if here.onward is None:
+                return (here.what if here.parent else None), None
+            return (here.what if here.parent else None), history.revision_row(session, row.id, here.onward).what
+
+    def revisions(self, study_id: int, before: int | None = None, count: int = 200) -> list[RevisionRow]:
+        """The newest revisions, without their documents, the newest first."""
+        query = select(RevisionRow).options(defer(RevisionRow.document)).where(RevisionRow.study_id == study_id)
+        if before is not None:
+            query = query.where(RevisionRow.number < before)
+        with self.session() as session:
+            return list(session.scalars(query.order_by(RevisionRow.number.desc()).limit(count)))
+
+    def steps(self, study_id: int, count: int = 60) -> list[StepRow]:
+        """The newest steps, the newest first."""
+        query = select(StepRow).where(StepRow.study_id == study_id).order_by(StepRow.number.desc()).limit(count)
+        with self.session() as session:
+            return list(session.scalars(query))
+
+    def line_of(self, row: StudyRow) -> set[int]:
+        """Numbers of the revisions that undoing and redoing pass from here."""
+        query = select(RevisionRow.number, RevisionRow.parent, RevisionRow.onward).where(RevisionRow.study_id == row.id)
+        with self.session() as session:
+            links = {number: (parent, onward) for number, parent, onward in session.execute(query)}
+        line: set[int] = set()
+        at: int | None = row.revision
+        while at is not None and at not in line:
+            line.add(at)
+            at = links[at][0]
+        at = links[row.revision][1]
+        while at is not None and at not in line:
+            line.add(at)
+            at = links[at][1]
+        return line
+
+    def remove_study(self, slug: str) -> None:
+        with self.writing() as session:
             session.delete(_row(session, slug))
 
     # -- runs ---------------------------------------------------------------------------------
 
     def add_run(self, study_id: int, variant: str, document: str, until: str) -> RunRow:
-        with self.session() as session:
+        with self.writing() as session:
             run = RunRow(study_id=study_id, variant=variant, document=document, until=until)
             session.add(run)
             return run
 
     def change_run(self, run_id: int, **values: Any) -> RunRow | None:
-        with self.session() as session:
+        with self.writing() as session:
             run = session.get(RunRow, run_id)
             for name, value in values.items():
                 setattr(run, name, value)
@@ -121,13 +210,13 @@ class Store:
     # -- results ------------------------------------------------------------------------------
 
     def keep_result(self, study_id: int, variant: str, stage: str, key: str, summary: dict[str, Any]) -> None:
-        with self.session() as session:
+        with self.writing() as session:
             session.merge(ResultRow(key=key, stage=stage.split(":")[0], summary=summary))
             session.merge(LatestRow(study_id=study_id, variant=variant, stage=stage, key=key))
 
     def note_latest(self, study_id: int, shown: list[tuple[str, str, str]]) -> None:
         """Notes (variant, stage, key) as the newest results, for those that an older run had made."""
-        with self.session() as session:
+        with self.writing() as session:
             for variant, stage, key in shown:
                 session.merge(LatestRow(study_id=study_id, variant=variant, stage=stage, key=key))
 
@@ -151,7 +240,13 @@ def _row(session: Session, slug: str) -> StudyRow:
     return row
 
 
+def _begin(connection: Connection) -> None:
+    """Writers take their lock at once: two that read first and write later could each lose the other's change."""
+    connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get("writes") else "BEGIN")
+
+
 def _settings(connection: Any, _: Any) -> None:
+    connection.isolation_level = None  # transactions are begun by `_begin`, not by the driver
     cursor = connection.cursor()
     cursor.execute("PRAGMA journal_mode=WAL")
     cursor.execute("PRAGMA foreign_keys=ON")

@@ -18,18 +18,25 @@ def now() -> datetime:
 
 
 class StudyRow(Base):
-    """A study: its address, and the document as it is now."""
+    """A study: its address, the document as it is now, and which revision that is.
+
+    `changes` counts every step, undoing and redoing included.
+    """
 
     __tablename__ = "studies"
     id: Mapped[int] = mapped_column(primary_key=True)
     slug: Mapped[str] = mapped_column(String(80), unique=True)
     document: Mapped[str] = mapped_column(Text)
     revision: Mapped[int] = mapped_column(default=1)
+    changes: Mapped[int] = mapped_column(default=1, server_default="1")
     changed: Mapped[datetime] = mapped_column(default=now)
 
 
 class RevisionRow(Base):
-    """One change of a study: what was done, and the document after it."""
+    """One change of a study: what was done, by whom, and the document after it.
+
+    `parent` is the revision it was made from; `onward` the one that redoing goes to.
+    """
 
     __tablename__ = "revisions"
     __table_args__ = (UniqueConstraint("study_id", "number"),)
@@ -38,6 +45,24 @@ class RevisionRow(Base):
     number: Mapped[int]
     what: Mapped[str] = mapped_column(String(200))
     document: Mapped[str] = mapped_column(Text)
+    who: Mapped[str] = mapped_column(String(60), default="", server_default="")
+    parent: Mapped[int | None]
+    onward: Mapped[int | None]
+    at: Mapped[datetime] = mapped_column(default=now)
+
+
+class StepRow(Base):
+    """One step through the history: which revision the study came to, by whom and from which window."""
+
+    __tablename__ = "steps"
+    __table_args__ = (UniqueConstraint("study_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    study_id: Mapped[int] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    revision: Mapped[int]
+    what: Mapped[str] = mapped_column(String(240))
+    who: Mapped[str] = mapped_column(String(60), default="")
+    window: Mapped[str] = mapped_column(String(40), default="")
     at: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -7,20 +7,23 @@ from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Any
+from urllib.parse import unquote
 
-from fastapi import Depends, HTTPException, Request, Response
+from fastapi import Depends, Form, HTTPException, Request, Response
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from brook import __version__
-from brook.core.editing import value_of
+from brook.core.editing import place_words, value_of
 from brook.core.formulas import FormulaError, Number, evaluate, names_in, parse
 from brook.core.results.readings import words_of
-from brook.core.study import Problem, named_scope
+from brook.core.study import named_scope
 from brook.core.units import DIMENSIONS, round_text, show
-from brook.store import StoreError
-from brook.web.studio import Studio, StudyState, VariantState
+from brook.store import Author, StoreError
+from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
 
+NAME_COOKIE = "brook-name"
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
 
@@ -80,6 +83,15 @@ def state_of(studio: StudioHere, slug: str) -> StudyState:
 StateHere = Annotated[StudyState, Depends(state_of)]
 
 
+def author_of(request: Request, seen: Annotated[int | None, Form()] = None) -> Author:
+    """Who makes a change: the name kept in the browser, its window, and what that window has seen."""
+    name = unquote(request.cookies.get(NAME_COOKIE, ""))
+    return Author(name[:60], request.headers.get("x-brook-window", "")[:40], seen)
+
+
+AuthorHere = Annotated[Author, Depends(author_of)]
+
+
 def variant_of(state: StudyState, name: str | None) -> VariantState | None:
     """The named variant, the first one when none is named. 404 for an unknown name."""
     if name is None:
@@ -91,19 +103,22 @@ def variant_of(state: StudyState, name: str | None) -> VariantState | None:
 
 
 class Context(dict[str, Any]):
-    """The template context of a study's page."""
+    """The template context of a study's page; `calm` notices are news, the others warnings."""
 
     def __init__(
         self, studio: Studio, state: StudyState, page: str, variant: VariantState | None = None,
-        errors: dict[str, tuple[str, str]] | None = None, notice: str = "", whole: bool = True, **more: Any,
+        errors: dict[str, tuple[str, str]] | None = None, notice: str = "", whole: bool = True, calm: bool = False,
+        typed: dict[str, str] | None = None, **more: Any,
     ):  # fmt: skip
         shown = {p.path: p.message for p in state.problems}
+        to_undo, to_redo = studio.store.neighbours(state.row)
         super().__init__(
             state=state, study=state.study, slug=state.row.slug, page=page, variant=variant, errors=errors or {},
-            notice=notice, problems=shown, at=lambda pointer: value_of(state.study, pointer),
+            notice=notice, calm=calm, typed=typed or {}, problems=shown,
+            at=lambda pointer: value_of(state.study, pointer),
             derived=_derived(state, variant), load=studio.queue.load() if studio.queue.ready else None,
-            problem_list=state.problems, place_words=_place_words(state), whole=whole,
-            **more,
+            problem_list=state.problems, place_words=lambda problem: place_words(state.study, problem.path),
+            whole=whole, to_undo=to_undo, to_redo=to_redo, **more,
         )  # fmt: skip
 
 
@@ -125,19 +140,6 @@ def _derived(state: StudyState, variant: VariantState | None) -> Callable[[str],
     return derived
 
 
-def _place_words(state: StudyState) -> Callable[[Problem], str]:
-    """Where a problem stands, in words a person reads."""
-
-    def words(problem: Problem) -> str:
-        steps = problem.path.strip("/").split("/")
-        if steps[0] == "variants" and len(steps) > 1 and int(steps[1]) < len(state.study.variants):
-            title = state.study.variants[int(steps[1])].title
-            return f"{title}: {' '.join(s for s in steps[2:] if not s.isdigit()).replace('_', ' ')}"
-        return " ".join(s for s in steps if not s.isdigit()).replace("_", " ") or "study"
-
-    return words
-
-
 def render(template: str, context: dict[str, Any], status: int = 200) -> HTMLResponse:
     return HTMLResponse(templates.get_template(template).render(context), status)
 
@@ -157,9 +159,10 @@ BODIES: dict[str, Callable[[Studio, StudyState, VariantState | None], dict[str, 
 
 def stage(
     studio: Studio, state: StudyState, page: str, variant: VariantState | None, whole: bool = True,
-    errors: dict[str, tuple[str, str]] | None = None, notice: str = "",
+    errors: dict[str, tuple[str, str]] | None = None, notice: str = "", calm: bool = False,
+    typed: dict[str, str] | None = None, **more: Any,
 ) -> HTMLResponse:  # fmt: skip
     """A page of a study, or only its body for htmx to swap in."""
-    more = BODIES[page](studio, state, variant)
-    context = Context(studio, state, page, variant, errors, notice, whole, **more)
+    more = {**BODIES[page](studio, state, variant), **more}
+    context = Context(studio, state, page, variant, errors, notice, whole, calm, typed, **more)
     return render(f"{page}/{'page' if whole else 'body'}.html", context)

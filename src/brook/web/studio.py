@@ -1,138 +1,18 @@
-"""The operations behind the pages: what can be done with studies, and how things stand."""
+"""The operations behind the pages: what can be done with studies."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Callable
 
-from brook.core.answer import Standing, best_of, sentence
-from brook.core.checks import Prepared, check, prepare
-from brook.core.editing import EditRefused, act, set_value, value_of
-from brook.core.pipeline import Keys, dimension_of_reading, judgement_of, stage_keys
-from brook.core.results import Judgement
-from brook.core.results.readings import show_reading
-from brook.core.study import Problem, Requirement, Study, Variant, read_study
+from brook.core.editing import EditRefused, act, act_words, edit_words, set_values, value_of
+from brook.core.study import Problem, Study, read_study
 from brook.runs import Request, RunQueue
-from brook.store import Store
+from brook.store import Author, Meanwhile, Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
+from brook.web.state import ReadingState, StageState, StateReader, StudyState, VariantState
 
-
-@dataclass(frozen=True)
-class StageState:
-    """The newest result of a stage, and whether it was made from the inputs as they are now."""
-
-    summary: dict[str, Any] | None
-    key: str | None
-    fresh: bool
-
-
-@dataclass(frozen=True)
-class ReadingState:
-    requirement: Requirement
-    shown: str
-    problem: str
-    judgement: Judgement | None
-    value: float | None
-    fresh: bool
-    key: str | None = None
-
-    @property
-    def bar(self) -> float | None:
-        """Where the reading stands on a bar whose middle is the limit, from 0 to 1."""
-        if self.judgement is None or self.judgement.margin is None:
-            return None
-        return min(1.0, max(0.0, 0.5 - 0.5 * self.judgement.margin))
-
-    @property
-    def margin_words(self) -> str:
-        if self.judgement is None or self.judgement.margin is None:
-            return ""
-        share = abs(self.judgement.margin)
-        text = f"{100 * share:.0f} %" if share >= 0.0095 else f"{100 * share:.1f} %"
-        return f"{text} {'inside' if self.judgement.margin >= 0 else 'outside'}"
-
-
-@dataclass(frozen=True)
-class VariantState:
-    """How one variant stands."""
-
-    index: int
-    variant: Variant
-    prepared: Prepared
-    keys: Keys | None
-    mesh: StageState
-    run: StageState
-    readings: tuple[ReadingState, ...]
-    job: RunRow | None
-    live: LiveRun | None
-
-    @property
-    def is_busy(self) -> bool:
-        return self.job is not None and self.job.state in ("queued", "running")
-
-    @property
-    def fresh(self) -> bool:
-        return self.run.fresh and all(r.fresh for r in self.readings)
-
-    @property
-    def failed(self) -> bool:
-        """The last job ended without the result that is wanted now."""
-        return self.job is not None and self.job.state in ("failed", "diverged") and not self.is_busy
-
-    @property
-    def can_run(self) -> bool:
-        return self.prepared.ready and not self.is_busy
-
-
-@dataclass(frozen=True)
-class StudyState:
-    row: StudyRow
-    study: Study
-    variants: tuple[VariantState, ...]
-    problems: list[Problem]
-
-    def variant(self, name: str) -> VariantState:
-        """Raises `KeyError`."""
-        for state in self.variants:
-            if state.variant.name == name:
-                return state
-        raise KeyError(name)
-
-    @property
-    def stamp(self) -> str:
-        """Changes whenever a page of this study would look otherwise, progress of runs aside."""
-        jobs = [f"{v.job.id}{v.job.state}" for v in self.variants if v.job is not None]
-        return "-".join([str(self.row.revision), *jobs]).replace(" ", "")
-
-    @property
-    def standings(self) -> list[Standing]:
-        return [
-            Standing(
-                v.variant.name, v.variant.title, v.fresh and v.run.summary is not None and not _unsound(v.run.summary),
-                {r.requirement.name: (r.value, r.judgement) for r in v.readings if r.value is not None and r.judgement},
-            )
-            for v in self.variants
-        ]  # fmt: skip
-
-    @property
-    def best(self) -> Standing | None:
-        wishes: list[tuple[str, str]] = [
-            (r.name, r.limit.kind) for r in self.study.requirements if r.limit.kind in ("smallest", "largest")
-        ]
-        return best_of(self.standings, wishes)
-
-    @property
-    def answer(self) -> str:
-        if any(v.is_busy for v in self.variants) and not any(s.complete for s in self.standings):
-            return "The answer will stand here; the first results are on their way."
-        if self.variants and all(v.fresh for v in self.variants) and not any(s.complete for s in self.standings):
-            return "No run converged, so there is no answer yet; the run pages say why."
-        return sentence(self.standings, self.best, {r.name: r.title for r in self.study.requirements})
-
-
-def _unsound(summary: dict[str, Any]) -> bool:
-    return summary["state"] != "converged"
+NOBODY = Author()
 
 
 class Studio:
@@ -140,84 +20,79 @@ class Studio:
 
     def __init__(self, store: Store, queue: RunQueue, hub: Hub):
         self.store, self.queue, self.hub = store, queue, hub
-
-    # -- how things stand ---------------------------------------------------------------------
+        self.reader = StateReader(store, hub)
 
     def state(self, slug: str) -> StudyState:
-        """Raises `StoreError` for an unknown study."""
-        row = self.store.study_row(slug)
-        study = read_study(row.document)
-        latest = self.store.latest(row.id)
-        jobs = self.store.newest_runs(row.id)
-        variants = tuple(
-            self._variant_state(k, study, variant, latest, jobs.get(variant.name))
-            for k, variant in enumerate(study.variants)
-        )
-        return StudyState(row, study, variants, check(study))
-
-    def _variant_state(
-        self, index: int, study: Study, variant: Variant,
-        latest: dict[tuple[str, str], tuple[str, dict[str, Any]]], job: RunRow | None,
-    ) -> VariantState:  # fmt: skip
-        prepared = prepare(study, variant)
-        keys = stage_keys(study, prepared)
-        mesh = self._stage(latest.get((variant.name, "mesh")), keys.mesh if keys else None)
-        run = self._stage(latest.get((variant.name, "run")), keys.run if keys else None)
-        readings = tuple(self._reading(r, prepared, keys, variant, latest, run) for r in study.requirements)
-        live = self.hub.live.get(job.id) if job else None
-        return VariantState(index, variant, prepared, keys, mesh, run, readings, job, live)
-
-    def _stage(self, newest: tuple[str, dict[str, Any]] | None, wanted: str | None) -> StageState:
-        """The result of the wanted key if there ever was one, else the newest, marked as out of date."""
-        if wanted is not None and (newest is None or newest[0] != wanted):
-            known = self.store.result(wanted)
-            if known is not None:
-                return StageState(known, wanted, True)
-        if newest is None:
-            return StageState(None, None, False)
-        return StageState(newest[1], newest[0], newest[0] == wanted)
-
-    def _reading(
-        self, requirement: Requirement, prepared: Prepared, keys: Keys | None, variant: Variant,
-        latest: dict[tuple[str, str], tuple[str, dict[str, Any]]], run: StageState,
-    ) -> ReadingState:  # fmt: skip
-        wanted = keys.readings.get(requirement.name) if keys else None
-        stage = self._stage(latest.get((variant.name, f"reading:{requirement.name}")), wanted)
-        if stage.summary is None:
-            return ReadingState(requirement, "", "", None, None, False)
-        if run.summary is not None and run.summary["state"] == "diverged":
-            return ReadingState(requirement, "", "the run diverged", None, None, stage.fresh, stage.key)
-        value = stage.summary["value"]
-        dimension = dimension_of_reading(requirement, prepared)
-        if value is None or dimension is None:
-            return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key)
-        shown = show_reading(value, dimension, requirement.unit or None)
-        judgement = judgement_of(requirement, prepared, value)
-        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key)
+        """How a study stands. Raises `StoreError` for an unknown one."""
+        return self.reader.state(slug)
 
     # -- changes ------------------------------------------------------------------------------
 
-    def edit(self, slug: str, pointer: str, text: str, was: str | None) -> None:
-        """Changes one value. Raises `EditRefused`, `KeyError`, `StoreError`."""
+    def edit(self, slug: str, texts: dict[str, str], was: dict[str, str], author: Author = NOBODY) -> None:
+        """Changes the values at some pointers, all or none; `was` says what stood there when they were typed.
+
+        Raises `EditRefused`, `KeyError`, `StoreError`.
+        """
         row = self.store.study_row(slug)
         study = read_study(row.document)
-        now_there = value_of(study, pointer)
-        if was is not None and str(now_there) != was and text != str(now_there):
-            message = f"meanwhile somebody changed this to '{now_there}'; type your value again if you still want it"
-            raise EditRefused([Problem(pointer, message)])
-        changed = set_value(study, pointer, text)
-        self._keep(row, changed, f"{pointer}: {text}")
+        fresh = {}
+        for pointer, text in texts.items():
+            now_there = str(value_of(study, pointer))
+            if pointer in was and now_there != was[pointer] and text != now_there:
+                message = (
+                    f"meanwhile somebody changed this to '{now_there}'; type your value again if you still want it"
+                )
+                raise EditRefused([Problem(pointer, message)])
+            if text.strip() != now_there:
+                fresh[pointer] = text.strip()
+        if fresh:
+            self._keep(row, set_values(study, fresh), edit_words(study, fresh), author)
 
-    def act(self, slug: str, action: str, values: dict[str, str]) -> None:
+    def act(self, slug: str, action: str, values: dict[str, str], author: Author = NOBODY) -> None:
         """A named action on the document. Raises `EditRefused`, `KeyError`, `StoreError`."""
         row = self.store.study_row(slug)
         study = read_study(row.document)
+        try:  # actions count places in lists, so they wait until the window has seen what others did
+            self.store.mind_others(slug, author)
+        except Meanwhile as error:
+            raise EditRefused([Problem("", str(error))]) from error
         changed = act(study, action, **values)
-        self._keep(row, changed, f"{action} {values}")
+        if changed != study:
+            self._keep(row, changed, act_words(study, action, values), author)
 
-    def _keep(self, row: StudyRow, study: Study, what: str) -> None:
+    def replace(self, slug: str, study: Study, what: str, author: Author = NOBODY) -> None:
+        """Puts another document in the place of a study's. Raises `EditRefused`, `StoreError`."""
+        self._keep(self.store.study_row(slug), study, what, author)
+
+    def undo(self, slug: str, author: Author = NOBODY) -> str:
+        """Takes the last step back; says what happened. Raises `EditRefused`, `StoreError`."""
+        what = self._stepping(slug, lambda: self.store.undo(slug, author))
+        return f"Undone: {what}." if what else "There is nothing to undo."
+
+    def redo(self, slug: str, author: Author = NOBODY) -> str:
+        """Takes the step again that was last undone. Raises `EditRefused`, `StoreError`."""
+        what = self._stepping(slug, lambda: self.store.redo(slug, author))
+        return f"Done again: {what}." if what else "There is nothing to do again."
+
+    def go_back(self, slug: str, number: int, author: Author = NOBODY) -> str:
+        """Goes to any point of the history. Raises `EditRefused`, `StoreError`."""
+        self._stepping(slug, lambda: self.store.go_back(slug, number, author))
+        return f"The study is as it was after step {number}."
+
+    def _stepping(self, slug: str, step: Callable[[], str | None]) -> str | None:
+        row = self.store.study_row(slug)
         self._note_shown(row)
-        if not self.store.change_study(row.slug, study, what, row.revision):
+        try:
+            what = step()
+        except Meanwhile as error:
+            raise EditRefused([Problem("", str(error))]) from error
+        if what is not None:
+            self.hub.announce(row.id, {"type": "changed"})
+        return what
+
+    def _keep(self, row: StudyRow, study: Study, what: str, author: Author) -> None:
+        self._note_shown(row)
+        if not self.store.change_study(row.slug, study, what, row.changes, author):
             raise EditRefused([Problem("", "somebody else changed this study at the same moment; please try again")])
         self.hub.announce(row.id, {"type": "changed"})
 

@@ -1,5 +1,21 @@
 """One module a page; each has its folder of templates under the same name."""
 
-from brook.web.routes import board, compare, edit, exports, geometry, live, mesh, results, run, set_up, shelf, views
+from brook.web.routes import (
+    board,
+    compare,
+    edit,
+    exports,
+    geometry,
+    history,
+    live,
+    mesh,
+    results,
+    run,
+    set_up,
+    shelf,
+    views,
+)
 
-ROUTERS = [m.router for m in (shelf, board, geometry, mesh, set_up, run, results, compare, edit, live, views, exports)]
+ROUTERS = [
+    m.router for m in (shelf, board, history, geometry, mesh, set_up, run, results, compare, edit, live, views, exports)
+]

@@ -9,7 +9,8 @@ from fastapi.responses import HTMLResponse
 
 from brook.web.drawing import thumbnail
 from brook.web.pages import BODIES, StateHere, StudioHere, stage
-from brook.web.studio import Studio, StudyState, VariantState
+from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
 
 router = APIRouter()
 

@@ -8,52 +8,78 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Form, HTTPException, Request
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import HTMLResponse
 
 from brook.core.editing import EditRefused
-from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
-from brook.web.studio import Studio, StudyState
+from brook.store import Author
+from brook.web.pages import BODIES, AuthorHere, StateHere, StudioHere, stage, variant_of
+from brook.web.state import StudyState
+from brook.web.studio import Studio
 
 router = APIRouter()
 LONGEST = 4000
+MOST = 40
+GONE = "What you changed is no longer there; here is the page as it is now."
+Errors = dict[str, tuple[str, str]]
 
 
 @router.post("/studies/{slug}/edit")
 def edit(
-    studio: StudioHere, state: StateHere, pointer: Annotated[str, Form()], page: Annotated[str, Form()],
-    value: Annotated[str, Form(max_length=LONGEST)] = "", was: Annotated[str | None, Form()] = None,
-    name: Annotated[str, Form()] = "",
+    studio: StudioHere, state: StateHere, author: AuthorHere,
+    pointer: Annotated[list[str], Form(max_length=MOST)], page: Annotated[str, Form()],
+    value: Annotated[list[str] | None, Form(max_length=MOST)] = None,
+    was: Annotated[list[str] | None, Form(max_length=MOST)] = None, name: Annotated[str, Form()] = "",
 ) -> HTMLResponse:  # fmt: skip
+    """One value, or several that change together; `was` says what the page showed."""
     slug = state.row.slug
-    errors: dict[str, tuple[str, str]] = {}
+    errors: Errors = {}
     notice = ""
+    texts = dict(zip(pointer, [v[:LONGEST] for v in value or [""]], strict=False))
     try:
-        studio.edit(slug, pointer, value, was)
+        studio.edit(slug, texts, dict(zip(pointer, was or [], strict=False)), author)
     except EditRefused as refused:
-        errors[pointer] = (value, _reason(state, refused, pointer))
+        if len(texts) == 1:
+            errors[pointer[0]] = (texts[pointer[0]], reason(state, refused, pointer[0]))
+        else:
+            notice = f"Not changed: {reason(state, refused, pointer[0])}."
     except KeyError:
-        notice = "What you changed is no longer there; here is the page as it is now."
-    return _body(studio, slug, page, name, errors, notice)
+        notice = GONE
+    return body(studio, slug, page, name, errors, notice)
 
 
 @router.post("/studies/{slug}/act/{action}")
-async def act(studio: StudioHere, state: StateHere, request: Request, action: str) -> HTMLResponse:
+async def act(
+    studio: StudioHere, state: StateHere, author: AuthorHere, request: Request, action: str
+) -> HTMLResponse:  # fmt: skip
+    """A named action; its values come as form fields, a field `with_name` as `name`."""
     form = {k: v for k, v in (await request.form()).items() if isinstance(v, str)}
     page, name = form.pop("page", "board"), form.pop("name", "")
     place = form.pop("error_at", action)
+    form.pop("seen", None)
     values = {k.removeprefix("with_"): v[:LONGEST] for k, v in form.items()}
-    errors: dict[str, tuple[str, str]] = {}
+    return await run_in_threadpool(_act, studio, state, author, action, values, page, name, place)
+
+
+def _act(
+    studio: Studio, state: StudyState, author: Author, action: str, values: dict[str, str], page: str, name: str,
+    place: str,
+) -> HTMLResponse:  # fmt: skip
+    errors: Errors = {}
     notice = ""
     try:
-        studio.act(state.row.slug, action, values)
+        studio.act(state.row.slug, action, values, author)
     except EditRefused as refused:
-        errors[place] = (values.get("value") or values.get("reading") or "", _reason(state, refused, place))
+        if refused.problems[0].path:
+            errors[place] = (values.get("value") or values.get("reading") or "", reason(state, refused, place))
+        else:
+            notice = f"Not done: {refused}."
     except KeyError:
-        notice = "What you changed is no longer there; here is the page as it is now."
-    return _body(studio, state.row.slug, page, name, errors, notice)
+        notice = GONE
+    return body(studio, state.row.slug, page, name, errors, notice, typed=values if errors else None)
 
 
-def _reason(state: StudyState, refused: EditRefused, pointer: str) -> str:
+def reason(state: StudyState, refused: EditRefused, pointer: str) -> str:
     """Why, with the place when it lies elsewhere."""
     first = refused.problems[0]
     if first.path.startswith("/variants/") and not pointer.startswith("/variants/"):
@@ -63,12 +89,14 @@ def _reason(state: StudyState, refused: EditRefused, pointer: str) -> str:
     return first.message
 
 
-def _body(
-    studio: Studio, slug: str, page: str, name: str, errors: dict[str, tuple[str, str]], notice: str
-) -> HTMLResponse:
+def body(
+    studio: Studio, slug: str, page: str, name: str, errors: Errors | None = None, notice: str = "",
+    calm: bool = False, typed: dict[str, str] | None = None,
+) -> HTMLResponse:  # fmt: skip
+    """The body of a page as it is now, for htmx to swap in; `typed` goes back into a form that was refused."""
     after = studio.state(slug)
     if page not in BODIES:
         raise HTTPException(404, f"there is no page '{page}'")
     names = [v.variant.name for v in after.variants]
     variant = variant_of(after, name if name in names else None)
-    return stage(studio, after, page, variant, whole=False, errors=errors, notice=notice)
+    return stage(studio, after, page, variant, whole=False, errors=errors, notice=notice, calm=calm, typed=typed)

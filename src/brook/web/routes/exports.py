@@ -11,7 +11,7 @@ from fastapi.responses import FileResponse, Response
 
 from brook.core.pipeline import dimension_of_reading
 from brook.web.pages import StateHere, StudioHere, variant_of
-from brook.web.studio import StudyState, VariantState
+from brook.web.state import StudyState, VariantState
 
 router = APIRouter()
 

@@ -11,7 +11,8 @@ from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.study import Variant
 from brook.web.drawing import drawing
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
-from brook.web.studio import Studio, StudyState, VariantState
+from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
 
 router = APIRouter()
 

@@ -10,7 +10,8 @@ from fastapi.responses import HTMLResponse
 from brook.core.mesh.lines import Estimate, estimate
 from brook.core.mesh.quality import LIMITS, WORDS
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
-from brook.web.studio import Studio, StudyState, VariantState
+from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
 
 router = APIRouter()
 

@@ -11,7 +11,8 @@ from brook.core.results.quantities import QUANTITIES
 from brook.core.units import sensible_unit, unit_factor
 from brook.runs.task import VIEWS
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
-from brook.web.studio import Studio, StudyState, VariantState
+from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
 
 router = APIRouter()
 

@@ -10,7 +10,8 @@ from fastapi.responses import HTMLResponse
 from brook.core.pipeline import dimension_of_reading
 from brook.core.units import sensible_unit, unit_factor
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
-from brook.web.studio import Studio, StudyState, VariantState
+from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
 
 router = APIRouter()
 

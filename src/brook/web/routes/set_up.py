@@ -12,7 +12,8 @@ from brook.core.geometry import PlaneShape
 from brook.core.study.boundaries import KINDS
 from brook.web.drawing import drawing
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
-from brook.web.studio import Studio, StudyState, VariantState
+from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
 
 router = APIRouter()
 

@@ -70,7 +70,32 @@ function listen(address) {
   addEventListener("pagehide", () => source.close());
 }
 
+// -- who changes what: each window is known by a word of its own -------------------------------
+
+const windowWord = (() => {
+  const known = sessionStorage.getItem("window") ?? crypto.randomUUID();
+  sessionStorage.setItem("window", known);
+  return known;
+})();
+document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-Brook-Window"] = windowWord; });
+
+/** Long lists shrink to the rows that hold what is typed. */
+document.addEventListener("input", (event) => {
+  const rows = event.target.dataset?.filter;
+  if (!rows) return;
+  const words = event.target.value.toLowerCase().split(/\s+/).filter(Boolean);
+  for (const row of document.querySelectorAll(rows)) row.hidden = !words.every((w) => row.textContent.toLowerCase().includes(w));
+});
+
 // -- keys -------------------------------------------------------------------------------------
+
+document.addEventListener("keydown", (event) => {
+  const undoing = (event.ctrlKey || event.metaKey) && !event.altKey && ["z", "y"].includes(event.key.toLowerCase());
+  if (!undoing || (event.target.matches("input, textarea") && event.target.value !== event.target.defaultValue)) return;
+  event.preventDefault();
+  const again = event.shiftKey || event.key.toLowerCase() === "y";
+  document.getElementById(again ? "redo" : "undo")?.click();
+});
 
 document.addEventListener("keydown", (event) => {
   if (event.target.matches("input, textarea, select") || event.ctrlKey || event.metaKey || event.altKey) return;

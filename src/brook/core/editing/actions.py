@@ -1,98 +1,21 @@
-"""Changes of a study document: one value at a pointer, or one named action. Each gives a new document.
-
-A change that would leave a value that cannot stand (a wrong unit, a baffle outside the tray) is
-refused with the reason; what is merely missing afterwards is allowed and said by the checks.
-"""
+"""Named actions: each changes the document's JSON in place and returns the pointer it is about."""
 
 from __future__ import annotations
 
+import copy
 import re
 from collections.abc import Callable
 from typing import Any
 
-from brook.core.checks import check
-from brook.core.study import DocumentError, Problem, Study
-from brook.core.study.document import study_from
+from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
+from brook.core.study import Problem
 
 
-class EditRefused(ValueError):
-    """A change that cannot stand; `problems` say why, the first one first."""
-
-    def __init__(self, problems: list[Problem]):
-        super().__init__(problems[0].message)
-        self.problems = problems
-
-
-def value_of(study: Study, pointer: str) -> Any:
-    """What stands at a JSON pointer. Raises `KeyError`."""
-    return _walk(study.model_dump(mode="json"), pointer)
-
-
-def set_value(study: Study, pointer: str, text: str) -> Study:
-    """The study with another text at a pointer. Raises `EditRefused`, or `KeyError` for an unknown place."""
-    raw = study.model_dump(mode="json")
-    *parents, last = _steps(pointer)
-    holder = _walk(raw, "".join(f"/{p}" for p in parents))
-    if not isinstance(holder, dict) or last not in holder or isinstance(holder[last], dict | list):
-        raise KeyError(pointer)
-    holder[last] = text.strip()
-    return accept(study, raw, pointer)
-
-
-def act(study: Study, action: str, **values: str) -> Study:
-    """The study after a named action. Raises `EditRefused`, or `KeyError` for an unknown action or place."""
-    raw = study.model_dump(mode="json")
-    try:
-        pointer = ACTIONS[action](raw, **values)
-    except (IndexError, TypeError, ValueError) as error:
-        raise KeyError(f"{action} does not fit: {error}") from error
-    return accept(study, raw, pointer)
-
-
-def accept(before: Study, raw: dict[str, Any], pointer: str) -> Study:
-    """The study of changed JSON, unless the change brings something wrong with it."""
-    try:
-        after = study_from(raw)
-    except DocumentError as error:
-        raise EditRefused(error.problems) from error
-    known = {(p.path, p.message) for p in check(before)}
-    fresh = [p for p in check(after) if p.kind == "wrong" and (p.path, p.message) not in known]
-    # what was wrong before may be worded otherwise now; only refuse where something got worse
-    was_wrong = {p.path for p in check(before) if p.kind == "wrong"}
-    fresh = [p for p in fresh if p.path not in was_wrong or p.path == pointer]
-    if fresh:
-        fresh.sort(key=lambda p: p.path != pointer)
-        raise EditRefused(fresh)
-    return after
-
-
-def _steps(pointer: str) -> list[str]:
-    if not pointer.startswith("/"):
-        raise KeyError(pointer)
-    return [s.replace("~1", "/").replace("~0", "~") for s in pointer[1:].split("/")]
-
-
-def _walk(raw: Any, pointer: str) -> Any:
-    at = raw
-    for step in _steps(pointer) if pointer else []:
-        try:
-            at = at[int(step)] if isinstance(at, list) else at[step]
-        except (KeyError, IndexError, ValueError, TypeError):
-            raise KeyError(pointer) from None
-    return at
-
-
-def name_from(title: str, taken: list[str]) -> str:
-    """A name made from a title, not one of those taken."""
-    base = re.sub(r"[^a-z0-9]+", "_", title.lower()).strip("_")[:30] or "unnamed"
-    base = base if base[0].isalpha() else f"v_{base}"
-    name, count = base, 2
-    while name in taken:
-        name, count = f"{base}_{count}", count + 1
-    return name
-
-
-# -- actions: each changes the JSON in place and returns the pointer it is about ----------------
+def _index(text: str) -> int:
+    """A place in a list, counted from its start. Raises `ValueError`."""
+    if not text.isdigit():
+        raise ValueError(f"'{text}' is not a place in a list")
+    return int(text)
 
 
 def _add_variant(raw: dict[str, Any], source: str = "", title: str = "") -> str:
@@ -100,8 +23,6 @@ def _add_variant(raw: dict[str, Any], source: str = "", title: str = "") -> str:
     if source and source not in names:
         raise ValueError(f"no variant '{source}'")
     if source:
-        import copy
-
         original = raw["variants"][names.index(source)]
         fresh = copy.deepcopy(original)
         fresh["title"] = title.strip() or f"{original['title']} (copy)"[:120]
@@ -114,21 +35,35 @@ def _add_variant(raw: dict[str, Any], source: str = "", title: str = "") -> str:
     return f"/variants/{len(raw['variants']) - 1}"
 
 
-def _remove(raw: dict[str, Any], pointer: str) -> str:
-    """Takes one entry out of a list or one named value or place out of its table."""
-    *parents, last = _steps(pointer)
-    holder = _walk(raw, "".join(f"/{p}" for p in parents))
+def _remove(raw: dict[str, Any], pointer: str, expected: str = "") -> str:
+    """Takes one entry out of a list or one named value or place out of its table.
+
+    `expected` is the name of the entry: when another one has moved to its place, nothing is done.
+    """
+    holder, last = holder_of(raw, pointer)
     if isinstance(holder, list):
-        holder.pop(int(last))
-    elif parents and parents[-1] in ("named_values", "places"):
+        entry = holder[_index(last)]
+        if expected and expected not in (entry.get("name"), entry.get("patch")):
+            raise ValueError(f"'{expected}' is not there any more")
+        holder.remove(entry)
+    elif steps(pointer)[-2:-1] and steps(pointer)[-2] in ("named_values", "places"):
         holder.pop(last)
     else:
         raise ValueError("this cannot be taken out")
     return pointer
 
 
+def _move_variant(raw: dict[str, Any], name: str, by: str) -> str:
+    """Moves a variant up (negative) or down in the list."""
+    variants = raw["variants"]
+    at = [v["name"] for v in variants].index(name)
+    to = min(len(variants) - 1, max(0, at + int(by)))
+    variants.insert(to, variants.pop(at))
+    return f"/variants/{to}"
+
+
 def _add_rectangle(raw: dict[str, Any], variant: str) -> str:
-    geometry = raw["variants"][int(variant)]["geometry"]
+    geometry = raw["variants"][_index(variant)]["geometry"]
     outer, names = geometry["outer"], [s["name"] for s in geometry["shapes"]]
     width, height = f"0.02 * ({outer['width']})", f"0.25 * ({outer['height']})"
     name = name_from("baffle", names)
@@ -141,7 +76,7 @@ def _add_rectangle(raw: dict[str, Any], variant: str) -> str:
 
 
 def _add_opening(raw: dict[str, Any], variant: str) -> str:
-    geometry = raw["variants"][int(variant)]["geometry"]
+    geometry = raw["variants"][_index(variant)]["geometry"]
     outer, count = geometry["outer"], len(geometry["openings"])
     taken = [o["patch"] for o in geometry["openings"]]
     geometry["openings"].append({
@@ -152,7 +87,7 @@ def _add_opening(raw: dict[str, Any], variant: str) -> str:
 
 
 def _add_named_value(raw: dict[str, Any], name: str, value: str, variant: str = "") -> str:
-    holder = raw["variants"][int(variant)] if variant else raw
+    holder = raw["variants"][_index(variant)] if variant else raw
     path = f"/variants/{variant}" if variant else ""
     name = name.strip()
     if name in holder["named_values"]:
@@ -191,7 +126,7 @@ def _limit(kind: str, value: str) -> dict[str, str]:
 
 def _limit_kind(raw: dict[str, Any], pointer: str, kind: str) -> str:
     """Changes the kind of a limit and keeps the number it had."""
-    requirement = _walk(raw, pointer.rsplit("/", 1)[0])
+    requirement = walk(raw, pointer.rsplit("/", 1)[0])
     old = requirement["limit"]
     value = old.get("value") or old.get("high") or f"1 {requirement['unit']}".strip()
     requirement["limit"] = _limit(kind, value)
@@ -242,6 +177,7 @@ def _fluid_kind(raw: dict[str, Any], kind: str) -> str:
 
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_variant": _add_variant,
+    "move_variant": _move_variant,
     "remove": _remove,
     "add_rectangle": _add_rectangle,
     "add_opening": _add_opening,

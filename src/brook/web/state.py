@@ -1,0 +1,192 @@
+"""How a study stands: its variants, their stages and readings, and what is out of date."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from brook.core.answer import Standing, best_of, sentence
+from brook.core.checks import Prepared, check, prepare
+from brook.core.pipeline import Keys, dimension_of_reading, judgement_of, stage_keys
+from brook.core.results import Judgement
+from brook.core.results.readings import show_reading
+from brook.core.study import Problem, Requirement, Study, Variant, read_study
+from brook.store import Store
+from brook.store.tables import RunRow, StudyRow
+from brook.web.hub import Hub, LiveRun
+
+
+@dataclass(frozen=True)
+class StageState:
+    """The newest result of a stage, and whether it was made from the inputs as they are now."""
+
+    summary: dict[str, Any] | None
+    key: str | None
+    fresh: bool
+
+
+@dataclass(frozen=True)
+class ReadingState:
+    requirement: Requirement
+    shown: str
+    problem: str
+    judgement: Judgement | None
+    value: float | None
+    fresh: bool
+    key: str | None = None
+
+    @property
+    def bar(self) -> float | None:
+        """Where the reading stands on a bar whose middle is the limit, from 0 to 1."""
+        if self.judgement is None or self.judgement.margin is None:
+            return None
+        return min(1.0, max(0.0, 0.5 - 0.5 * self.judgement.margin))
+
+    @property
+    def margin_words(self) -> str:
+        if self.judgement is None or self.judgement.margin is None:
+            return ""
+        share = abs(self.judgement.margin)
+        text = f"{100 * share:.0f} %" if share >= 0.0095 else f"{100 * share:.1f} %"
+        return f"{text} {'inside' if self.judgement.margin >= 0 else 'outside'}"
+
+
+@dataclass(frozen=True)
+class VariantState:
+    """How one variant stands."""
+
+    index: int
+    variant: Variant
+    prepared: Prepared
+    keys: Keys | None
+    mesh: StageState
+    run: StageState
+    readings: tuple[ReadingState, ...]
+    job: RunRow | None
+    live: LiveRun | None
+
+    @property
+    def is_busy(self) -> bool:
+        return self.job is not None and self.job.state in ("queued", "running")
+
+    @property
+    def fresh(self) -> bool:
+        return self.run.fresh and all(r.fresh for r in self.readings)
+
+    @property
+    def failed(self) -> bool:
+        """The last job ended without the result that is wanted now."""
+        return self.job is not None and self.job.state in ("failed", "diverged") and not self.is_busy
+
+    @property
+    def can_run(self) -> bool:
+        return self.prepared.ready and not self.is_busy
+
+
+@dataclass(frozen=True)
+class StudyState:
+    row: StudyRow
+    study: Study
+    variants: tuple[VariantState, ...]
+    problems: list[Problem]
+
+    def variant(self, name: str) -> VariantState:
+        """Raises `KeyError`."""
+        for state in self.variants:
+            if state.variant.name == name:
+                return state
+        raise KeyError(name)
+
+    @property
+    def stamp(self) -> str:
+        """Changes whenever a page of this study would look otherwise, progress of runs aside."""
+        jobs = [f"{v.job.id}{v.job.state}" for v in self.variants if v.job is not None]
+        return "-".join([str(self.row.changes), *jobs]).replace(" ", "")
+
+    @property
+    def standings(self) -> list[Standing]:
+        return [
+            Standing(
+                v.variant.name, v.variant.title, v.fresh and v.run.summary is not None and not _unsound(v.run.summary),
+                {r.requirement.name: (r.value, r.judgement) for r in v.readings if r.value is not None and r.judgement},
+            )
+            for v in self.variants
+        ]  # fmt: skip
+
+    @property
+    def best(self) -> Standing | None:
+        wishes: list[tuple[str, str]] = [
+            (r.name, r.limit.kind) for r in self.study.requirements if r.limit.kind in ("smallest", "largest")
+        ]
+        return best_of(self.standings, wishes)
+
+    @property
+    def answer(self) -> str:
+        if any(v.is_busy for v in self.variants) and not any(s.complete for s in self.standings):
+            return "The answer will stand here; the first results are on their way."
+        if self.variants and all(v.fresh for v in self.variants) and not any(s.complete for s in self.standings):
+            return "No run converged, so there is no answer yet; the run pages say why."
+        return sentence(self.standings, self.best, {r.name: r.title for r in self.study.requirements})
+
+
+def _unsound(summary: dict[str, Any]) -> bool:
+    return summary["state"] != "converged"
+
+
+class StateReader:
+    """Puts together how a study stands from what the store and the hub know."""
+
+    def __init__(self, store: Store, hub: Hub):
+        self.store, self.hub = store, hub
+
+    def state(self, slug: str) -> StudyState:
+        """Raises `StoreError` for an unknown study."""
+        row = self.store.study_row(slug)
+        study = read_study(row.document)
+        latest = self.store.latest(row.id)
+        jobs = self.store.newest_runs(row.id)
+        variants = tuple(
+            self._variant_state(k, study, variant, latest, jobs.get(variant.name))
+            for k, variant in enumerate(study.variants)
+        )
+        return StudyState(row, study, variants, check(study))
+
+    def _variant_state(
+        self, index: int, study: Study, variant: Variant,
+        latest: dict[tuple[str, str], tuple[str, dict[str, Any]]], job: RunRow | None,
+    ) -> VariantState:  # fmt: skip
+        prepared = prepare(study, variant)
+        keys = stage_keys(study, prepared)
+        mesh = self._stage(latest.get((variant.name, "mesh")), keys.mesh if keys else None)
+        run = self._stage(latest.get((variant.name, "run")), keys.run if keys else None)
+        readings = tuple(self._reading(r, prepared, keys, variant, latest, run) for r in study.requirements)
+        live = self.hub.live.get(job.id) if job else None
+        return VariantState(index, variant, prepared, keys, mesh, run, readings, job, live)
+
+    def _stage(self, newest: tuple[str, dict[str, Any]] | None, wanted: str | None) -> StageState:
+        """The result of the wanted key if there ever was one, else the newest, marked as out of date."""
+        if wanted is not None and (newest is None or newest[0] != wanted):
+            known = self.store.result(wanted)
+            if known is not None:
+                return StageState(known, wanted, True)
+        if newest is None:
+            return StageState(None, None, False)
+        return StageState(newest[1], newest[0], newest[0] == wanted)
+
+    def _reading(
+        self, requirement: Requirement, prepared: Prepared, keys: Keys | None, variant: Variant,
+        latest: dict[tuple[str, str], tuple[str, dict[str, Any]]], run: StageState,
+    ) -> ReadingState:  # fmt: skip
+        wanted = keys.readings.get(requirement.name) if keys else None
+        stage = self._stage(latest.get((variant.name, f"reading:{requirement.name}")), wanted)
+        if stage.summary is None:
+            return ReadingState(requirement, "", "", None, None, False)
+        if run.summary is not None and run.summary["state"] == "diverged":
+            return ReadingState(requirement, "", "the run diverged", None, None, stage.fresh, stage.key)
+        value = stage.summary["value"]
+        dimension = dimension_of_reading(requirement, prepared)
+        if value is None or dimension is None:
+            return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key)
+        shown = show_reading(value, dimension, requirement.unit or None)
+        judgement = judgement_of(requirement, prepared, value)
+        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key)
