@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
+from brook.core.solve import Checkpoint, History, Watch
+from brook.core.solve.run import Wish
 from brook.core.study import Study
 from brook.core.study.document import study_from
 
@@ -53,3 +56,21 @@ def baffle(name: str = "baffle", left: str = "40 mm", height: str = "25 mm") -> 
 
 def tray(**changes: Any) -> Study:
     return study_from(raw_tray(**changes))
+
+
+class Wishing(Watch):
+    """Wishes something once a run has come to an iteration, and remembers what it was told."""
+
+    seconds = 0.0
+
+    def __init__(self, what: Wish, after: int):
+        self.what, self.after, self.reports, self.checkpoints = what, after, [], []
+
+    def report(self, history: History, start: int) -> None:
+        self.reports.append((start, len(history)))
+
+    def keep(self, checkpoint: Callable[[], Checkpoint]) -> None:
+        self.checkpoints.append(checkpoint())
+
+    def wish(self) -> Wish:
+        return self.what if self.reports[-1][1] >= self.after else "go on"

@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brook.core.checks import check
-from brook.core.editing import ACTIONS, EditRefused, act, set_value, value_of
+from brook.core.editing import ACTIONS, EditRefused, act, edit_words, set_value, set_values, value_of
 from tests.core.studies import tray
 
 HEIGHT = "/variants/1/geometry/shapes/0/height"
@@ -124,3 +124,40 @@ def test_actions_make_what_they_say():
 def test_any_action_gives_a_study_or_a_reason(action, values):
     with contextlib.suppress(EditRefused, KeyError):
         check(act(tray(), action, **values))
+
+
+@pytest.mark.parametrize(
+    ("texts", "words"),
+    [
+        ({HEIGHT: "20 mm"}, "Hanging: height of baffle, 25 mm → 20 mm"),
+        ({"/set_up/boundaries/0/speed": "5 mm/s"}, "speed of inlet, supply → 5 mm/s"),
+        ({"/requirements/0/limit/value": "30 %"}, "limit value of Still water, 40 % → 30 %"),
+        ({"/mesh_plan/bulk": "4 mm"}, "mesh plan cells in the bulk, 6 mm → 4 mm"),
+        ({"/named_values/supply": "3 mm/s"}, "supply, 4 mm/s → 3 mm/s"),
+        ({"/brief/question": ""}, "brief question, Does the baffle help? → nothing"),
+    ],
+)
+def test_the_history_says_what_was_changed(texts, words):
+    assert edit_words(tray(), texts) == words
+
+
+def test_several_values_change_together_or_not_at_all():
+    shape = "/variants/1/geometry/shapes/0"
+    study = set_values(tray(), {f"{shape}/left": "30 mm", f"{shape}/width": "14 mm"})
+    assert (value_of(study, f"{shape}/left"), value_of(study, f"{shape}/width")) == ("30 mm", "14 mm")
+    with pytest.raises(EditRefused):
+        set_values(tray(), {f"{shape}/left": "30 mm", f"{shape}/width": "14"})
+
+
+def test_taking_out_minds_what_is_there():
+    with pytest.raises(KeyError, match="not there any more"):
+        act(tray(), "remove", pointer="/requirements/0", expected="drop")
+    assert len(act(tray(), "remove", pointer="/requirements/2", expected="drop").requirements) == 2
+    with pytest.raises(KeyError):
+        act(tray(), "remove", pointer="/requirements/-1")
+
+
+def test_variants_can_be_put_in_order():
+    study = act(tray(), "move_variant", name="hanging", by="-1")
+    assert [v.name for v in study.variants] == ["hanging", "plain"]
+    assert act(study, "move_variant", name="hanging", by="-5") == study

@@ -1,22 +1,28 @@
 """What a worker does, without a cluster; and the queue with one."""
 
+import json
+import os
 import queue
+import signal
 import time
 
+import numpy as np
 import pytest
 
 from brook.core.batch import solve_variant
 from brook.core.editing import act, set_value
 from brook.core.pipeline import read_all
+from brook.core.solve import Checkpoint
 from brook.core.study import study_text
 from brook.runs import Request, RunQueue
 from brook.runs.task import bring_up_to_date
+from brook.store.files import ResultFiles
 from tests.core.studies import raw_tray, tray
 
 
-def do(study, folder, until="readings", should_stop=lambda: False):
+def do(study, folder, until="readings", wish=lambda: "go on", **more):
     events = []
-    ended = bring_up_to_date(Request(1, study_text(study), "hanging", str(folder), until), events.append, should_stop)
+    ended = bring_up_to_date(Request(1, study_text(study), "hanging", str(folder), until, **more), events.append, wish)
     return ended, events
 
 
@@ -59,7 +65,7 @@ def test_a_mesh_alone_needs_no_set_up(tmp_path):
 
 def test_a_stopped_run_is_kept_and_done_again_on_request(tmp_path):
     slow = tray(run_rules={"residual": "1e-12", "iterations": 100000})
-    ended, events = do(slow, tmp_path, should_stop=lambda: True)
+    ended, events = do(slow, tmp_path, wish=lambda: "stop")
     assert ended["state"] == "stopped"
     assert results(events)["reading:still"]["value"] is not None
     quick = do(set_value(slow, "/run_rules/iterations", "40"), tmp_path)[0]
@@ -94,7 +100,10 @@ def test_the_queue_runs_stops_and_survives_errors(tmp_path):
         runs.stop(1)
         ended, seen = wait_for(events, 1, "ended")
         assert ended["state"] == "stopped"
-        assert {"started", "stage", "history", "result", "ended"} == {e["type"] for e in seen} | {"started", "history"}
+        assert {"started", "stage", "history", "result", "ended"} == {e["type"] for e in seen} - {"picture"} | {
+            "started",
+            "history",
+        }
         failed, _ = wait_for(events, 2, "ended")
         assert failed["state"] == "failed"
         assert "not valid JSON" in failed["message"]
@@ -119,3 +128,70 @@ def test_a_queue_of_another_cluster_by_its_address(tmp_path):
             assert wait_for(events, 7, "ended")[0]["state"] == "meshed"
         finally:
             runs.close()
+
+
+def test_a_run_whose_worker_dies_goes_on_from_its_checkpoint(tmp_path):
+    events = queue.Queue()
+    runs = RunQueue(events.put, workers=1)
+    runs.start()
+    try:
+        endless = tray(
+            run_rules={"residual": "1e-14", "iterations": 100000}, mesh_plan={"bulk": "2 mm", "wall": "1 mm"}
+        )
+        runs.submit(Request(5, study_text(endless), "hanging", str(tmp_path)))
+        checkpoint = ResultFiles(tmp_path).of_run(5).checkpoint
+        end = time.monotonic() + 60
+        while not checkpoint.exists() and time.monotonic() < end:
+            time.sleep(0.1)
+        (pid,) = runs.worker_pids().values()
+        os.kill(pid, signal.SIGKILL)
+        wait_for(events, 5, "started")  # the first time
+        wait_for(events, 5, "started")
+        again, _ = wait_for(events, 5, "history")
+        (mark,) = again["history"]["marks"]
+        assert mark[1] == "went on after an interruption"
+        assert mark[0] == len(again["history"]["momentum"]) > 0
+        runs.pause(5)
+        ended, _ = wait_for(events, 5, "ended")
+        assert ended["state"] == "paused"
+        kept = Checkpoint.load(checkpoint)
+        assert kept.iterations == ended["iterations"] > mark[0]
+    finally:
+        runs.close()
+
+
+def test_a_paused_run_goes_on_with_other_settings_and_cleans_up(tmp_path):
+    slow = tray(run_rules={"residual": "1e-9", "iterations": 5000})
+    ended, _ = do(slow, tmp_path, wish=lambda: "pause")
+    assert ended["state"] == "paused"
+    files = ResultFiles(tmp_path).of_run(1)
+    assert files.checkpoint.exists()
+    assert not files.live.exists()
+    quick = set_value(slow, "/named_values/supply", "5 mm/s")
+    request = Request(2, study_text(quick), "hanging", str(tmp_path), "readings", start_from=1)
+    events = []
+    assert bring_up_to_date(request, events.append)["state"] == "converged"
+    history = [e["history"] for e in events if e["type"] == "history"][-1]
+    assert history["marks"] == [[ended["iterations"], "went on with other settings"]]
+    assert not ResultFiles(tmp_path).of_run(2).checkpoint.exists()
+
+
+def test_live_pictures_fit_their_mesh(tmp_path):
+    events = []
+    keep = {}
+
+    def emit(event):
+        events.append(event)
+        if event["type"] == "picture":
+            live = ResultFiles(tmp_path).of_run(1).live
+            keep["about"] = json.loads((live / "about.json").read_text())
+            keep["speed"] = np.fromfile(live / "speed.f32", "<f4")
+
+    study = tray(run_rules={"residual": "1e-12", "iterations": 100000})
+    ended = bring_up_to_date(
+        Request(1, study_text(study), "hanging", str(tmp_path)), emit, lambda: "stop" if keep else "go on"
+    )
+    assert ended["state"] == "stopped"
+    offsets = np.fromfile(tmp_path / "mesh" / keep["about"]["mesh_key"] / "offsets.u32", "<u4")
+    assert len(keep["speed"]) == offsets[-1]
+    assert keep["speed"].max() == pytest.approx(keep["about"]["ranges"]["speed"][1])

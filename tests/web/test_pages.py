@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 
 import pytest
 
@@ -121,6 +122,44 @@ def test_two_people_do_not_overwrite_each_other_unseen(http, slug):
     answer = edit(http, slug, HEIGHT, "15 mm", was="25 mm")
     assert "meanwhile somebody changed this to" in answer.text
     assert "20 mm" in http.get(f"/studies/{slug}/document.json").text
+
+
+def test_undo_redo_and_back_to_any_point(http, slug):
+    edit(http, slug, HEIGHT, "20 mm")
+    edit(http, slug, HEIGHT, "18 mm")
+    page = plain(http.post(f"/studies/{slug}/undo", data={"page": "geometry", "name": "hanging"}).text)
+    assert "Undone: Hanging: height of baffle, 20 mm → 18 mm" in page
+    assert read_study(http.get(f"/studies/{slug}/document.json").text).variants[1].geometry.shapes[0].height == "20 mm"
+    assert "Done again" in http.post(f"/studies/{slug}/redo", data={"page": "geometry"}).text
+    assert "nothing to do again" in http.post(f"/studies/{slug}/redo", data={"page": "geometry"}).text
+    http.post("/my-name", data={"my_name": "A. Fell"})
+    assert "after step 1" in http.post(f"/studies/{slug}/history/1").text
+    assert http.get(f"/studies/{slug}/document.json").text == study_text(tray())
+    edit(http, slug, HEIGHT, "21 mm")
+    page = plain(http.get(f"/studies/{slug}/history").text)
+    assert "25 mm → 21 mm from step 1" in page
+    assert "A. Fell" in page
+    assert "Not done" in http.post(f"/studies/{slug}/history/99").text
+
+
+def test_an_action_waits_until_the_window_has_seen_what_others_did(http, slug):
+    seen = int(re.search(r'name="seen" value="(\d+)"', http.get(f"/studies/{slug}").text)[1])
+    edit(http, slug, HEIGHT, "20 mm")
+    data = {"page": "board", "pointer": "/requirements/0", "seen": seen}
+    answer = http.post(f"/studies/{slug}/act/remove", data=data, headers={"X-Brook-Window": "another"})
+    assert "meanwhile somebody in another window changed this study" in answer.text
+    answer = http.post(f"/studies/{slug}/undo", data={"seen": seen}, headers={"X-Brook-Window": "another"})
+    assert "meanwhile" in answer.text
+    assert len(read_study(http.get(f"/studies/{slug}/document.json").text).requirements) == 3
+
+
+def test_a_refused_form_keeps_all_that_was_typed(http, slug):
+    data = {"page": "board", "title": "Slow water", "reading": "tray.sped.mean", "limit": "at_most", "with_value": "3 mm/s",
+            "error_at": "add-requirement"}  # fmt: skip
+    page = http.post(f"/studies/{slug}/act/add_requirement", data=data).text
+    assert "did you mean speed" in page
+    for kept in ("Slow water", "tray.sped.mean", "3 mm/s"):
+        assert f'value="{kept}"' in page
 
 
 def test_what_is_not_there_is_a_404_and_never_an_error(http, slug):

@@ -12,7 +12,6 @@ from typing import Any
 from brook.core.checks import Prepared, prepare
 from brook.core.pipeline import (
     ReadingResult,
-    Report,
     dimension_of_reading,
     judgement_of,
     make_mesh,
@@ -21,14 +20,27 @@ from brook.core.pipeline import (
 )  # fmt: skip
 from brook.core.results.readings import show_reading
 from brook.core.results.vtu import write_vtu
-from brook.core.solve import History, Outcome
+from brook.core.solve import History, Outcome, Watch
+from brook.core.solve.run import UNWATCHED
 from brook.core.study import Study
 
 
-def solve_variant(study: Study, name: str, report: Report = lambda history, start: None) -> tuple[Prepared, Outcome]:
+class Teller(Watch):
+    """Says the residuals a few times a second."""
+
+    def __init__(self, name: str, say: Callable[[str], None]):
+        self.name, self.say = name, say
+
+    def report(self, history: History, start: int) -> None:
+        if len(history) > start:
+            now = f"momentum {history.momentum[-1]:.1e}, mass {history.mass[-1]:.1e}"
+            self.say(f"{self.name}: iteration {len(history)}, {now}")
+
+
+def solve_variant(study: Study, name: str, watch: Watch = UNWATCHED) -> tuple[Prepared, Outcome]:
     """Meshes and runs a variant that has no problems."""
     prepared = prepare(study, study.variant(name))
-    return prepared, solve(study, prepared, make_mesh(prepared), report)
+    return prepared, solve(study, prepared, make_mesh(prepared), watch)
 
 
 def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: list[ReadingResult]) -> dict[str, Any]:
@@ -56,12 +68,7 @@ def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: lis
 
 def run_to_folder(study: Study, name: str, folder: Path, say: Callable[[str], None]) -> dict[str, Any]:
     """Runs a variant and writes readings.json, fields.vtu and histories.csv; returns the summary."""
-
-    def report(history: History, start: int) -> None:
-        if len(history) > start:
-            say(f"{name}: iteration {len(history)}, momentum {history.momentum[-1]:.1e}, mass {history.mass[-1]:.1e}")
-
-    prepared, outcome = solve_variant(study, name, report)
+    prepared, outcome = solve_variant(study, name, Teller(name, say))
     summary = summary_of(study, prepared, outcome, read_all(study, prepared, outcome.fields))
     folder.mkdir(parents=True, exist_ok=True)
     write_whole(folder / "fields.vtu", lambda path: write_vtu(path, outcome.fields))

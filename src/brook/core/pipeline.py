@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from functools import partial
 from typing import Any
@@ -18,8 +17,8 @@ from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.mesh import Mesh, lines
 from brook.core.numerics import Stencil
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
-from brook.core.solve import Fields, History, Outcome, Rules, SteadyFlow, boundary_conditions, run_steady
-from brook.core.solve.run import Monitor
+from brook.core.solve import Checkpoint, Fields, Outcome, Rules, SteadyFlow, Watch, boundary_conditions, run_steady
+from brook.core.solve.run import UNWATCHED, Monitor
 from brook.core.study import Requirement, Study
 from brook.core.study.resolve import plain
 from brook.core.units import Dimension
@@ -27,8 +26,6 @@ from brook.core.units import Dimension
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 1
 SOLVER_VERSION = 1
-
-Report = Callable[[History, int], None]
 
 
 @dataclass(frozen=True)
@@ -100,10 +97,10 @@ def solve(
     study: Study,
     prepared: Prepared,
     mesh: Mesh,
-    report: Report = lambda history, start: None,
-    should_stop: Callable[[], bool] = lambda: False,
+    watch: Watch = UNWATCHED,
+    start: Checkpoint | None = None,
 ) -> Outcome:
-    """Runs the flow of a variant; every requirement is a monitor."""
+    """Runs the flow of a variant; every requirement is a monitor. `start` is a state on the same mesh."""
     assert prepared.fluid is not None
     stencil = Stencil(mesh)
     conditions = boundary_conditions(stencil, prepared.boundaries)
@@ -111,7 +108,7 @@ def solve(
     monitors: dict[str, Monitor] = {
         r.name: partial(_monitor, r, prepared) for r in study.requirements if _readable(r, prepared)
     }
-    return run_steady(flow, rules_of(prepared), monitors, report, should_stop)
+    return run_steady(flow, rules_of(prepared), monitors, watch, start)
 
 
 def _readable(requirement: Requirement, prepared: Prepared) -> bool:

@@ -11,24 +11,38 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from distributed import Client, Event, Future, LocalCluster, get_client, get_worker
+from distributed import Client, Event, Future, LocalCluster, Status, get_client, get_worker
 
+from brook.core.solve.run import Wish
 from brook.runs.task import Request, bring_up_to_date
 
 TOPIC = "brook-runs"
 Listener = Callable[[dict[str, Any]], None]
 
 
+class Abandoned(RuntimeError):
+    """The queue that asked for this run is gone; a new one goes on from the last checkpoint."""
+
+
 def work(request: Request) -> dict[str, Any]:
     """Runs in a worker process."""
-    worker = get_worker()
-    stop = Event(f"brook-stop-{request.run_id}", client=get_client())
+    worker, parent = get_worker(), os.getppid()
+    stop, pause = (Event(f"brook-{what}-{request.run_id}", client=get_client()) for what in ("stop", "pause"))
 
     def emit(event: dict[str, Any]) -> None:
         worker.log_event(TOPIC, {"run": request.run_id, **event})
 
+    def wish() -> Wish:
+        # without its queue a worker must not write on: another one may already do this run
+        if os.getppid() != parent or worker.status not in (Status.running, Status.paused):
+            raise Abandoned
+        try:
+            return "stop" if stop.is_set() else "pause" if pause.is_set() else "go on"
+        except (OSError, TimeoutError) as error:
+            raise Abandoned from error
+
     emit({"type": "started"})
-    return bring_up_to_date(request, emit, stop.is_set)
+    return bring_up_to_date(request, emit, wish)
 
 
 class RunQueue:
@@ -69,11 +83,23 @@ class RunQueue:
             self._futures[request.run_id] = future
         future.add_done_callback(lambda done: self._on_done(request.run_id, done))
 
+    def worker_pids(self) -> dict[str, int]:
+        """Process numbers of the local workers that compute now, by address."""
+        if self._client is None or self._cluster is None:
+            return {}
+        busy = {address for address, tasks in self._client.processing().items() if tasks}
+        return {a: pid for a, pid in self._client.run(os.getpid).items() if a in busy}
+
     def stop(self, run_id: int) -> None:
         """Asks a run to stop and keep what it has; one that still waits is taken out of the queue."""
         if self._client is None:
             return
         Event(f"brook-stop-{run_id}", client=self._client).set()
+
+    def pause(self, run_id: int) -> None:
+        """Asks a run under way to keep a checkpoint and end."""
+        if self._client is not None:
+            Event(f"brook-pause-{run_id}", client=self._client).set()
 
     def withdraw(self, run_id: int) -> None:
         """Takes a waiting run out of the queue."""
@@ -115,7 +141,10 @@ class RunQueue:
 def _reason(error: BaseException | None) -> str:
     name = type(error).__name__
     if name == "KilledWorker":
-        return "the process that computed this run was killed several times; perhaps it ran out of memory. Try a coarser mesh"
+        return (
+            "the process that computed this run was killed several times; perhaps it ran out of memory. "
+            "Try a coarser mesh, or go on from the last checkpoint"
+        )
     if isinstance(error, MemoryError):
         return "there was not enough memory; try a coarser mesh"
     if isinstance(error, ValueError):

@@ -18,31 +18,35 @@ from brook.core.checks import Prepared, prepare
 from brook.core.mesh import Mesh, measure
 from brook.core.mesh.quality import LIMITS
 from brook.core.numerics import Stencil
-from brook.core.pipeline import Keys, make_mesh, read_all, solve, stage_keys
+from brook.core.pipeline import Keys, make_mesh, read_all, rules_of, solve, stage_keys
 from brook.core.results.picture import corner_values, polygons
+from brook.core.results.quantities import DRAWN
 from brook.core.results.vtu import write_vtu
-from brook.core.solve import Fields, History, Outcome
+from brook.core.solve import Checkpoint, Fields, Outcome
+from brook.core.solve.run import Wish
 from brook.core.study import Study, read_study
+from brook.runs.watch import Emit, WorkerWatch
 from brook.store.files import ResultFiles
 
-VIEWS = ("speed", "velocity_x", "velocity_y", "pressure")
 HISTOGRAM_BINS = 24
-Emit = Callable[[dict[str, Any]], None]
 
 
 @dataclass(frozen=True)
 class Request:
-    """A run as a worker gets it; `until` is `mesh` or `readings`."""
+    """A run as a worker gets it; `until` is `mesh` or `readings`; `start_from` a run whose checkpoint it goes on from."""
 
     run_id: int
     document: str
     variant: str
     folder: str
     until: str = "readings"
+    start_from: int | None = None
 
 
-def bring_up_to_date(request: Request, emit: Emit, should_stop: Callable[[], bool]) -> dict[str, Any]:
+def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = lambda: "go on") -> dict[str, Any]:
     """Does what is out of date of one variant; returns state and message.
+
+    A run that was interrupted goes on from its own last checkpoint.
 
     Raises `ValueError` when the document cannot run.
     """
@@ -59,7 +63,10 @@ def bring_up_to_date(request: Request, emit: Emit, should_stop: Callable[[], boo
     if request.until == "mesh":
         return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
     emit({"type": "stage", "stage": "run"})
-    summary, fields = _run(study, prepared, keys, mesh, files, emit, should_stop)
+    found = _run(request, study, prepared, keys, mesh, files, emit, wish)
+    if isinstance(found, Outcome):
+        return {"state": found.state, "message": found.message, "iterations": found.iterations}
+    summary, fields = found
     emit({"type": "stage", "stage": "readings"})
     for reading in read_all(study, prepared, fields):
         emit({"type": "result", "stage": f"reading:{reading.name}", "key": keys.readings[reading.name],
@@ -111,32 +118,57 @@ def _write(path: Path, values: np.ndarray) -> None:
 
 
 def _run(
-    study: Study, prepared: Prepared, keys: Keys, mesh: Mesh, files: ResultFiles, emit: Emit,
-    should_stop: Callable[[], bool],
-) -> tuple[dict[str, Any], Fields]:  # fmt: skip
+    request: Request, study: Study, prepared: Prepared, keys: Keys, mesh: Mesh, files: ResultFiles, emit: Emit,
+    wish: Callable[[], Wish],
+) -> tuple[dict[str, Any], Fields] | Outcome:  # fmt: skip
+    """Summary and fields of the run, or its outcome when it was paused."""
     folder = files.folder("run", keys.run)
-    if files.has("run", keys.run):
+    if files.has("run", keys.run) and request.start_from is None:
         summary = json.loads((folder / "summary.json").read_text())
         # a run that was stopped by hand is not what was asked for: do it again
         if summary["state"] != "stopped":
             emit({"type": "result", "stage": "run", "key": keys.run, "summary": summary})
             return summary, Fields.load(folder / "fields.npz", Stencil(mesh))
 
-    def report(history: History, start: int) -> None:
-        emit({"type": "history", "history": history.since(start)})
-
-    outcome = solve(study, prepared, mesh, report, should_stop)
+    mine = files.of_run(request.run_id)
+    start = start_of(request, keys, files)
+    shapes = polygons(mesh)
+    began_at = start.began_at if start else 0
+    watch = WorkerWatch(emit, wish, mine, rules_of(prepared), shapes, (keys.mesh, keys.run), began_at)
+    outcome = solve(study, prepared, mesh, watch, start)
+    mine.clear_live()
+    if outcome.state == "paused":
+        watch.save(outcome.checkpoint)
+        return outcome
     summary = {**run_summary(outcome), "mesh_key": keys.mesh}
     with files.making("run", keys.run) as making:
         write_run(making, outcome, summary)
+    if outcome.state in ("stopped", "not converged"):
+        watch.save(outcome.checkpoint)
+    else:
+        mine.clear()
     emit({"type": "result", "stage": "run", "key": keys.run, "summary": summary})
     return summary, outcome.fields
+
+
+def start_of(request: Request, keys: Keys, files: ResultFiles) -> Checkpoint | None:
+    """Where a run goes on: after an interruption at its own checkpoint, else at the one it was asked to start from."""
+    own = Checkpoint.load(files.of_run(request.run_id).checkpoint)
+    if own is not None and own.mesh == keys.mesh:
+        return own.going_on("went on after an interruption", anew=False)
+    if request.start_from is None:
+        return None
+    other = Checkpoint.load(files.of_run(request.start_from).checkpoint)
+    if other is None or other.mesh != keys.mesh:
+        return None
+    mark = "went on" if other.run == keys.run else "went on with other settings"
+    return other.going_on(mark, anew=True)
 
 
 def run_summary(outcome: Outcome) -> dict[str, Any]:
     """What the pages say of a run without loading its arrays."""
     fields, history = outcome.fields, outcome.history
-    ranges = {q: [float(v.min()), float(v.max())] for q in VIEWS for v in [fields.scalar(q)[0]]}
+    ranges = {q: [float(v.min()), float(v.max())] for q in DRAWN for v in [fields.scalar(q)[0]]}
     thin = max(1, len(history) // 60)
     return {
         "state": outcome.state, "message": outcome.message, "iterations": outcome.iterations,
@@ -159,7 +191,7 @@ def write_run(folder: Path, outcome: Outcome, summary: dict[str, Any]) -> None:
     fields = outcome.fields
     fields.save(folder / "fields.npz")
     shapes = polygons(fields.mesh)
-    for quantity in VIEWS:
+    for quantity in DRAWN:
         _write(folder / f"{quantity}.f32", corner_values(fields, quantity, shapes))
     (folder / "history.json").write_text(json.dumps(outcome.history.since(0)))
     write_vtu(folder / "fields.vtu", fields)

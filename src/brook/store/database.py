@@ -9,7 +9,7 @@ from typing import Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Connection, Engine, create_engine, event, select
+from sqlalchemy import Connection, Engine, create_engine, event, func, select
 from sqlalchemy.orm import Session, defer, sessionmaker
 
 from brook.core.editing import name_from
@@ -176,9 +176,9 @@ class Store:
 
     # -- runs ---------------------------------------------------------------------------------
 
-    def add_run(self, study_id: int, variant: str, document: str, until: str) -> RunRow:
+    def add_run(self, study_id: int, variant: str, document: str, until: str, start_from: int | None = None) -> RunRow:
         with self.writing() as session:
-            run = RunRow(study_id=study_id, variant=variant, document=document, until=until)
+            run = RunRow(study_id=study_id, variant=variant, document=document, until=until, start_from=start_from)
             session.add(run)
             return run
 
@@ -192,6 +192,18 @@ class Store:
     def run(self, run_id: int) -> RunRow | None:
         with self.session() as session:
             return session.get(RunRow, run_id)
+
+    def runs_to_go_on(self) -> set[int]:
+        """Runs whose checkpoint somebody may still go on from."""
+        newest = select(func.max(RunRow.id)).group_by(RunRow.study_id, RunRow.variant)
+        ended_well = ("converged", "meshed", "diverged")
+        with self.session() as session:
+            wanted = set(
+                session.scalars(select(RunRow.id).where(RunRow.id.in_(newest), RunRow.state.not_in(ended_well)))
+            )
+            wanted |= {r.id for r in session.scalars(select(RunRow).where(RunRow.state.in_(("queued", "running"))))}
+            starts = select(RunRow.start_from).where(RunRow.id.in_(wanted), RunRow.start_from.is_not(None))
+            return wanted | {start for start in session.scalars(starts) if start is not None}
 
     def unfinished(self, study_id: int | None = None) -> list[RunRow]:
         """Runs that wait or are under way, in the order of the queue."""

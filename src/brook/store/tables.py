@@ -67,7 +67,10 @@ class StepRow(Base):
 
 
 class RunRow(Base):
-    """A job in the queue, under way or ended: bringing a variant up to date as its document was then."""
+    """A job in the queue, under way, paused or ended: bringing a variant up to date as its document was then.
+
+    `start_from` is the run from whose checkpoint it goes on; `interruptions` counts how often it had to.
+    """
 
     __tablename__ = "runs"
     __table_args__ = (Index("runs_of_study", "study_id", "variant"),)
@@ -76,9 +79,11 @@ class RunRow(Base):
     variant: Mapped[str] = mapped_column(String(60))
     document: Mapped[str] = mapped_column(Text)
     until: Mapped[str] = mapped_column(String(20), default="readings")
+    start_from: Mapped[int | None]
     state: Mapped[str] = mapped_column(String(20), default="queued")
     message: Mapped[str] = mapped_column(Text, default="")
     iterations: Mapped[int] = mapped_column(default=0)
+    interruptions: Mapped[int] = mapped_column(default=0, server_default="0")
     queued: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     ended: Mapped[datetime | None]

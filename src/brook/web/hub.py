@@ -26,7 +26,9 @@ class LiveRun:
     momentum: list[float] = field(default_factory=list)
     mass: list[float] = field(default_factory=list)
     seconds: list[float] = field(default_factory=list)
-    monitors: dict[str, list[float]] = field(default_factory=dict)
+    monitors: dict[str, list[float | None]] = field(default_factory=dict)
+    marks: list[list[Any]] = field(default_factory=list)
+    forecast: dict[str, Any] = field(default_factory=dict)
 
     @property
     def iteration(self) -> int:
@@ -43,10 +45,11 @@ class LiveRun:
             values = self.monitors.setdefault(name, [])
             del values[start:]
             values.extend(fresh)
+        self.marks = history.get("marks", [])
 
     def history(self) -> dict[str, Any]:
         return {"start": 0, "momentum": self.momentum, "mass": self.mass, "seconds": self.seconds,
-                "monitors": self.monitors}  # fmt: skip
+                "monitors": self.monitors, "marks": self.marks, "forecast": self.forecast}  # fmt: skip
 
 
 class Hub:
@@ -109,11 +112,16 @@ class Hub:
                 return
             live = self.live[run_id] = LiveRun(row.study_id, row.variant)
         if kind == "started":
-            self.store.change_run(run_id, state="running", started=now())
+            row = self.store.run(run_id)
+            if row is not None and row.state == "running":  # it began before: its worker was lost
+                self.store.change_run(run_id, interruptions=row.interruptions + 1)
+            else:
+                self.store.change_run(run_id, state="running", started=now())
         elif kind == "stage":
             live.stage = event["stage"]
         elif kind == "history":
             live.add(event["history"])
+            live.forecast = event.get("forecast", {})
         elif kind == "result":
             self.store.keep_result(live.study_id, live.variant, event["stage"], event["key"], event["summary"])
         elif kind == "ended":

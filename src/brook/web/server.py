@@ -14,6 +14,7 @@ from fastapi.staticfiles import StaticFiles
 from brook import demo
 from brook.runs import RunQueue
 from brook.store import Store
+from brook.store.lock import DataInUse, DataLock
 from brook.web.hub import Hub
 from brook.web.pages import STATIC, message_page
 from brook.web.routes import ROUTERS
@@ -28,10 +29,14 @@ POLICY = (
 def create_app(
     data: Path, scheduler: str | None = None, with_demo: bool = False, workers: int | None = None
 ) -> FastAPI:
-    """The web application on a data folder; the queue starts and ends with it."""
+    """The web application on a data folder; the queue starts and ends with it.
+
+    Its start raises `DataInUse` when another process serves the folder.
+    """
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        lock = DataLock(data)
         store = Store(data)
         hub = Hub(store)
         queue = RunQueue(hub.receive, scheduler, workers)
@@ -51,6 +56,7 @@ def create_app(
         await asyncio.to_thread(queue.close)
         hub.close()
         store.close()
+        lock.release()
 
     app = FastAPI(title="Brook", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
@@ -87,5 +93,9 @@ def serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: bo
         raise SystemExit(
             "Brook has no login yet, so it serves only on 127.0.0.1; use a tunnel to reach it from elsewhere"
         )
+    try:
+        DataLock(data).release()
+    except DataInUse as error:
+        raise SystemExit(str(error)) from error
     print(f"Brook is at http://{host}:{port}/", flush=True)
     uvicorn.run(create_app(data, scheduler, with_demo), host=host, port=port, log_level="warning")

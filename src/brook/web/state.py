@@ -64,6 +64,16 @@ class VariantState:
     readings: tuple[ReadingState, ...]
     job: RunRow | None
     live: LiveRun | None
+    has_checkpoint: bool = False
+
+    @property
+    def is_paused(self) -> bool:
+        return self.job is not None and self.job.state == "paused"
+
+    @property
+    def can_go_on(self) -> bool:
+        """There is a checkpoint of the newest run, and nothing keeps the variant from running."""
+        return self.has_checkpoint and self.can_run
 
     @property
     def is_busy(self) -> bool:
@@ -161,7 +171,8 @@ class StateReader:
         run = self._stage(latest.get((variant.name, "run")), keys.run if keys else None)
         readings = tuple(self._reading(r, prepared, keys, variant, latest, run) for r in study.requirements)
         live = self.hub.live.get(job.id) if job else None
-        return VariantState(index, variant, prepared, keys, mesh, run, readings, job, live)
+        kept = job is not None and self.store.files.of_run(job.id).checkpoint.exists()
+        return VariantState(index, variant, prepared, keys, mesh, run, readings, job, live, kept)
 
     def _stage(self, newest: tuple[str, dict[str, Any]] | None, wanted: str | None) -> StageState:
         """The result of the wanted key if there ever was one, else the newest, marked as out of date."""

@@ -116,13 +116,27 @@ class Studio:
             done = variant.mesh.fresh if until == "mesh" else variant.fresh and not _needs_again(variant)
             if done or not self._may_run(variant, until):
                 continue
-            run = self.store.add_run(state.row.id, name, state.row.document, until)
-            self.hub.live[run.id] = LiveRun(state.row.id, name)
-            if self.queue.ready:
-                self.submit(run)
-            self.hub.announce(state.row.id, {"type": "queued", "run": run.id, "variant": name})
+            go_on = variant.is_paused and variant.can_go_on and until != "mesh"
+            self._enqueue(state, variant, until, variant.job.id if go_on and variant.job else None)
             queued.append(name)
         return queued
+
+    def go_on(self, slug: str, name: str) -> bool:
+        """Goes on from the checkpoint of a variant's newest run, with the settings as they are now."""
+        state = self.state(slug)
+        variant = state.variant(name)
+        if not variant.can_go_on or variant.job is None:
+            return False
+        self._enqueue(state, variant, "readings", variant.job.id)
+        return True
+
+    def _enqueue(self, state: StudyState, variant: VariantState, until: str, start_from: int | None) -> None:
+        name = variant.variant.name
+        run = self.store.add_run(state.row.id, name, state.row.document, until, start_from)
+        self.hub.live[run.id] = LiveRun(state.row.id, name)
+        if self.queue.ready:
+            self.submit(run)
+        self.hub.announce(state.row.id, {"type": "queued", "run": run.id, "variant": name})
 
     def _may_run(self, variant: VariantState, until: str) -> bool:
         if variant.is_busy:
@@ -133,14 +147,16 @@ class Studio:
 
     def submit(self, run: RunRow) -> None:
         folder = str(self.store.files.root.resolve())
-        self.queue.submit(Request(run.id, run.document, run.variant, folder, run.until))
+        self.queue.submit(Request(run.id, run.document, run.variant, folder, run.until, run.start_from))
 
     def resume(self) -> None:
-        """Hands the runs that were waiting or under way when the server stopped to the queue again."""
+        """Hands the runs that were waiting or under way when the server stopped to the queue again, in their order."""
+        self.store.files.clear_runs(self.store.runs_to_go_on())
         for run in self.store.unfinished():
             if run.id not in self.hub.live:
                 self.hub.live[run.id] = LiveRun(run.study_id, run.variant)
-            self.store.change_run(run.id, state="queued")
+            lost = 1 if run.state == "running" else 0
+            self.store.change_run(run.id, state="queued", interruptions=run.interruptions + lost)
             self.submit(run)
 
     def stop(self, slug: str, name: str) -> None:
@@ -150,6 +166,14 @@ class Studio:
         if job.state == "queued" and self.queue.ready:
             self.queue.withdraw(job.id)
         self.queue.stop(job.id)
+
+    def pause(self, slug: str, name: str) -> None:
+        """Asks a run under way to keep a checkpoint and make room; one that waits is taken out of the queue."""
+        job = self.state(slug).variant(name).job
+        if job is not None and job.state == "running":
+            self.queue.pause(job.id)
+        elif job is not None and job.state == "queued":
+            self.stop(slug, name)
 
 
 def _needs_again(variant: VariantState) -> bool:

@@ -25,3 +25,6 @@ QUANTITIES = {
     "pressure": QuantityKind(DIMENSIONS["pressure"], "pressure"),
     "flow": QuantityKind(DIMENSIONS["volume_flow"], "volume flow", signed=True, on=("patch",)),
 }
+
+# Those that canvases show.
+DRAWN = ("speed", "velocity_x", "velocity_y", "pressure")

@@ -1,8 +1,13 @@
 """From a mesh, a fluid and boundary conditions to fields and histories."""
 
+from brook.core.solve.checkpoint import Checkpoint
 from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, SteadyFlow
-from brook.core.solve.run import History, Outcome, Rules, run_steady
+from brook.core.solve.history import Forecast, History, Rules, forecast
+from brook.core.solve.run import Outcome, Watch, run_steady
 from brook.core.solve.setup import boundary_conditions
 
-__all__ = ["Diverged", "Fields", "History", "Outcome", "Rules", "SteadyFlow", "boundary_conditions", "run_steady"]
+__all__ = [
+    "Checkpoint", "Diverged", "Fields", "Forecast", "History", "Outcome", "Rules", "SteadyFlow", "Watch",
+    "boundary_conditions", "forecast", "run_steady",
+]  # fmt: skip

@@ -31,6 +31,10 @@ from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
 RUNAWAY = 1000.0
 # Relaxation of a second start after a first one ran away.
 GENTLE = 0.8
+STATE = {
+    "velocity": "velocity", "pressure": "pressure", "flux": "flux", "pressure_gradient": "_pressure_gradient",
+    "mean_flux": "_mean_flux",
+}  # fmt: skip
 
 
 class Diverged(RuntimeError):
@@ -84,6 +88,28 @@ class SteadyFlow:
             self.stencil, self.fluid, self.conditions, self.scheme, GENTLE, GENTLE, self.sweeps,
             self.pressure_tolerance,
         )  # fmt: skip
+
+    @property
+    def is_gentle(self) -> bool:
+        return self.relaxation <= GENTLE
+
+    def state(self) -> dict[str, np.ndarray]:
+        """Copies of all arrays that the next iteration starts from."""
+        return {name: getattr(self, attribute).copy() for name, attribute in STATE.items()}
+
+    def restore(self, arrays: dict[str, np.ndarray]) -> None:
+        """Takes over a state; raises `ValueError` for one of another mesh.
+
+        What the boundaries say now stays: the flux through them is the flow's own wherever it is given.
+        """
+        given = self.flux[self.stencil.inner :].copy()
+        for name, attribute in STATE.items():
+            if arrays[name].shape != getattr(self, attribute).shape:
+                raise ValueError(f"{name} of the start state belongs to another mesh")
+            setattr(self, attribute, arrays[name].copy())
+        kept = self.flux[self.stencil.inner :][self.open].copy()
+        self.flux[self.stencil.inner :] = given
+        self.flux[self.stencil.inner :][self.open] = kept
 
     # -- start state --------------------------------------------------------------------------
 

@@ -2,71 +2,47 @@
 
 from __future__ import annotations
 
-import csv
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from io import StringIO
+from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
 import numpy as np
 
 from brook.core.mesh import Mesh
+from brook.core.solve.checkpoint import Checkpoint
 from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, SteadyFlow
+from brook.core.solve.history import History, Rules, standing_still
 
-State = Literal["converged", "not converged", "stopped", "diverged"]
+State = Literal["converged", "not converged", "stopped", "paused", "diverged"]
+Wish = Literal["go on", "stop", "pause"]
 Monitor = Callable[[Fields], float]
 SNAPSHOT_EVERY = 25
-REPORT_SECONDS = 0.25
+AGAIN = ", after a second and gentler start at iteration {}"
 
 
-@dataclass(frozen=True)
-class Rules:
-    """Limit of the residuals; the largest relative change of a monitor over a window of iterations."""
+class Watch:
+    """What somebody who watches a run does every so many `seconds`; this one does nothing."""
 
-    residual: float = 1e-5
-    monitor_change: float = 1e-3
-    monitor_window: int = 40
-    iterations: int = 3000
+    seconds = 0.25
+
+    def report(self, history: History, start: int) -> None:
+        """Is told what is new in the history since `start`."""
+
+    def look(self, fields: Fields) -> None:
+        """Gets the fields as they are now."""
+
+    def keep(self, checkpoint: Callable[[], Checkpoint]) -> None:
+        """May keep a checkpoint, made on demand."""
+
+    def wish(self) -> Wish:
+        """Whether the run shall go on."""
+        return "go on"
 
 
-@dataclass
-class History:
-    """What was recorded at each iteration; monitors by name."""
-
-    monitor_names: tuple[str, ...]
-    momentum: list[float] = field(default_factory=list)
-    mass: list[float] = field(default_factory=list)
-    monitors: dict[str, list[float]] = field(default_factory=dict)
-    seconds: list[float] = field(default_factory=list)
-
-    def __post_init__(self) -> None:
-        for name in self.monitor_names:
-            self.monitors.setdefault(name, [])
-
-    def __len__(self) -> int:
-        return len(self.momentum)
-
-    def since(self, start: int) -> dict[str, object]:
-        """Everything recorded from an iteration on, as plain lists."""
-        return {
-            "start": start,
-            "momentum": self.momentum[start:],
-            "mass": self.mass[start:],
-            "seconds": self.seconds[start:],
-            "monitors": {name: values[start:] for name, values in self.monitors.items()},
-        }
-
-    def csv(self) -> str:
-        """The history as a table, one line an iteration, monitors in SI units."""
-        text = StringIO()
-        writer = csv.writer(text, lineterminator="\n")
-        writer.writerow(["iteration", "momentum_residual", "mass_residual", "seconds", *self.monitor_names])
-        for k in range(len(self)):
-            values = [self.monitors[n][k] for n in self.monitor_names]
-            writer.writerow([k + 1, *(repr(v) for v in (self.momentum[k], self.mass[k], self.seconds[k], *values))])
-        return text.getvalue()
+UNWATCHED = Watch()
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,84 +55,85 @@ class Outcome:
     history: History
     steady: dict[str, bool]
     backflow: float
+    checkpoint: Checkpoint
 
     @property
     def iterations(self) -> int:
         return len(self.history)
 
 
-def standing_still(values: list[float], rules: Rules) -> bool:
-    """A monitor's last window varies by no more than the allowed share of its size."""
-    if len(values) < rules.monitor_window:
-        return False
-    window = np.array(values[-rules.monitor_window :])
-    if not np.all(np.isfinite(window)):
-        return False
-    size = max(abs(float(window.mean())), 1e-3 * float(np.max(np.abs(values))))
-    return float(np.ptp(window)) <= rules.monitor_change * size + 1e-300
-
-
 def run_steady(
-    flow: SteadyFlow,
-    rules: Rules,
-    monitors: dict[str, Monitor],
-    report: Callable[[History, int], None] = lambda history, start: None,
-    should_stop: Callable[[], bool] = lambda: False,
-) -> Outcome:
-    """Iterates until the rules are met, `should_stop` says so, or the flow runs away.
+    flow: SteadyFlow, rules: Rules, monitors: dict[str, Monitor], watch: Watch = UNWATCHED,
+    start: Checkpoint | None = None,
+) -> Outcome:  # fmt: skip
+    """Iterates until the rules are met, somebody wishes otherwise, or the flow runs away.
 
     A flow that runs away is started once more with smaller steps before it counts as diverged.
-    `report(history, start)` is called a few times a second with what is new since `start`.
+    With `start` the run goes on from a checkpoint of the same mesh.
     """
-    history = History(tuple(monitors))
+    names = tuple(monitors)
+    if start is None:
+        history, began_at = History(names), 0
+    else:
+        flow, history, began_at = start.onto(flow), start.history_of(names), start.began_at
+    again = AGAIN.format(began_at) if flow.is_gentle else ""
+    before = history.seconds[-1] if len(history) else 0.0
     begun = reported = time.perf_counter()
     sent = 0
     last_good = flow.snapshot()
-    again = ""
     state: State = "not converged"
     message = f"{rules.iterations} iterations were not enough"
-    for iteration in range(rules.iterations):
+    watch.report(history, 0)
+    while len(history) - began_at < rules.iterations:
+        iteration = len(history)
         try:
             residuals = flow.iterate()
             now_fields = flow.snapshot()
             values = {name: monitor(now_fields) for name, monitor in monitors.items()}
         except Diverged as error:
             if not again:
-                again, flow = f", after a second and gentler start at iteration {iteration + 1}", flow.gentler()
+                again, flow = AGAIN.format(iteration + 1), flow.gentler()
+                history.marks.append((iteration, "started again with smaller steps"))
                 continue
             state, message = "diverged", explain(error, flow.stencil.mesh, iteration + 1, again)
             again = ""
             break
-        history.momentum.append(residuals.momentum)
-        history.mass.append(residuals.mass)
-        history.seconds.append(time.perf_counter() - begun)
-        for name, value in values.items():
-            history.monitors[name].append(value)
+        history.add(residuals.momentum, residuals.mass, before + time.perf_counter() - begun, values)
         if iteration % SNAPSHOT_EVERY == 0:
             last_good = now_fields
-        if history.seconds[-1] + begun - reported > REPORT_SECONDS:
-            report(history, sent)
+        if time.perf_counter() - reported > watch.seconds:
+            watch.report(history, sent)
             sent, reported = len(history), time.perf_counter()
-            if should_stop():
-                state, message = "stopped", f"stopped by hand after {iteration + 1} iterations; the fields are kept"
+            watch.look(now_fields)
+            watch.keep(partial(Checkpoint.of, flow, history, began_at))
+            wish = watch.wish()
+            if wish == "stop":
+                state, message = "stopped", f"stopped by hand after {len(history)} iterations; the fields are kept"
+                break
+            if wish == "pause":
+                state, message = "paused", f"paused after {len(history)} iterations"
                 break
         under = residuals.momentum <= rules.residual and residuals.mass <= rules.residual
-        if under and all(standing_still(v, rules) for v in history.monitors.values()):
-            state, message = "converged", f"converged after {iteration + 1} iterations"
+        if under and all(standing_still(history.monitors[n], rules) for n in names):
+            state, message = "converged", f"converged after {len(history)} iterations"
             break
-    if state != "diverged":
+    final = Checkpoint.of(flow, history, began_at)
+    if state not in ("diverged", "paused"):
         flow.close_mass()
         last_good = flow.snapshot()
-    report(history, sent)
-    message += again
+    watch.report(history, sent)
+    message += again if state != "paused" else ""
     if state == "not converged":
         message += _what_still_moves(history, rules)
-    steady = {name: standing_still(values, rules) for name, values in history.monitors.items()}
-    return Outcome(state, message, last_good, history, steady, flow.backflow() if state != "diverged" else 0.0)
+    steady = {name: standing_still(history.monitors[name], rules) for name in names}
+    backflow = flow.backflow() if state != "diverged" else 0.0
+    return Outcome(state, message, last_good, history, steady, backflow, final)
 
 
 def _what_still_moves(history: History, rules: Rules) -> str:
-    moving = [n for n, v in history.monitors.items() if not standing_still(v, rules)]
+    if not len(history):
+        return ""
+    moving = [n for n in history.monitor_names if not standing_still(history.monitors[n], rules)]
     over = max(history.momentum[-1], history.mass[-1]) > rules.residual
     parts = []
     if over:

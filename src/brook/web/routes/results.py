@@ -7,9 +7,8 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
-from brook.core.results.quantities import QUANTITIES
+from brook.core.results.quantities import DRAWN, QUANTITIES
 from brook.core.units import sensible_unit, unit_factor
-from brook.runs.task import VIEWS
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -20,7 +19,7 @@ router = APIRouter()
 def quantities(runs: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """The quantities that can be drawn, each with the unit that suits the values of these runs."""
     found = []
-    for name in VIEWS:
+    for name in DRAWN:
         kind = QUANTITIES[name]
         size = max((abs(v) for run in runs for v in run["ranges"][name]), default=0.0)
         if kind.dimension == QUANTITIES["speed"].dimension:

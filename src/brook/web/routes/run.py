@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
@@ -14,6 +14,7 @@ from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
 router = APIRouter()
+GONE = "There is nothing to go on from; run it from the start."
 
 
 def monitor_units(state: StudyState, variant: VariantState) -> list[dict[str, Any]]:
@@ -63,16 +64,21 @@ def _why_nothing(state: StudyState, wanted: list[str]) -> str:
     return f"Not started: {problems[0]}." if problems else "Everything is up to date or under way."
 
 
-@router.post("/studies/{slug}/stop")
-def stop(
-    studio: StudioHere, state: StateHere, page: Annotated[str, Form()], only: Annotated[str, Form()],
-    name: Annotated[str, Form()] = "",
+@router.post("/studies/{slug}/{what}-run")
+def change_run(
+    studio: StudioHere, state: StateHere, what: Literal["stop", "pause", "continue"], page: Annotated[str, Form()],
+    only: Annotated[str, Form()], name: Annotated[str, Form()] = "",
 ) -> HTMLResponse:  # fmt: skip
-    """Asks a run to stop and keep its fields."""
+    """Stops a run and keeps its fields, pauses it, or goes on from where the newest one ended."""
     variant_of(state, only)
-    studio.stop(state.row.slug, only)
-    after = studio.state(state.row.slug)
-    return stage(studio, after, _page(page), variant_of(after, name or None), whole=False)
+    slug, notice = state.row.slug, ""
+    if what == "continue":
+        if not studio.go_on(slug, only):
+            notice = _why_nothing(state, [only]) if state.variant(only).prepared.problems else GONE
+    else:
+        (studio.stop if what == "stop" else studio.pause)(slug, only)
+    after = studio.state(slug)
+    return stage(studio, after, _page(page), variant_of(after, name or None), whole=False, notice=notice)
 
 
 def _page(page: str) -> str:

@@ -1,0 +1,82 @@
+"""A run's state at one iteration, from which it can go on."""
+
+from __future__ import annotations
+
+import json
+import os
+import uuid
+from dataclasses import dataclass, replace
+from pathlib import Path
+from zipfile import BadZipFile
+
+import numpy as np
+
+from brook.core.solve.flow import SteadyFlow
+from brook.core.solve.history import History
+
+
+@dataclass(frozen=True, eq=False)
+class Checkpoint:
+    """Arrays of `SteadyFlow.state`, the history so far, and the iteration from which the limit counts.
+
+    `mesh` and `run` are keys of what it was made of; a checkpoint fits every run on the same mesh.
+    """
+
+    arrays: dict[str, np.ndarray]
+    is_gentle: bool
+    history: str
+    began_at: int
+    mesh: str = ""
+    run: str = ""
+
+    @classmethod
+    def of(cls, flow: SteadyFlow, history: History, began_at: int) -> Checkpoint:
+        return cls(flow.state(), flow.is_gentle, json.dumps(history.since(0)), began_at)
+
+    def history_of(self, monitors: tuple[str, ...]) -> History:
+        """The history so far, watched from now on by these monitors."""
+        return History.read(self.history, monitors)
+
+    @property
+    def iterations(self) -> int:
+        return len(json.loads(self.history)["momentum"])
+
+    def onto(self, flow: SteadyFlow) -> SteadyFlow:
+        """A flow on the same mesh in this state; its fluid and boundaries may differ."""
+        if self.is_gentle:
+            flow = flow.gentler()
+        flow.restore(self.arrays)
+        return flow
+
+    def going_on(self, mark: str, anew: bool) -> Checkpoint:
+        """The same with a mark in its history; `anew` counts the limit of iterations from here."""
+        raw = json.loads(self.history)
+        at = len(raw["momentum"])
+        raw["marks"].append([at, mark])
+        return replace(self, history=json.dumps(raw), began_at=at if anew else self.began_at)
+
+    def save(self, path: Path, mesh: str, run: str) -> None:
+        """Writes it beside its place and moves it there, so that there is always a whole one, even after a power cut."""
+        path.parent.mkdir(parents=True, exist_ok=True)
+        temporary = path.with_name(f".{path.stem}-{uuid.uuid4().hex[:8]}")
+        about = json.dumps({"gentle": self.is_gentle, "began_at": self.began_at, "mesh": mesh, "run": run})
+        try:
+            with temporary.open("wb") as handle:
+                np.savez(handle, **{"about": np.array(about), "history": np.array(self.history), **self.arrays})  # type: ignore[arg-type]
+                handle.flush()
+                os.fsync(handle.fileno())
+            os.replace(temporary, path)
+        finally:
+            temporary.unlink(missing_ok=True)
+
+    @classmethod
+    def load(cls, path: Path) -> Checkpoint | None:
+        """The checkpoint of a file, or None when there is none that can be read."""
+        try:
+            with np.load(path) as data:
+                about = json.loads(str(data["about"]))
+                arrays = {n: data[n] for n in data.files if n not in ("about", "history")}
+                history = str(data["history"])
+        except (OSError, ValueError, KeyError, BadZipFile):
+            return None
+        return cls(arrays, about["gentle"], history, about["began_at"], about["mesh"], about["run"])

@@ -1,0 +1,127 @@
+"""What a run records, when it counts as done, and when that will be."""
+
+from __future__ import annotations
+
+import csv
+import json
+import math
+from dataclasses import dataclass, field
+from io import StringIO
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class Rules:
+    """Limit of the residuals; the largest relative change of a monitor over a window of iterations."""
+
+    residual: float = 1e-5
+    monitor_change: float = 1e-3
+    monitor_window: int = 40
+    iterations: int = 3000
+
+
+@dataclass
+class History:
+    """What was recorded at each iteration; monitors by name, nan where one was not watched yet.
+
+    `marks` are (iteration, what happened then): a pause, an interruption, other settings.
+    """
+
+    monitor_names: tuple[str, ...]
+    momentum: list[float] = field(default_factory=list)
+    mass: list[float] = field(default_factory=list)
+    monitors: dict[str, list[float]] = field(default_factory=dict)
+    seconds: list[float] = field(default_factory=list)
+    marks: list[tuple[int, str]] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        for name in self.monitor_names:
+            self.monitors.setdefault(name, [math.nan] * len(self))
+
+    def __len__(self) -> int:
+        return len(self.momentum)
+
+    def add(self, momentum: float, mass: float, seconds: float, values: dict[str, float]) -> None:
+        """Records one iteration."""
+        self.momentum.append(momentum)
+        self.mass.append(mass)
+        self.seconds.append(seconds)
+        for name in self.monitor_names:
+            self.monitors[name].append(values[name])
+
+    def since(self, start: int) -> dict[str, object]:
+        """Everything recorded from an iteration on, as plain lists for JSON."""
+        return {
+            "start": start,
+            "momentum": self.momentum[start:],
+            "mass": self.mass[start:],
+            "seconds": self.seconds[start:],
+            "monitors": {
+                name: [v if math.isfinite(v) else None for v in self.monitors[name][start:]]
+                for name in self.monitor_names
+            },
+            "marks": [list(mark) for mark in self.marks],
+        }
+
+    @classmethod
+    def read(cls, text: str, monitor_names: tuple[str, ...]) -> History:
+        """The history that `json.dumps(history.since(0))` wrote, watched from now on by these monitors."""
+        raw = json.loads(text)
+        kept = {n: [math.nan if v is None else v for v in values] for n, values in raw["monitors"].items()}
+        marks = [(int(at), str(what)) for at, what in raw["marks"]]
+        return cls(
+            monitor_names, raw["momentum"], raw["mass"], {n: v for n, v in kept.items() if n in monitor_names},
+            raw["seconds"], marks,
+        )  # fmt: skip
+
+    def csv(self) -> str:
+        """The history as a table, one line an iteration, monitors in SI units."""
+        text = StringIO()
+        writer = csv.writer(text, lineterminator="\n")
+        writer.writerow(["iteration", "momentum_residual", "mass_residual", "seconds", *self.monitor_names])
+        for k in range(len(self)):
+            values = [self.monitors[n][k] for n in self.monitor_names]
+            writer.writerow([k + 1, *(repr(v) for v in (self.momentum[k], self.mass[k], self.seconds[k], *values))])
+        return text.getvalue()
+
+
+def standing_still(values: list[float], rules: Rules) -> bool:
+    """A monitor's last window varies by no more than the allowed share of its size."""
+    if len(values) < rules.monitor_window:
+        return False
+    window = np.array(values[-rules.monitor_window :])
+    if not np.all(np.isfinite(window)):
+        return False
+    size = max(abs(float(window.mean())), 1e-3 * float(np.max(np.abs(values))))
+    return float(np.ptp(window)) <= rules.monitor_change * size + 1e-300
+
+
+@dataclass(frozen=True)
+class Forecast:
+    """How many more iterations a run will likely take, and what it waits for; None when it does not come nearer."""
+
+    iterations: int | None
+    waits_for: str
+
+
+def forecast(history: History, rules: Rules, began_at: int = 0) -> Forecast:
+    """The end of a run if residuals go on falling as they did over the last third of it.
+
+    Residuals fall by a constant factor near the end, so their logarithm is drawn out as a straight line.
+    """
+    left = rules.iterations - (len(history) - began_at)
+    worst = np.maximum(np.array(history.momentum), np.array(history.mass))
+    if len(worst) < 20:
+        return Forecast(None, "the residuals")
+    moving = [n for n in history.monitor_names if not standing_still(history.monitors[n], rules)]
+    if worst[-1] <= rules.residual:
+        return Forecast(min(left, rules.monitor_window), f"monitor {moving[0]}" if moving else "")
+    tail = np.log10(np.maximum(worst[-max(20, len(worst) // 3) :], 1e-16))
+    slope = float(np.polyfit(np.arange(len(tail)), tail, 1)[0])
+    if slope > -1e-5:
+        return Forecast(None, "the residuals")
+    wanted = math.ceil((math.log10(rules.residual) - float(np.mean(tail[-5:]))) / slope)
+    if wanted > left:
+        return Forecast(max(left, 0), "the limit of iterations")
+    return Forecast(max(wanted, 1), "the residuals")

@@ -1,0 +1,84 @@
+"""How a worker watches its run: events for the pages, live pictures, checkpoints."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from brook.core.results.picture import PlanePolygons, corner_values
+from brook.core.results.quantities import DRAWN
+from brook.core.solve import Checkpoint, Fields, History, Rules, Watch, forecast
+from brook.core.solve.run import Wish
+from brook.store.files import RunFiles
+
+Emit = Callable[[dict[str, Any]], None]
+# Pictures and checkpoints may take this share of the computing time.
+SHARE = 0.04
+PICTURE_SECONDS = 1.0
+CHECKPOINT_SECONDS = 4.0
+
+
+class Due:
+    """Says when something is due again: after so many seconds, later when it takes long."""
+
+    def __init__(self, seconds: float):
+        self.least = seconds
+        self.next = time.perf_counter() + seconds
+
+    def is_now(self) -> bool:
+        return time.perf_counter() >= self.next
+
+    def done(self, begun: float) -> None:
+        now = time.perf_counter()
+        self.next = now + max(self.least, (now - begun) / SHARE)
+
+
+class WorkerWatch(Watch):
+    """Reports a run to the queue's listener and keeps what it needs to go on."""
+
+    def __init__(
+        self, emit: Emit, wish: Callable[[], Wish], files: RunFiles, rules: Rules, shapes: PlanePolygons,
+        keys: tuple[str, str], began_at: int,
+    ):  # fmt: skip
+        self.emit, self._wish, self.files, self.rules, self.shapes = emit, wish, files, rules, shapes
+        self.mesh_key, self.run_key = keys
+        self.began_at = began_at
+        self._picture, self._checkpoint = Due(0.0), Due(CHECKPOINT_SECONDS)
+        self._picture.least = PICTURE_SECONDS
+        self._iterations = 0
+
+    def report(self, history: History, start: int) -> None:
+        self._iterations = len(history)
+        ahead = forecast(history, self.rules, self.began_at)
+        self.emit({"type": "history", "history": history.since(start),
+                   "forecast": {"iterations": ahead.iterations, "waits_for": ahead.waits_for}})  # fmt: skip
+
+    def look(self, fields: Fields) -> None:
+        if not self._picture.is_now():
+            return
+        begun = time.perf_counter()
+        ranges = {}
+        for quantity in DRAWN:
+            values = corner_values(fields, quantity, self.shapes)
+            ranges[quantity] = [float(values.min()), float(values.max())]
+            self.files.write_live(f"{quantity}.f32", np.ascontiguousarray(values, "<f4").tobytes())
+        about = {"mesh_key": self.mesh_key, "iteration": self._iterations, "ranges": ranges}
+        self.files.write_live("about.json", json.dumps(about).encode())
+        self._picture.done(begun)
+        self.emit({"type": "picture", "at": self._iterations})
+
+    def keep(self, checkpoint: Callable[[], Checkpoint]) -> None:
+        if self._checkpoint.is_now():
+            begun = time.perf_counter()
+            self.save(checkpoint())
+            self._checkpoint.done(begun)
+
+    def save(self, checkpoint: Checkpoint) -> None:
+        checkpoint.save(self.files.checkpoint, self.mesh_key, self.run_key)
+
+    def wish(self) -> Wish:
+        return self._wish()
