@@ -166,7 +166,6 @@ def test_a_paused_run_goes_on_with_other_settings_and_cleans_up(tmp_path):
     assert ended["state"] == "paused"
     files = ResultFiles(tmp_path).of_run(1)
     assert files.checkpoint.exists()
-    assert not files.live.exists()
     quick = set_value(slow, "/named_values/supply", "5 mm/s")
     request = Request(2, study_text(quick), "hanging", str(tmp_path), "readings", start_from=1)
     events = []

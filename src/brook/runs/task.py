@@ -136,10 +136,10 @@ def _run(
     began_at = start.began_at if start else 0
     watch = WorkerWatch(emit, wish, mine, rules_of(prepared), shapes, (keys.mesh, keys.run), began_at)
     outcome = solve(study, prepared, mesh, watch, start)
-    mine.clear_live()
     if outcome.state == "paused":
         watch.save(outcome.checkpoint)
         return outcome
+    mine.clear_live()
     summary = {**run_summary(outcome), "mesh_key": keys.mesh}
     with files.making("run", keys.run) as making:
         write_run(making, outcome, summary)

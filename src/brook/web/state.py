@@ -65,6 +65,16 @@ class VariantState:
     job: RunRow | None
     live: LiveRun | None
     has_checkpoint: bool = False
+    kept_keys: Keys | None = None
+
+    @property
+    def same_mesh(self) -> bool:
+        """The newest run was made on the mesh that is wanted now."""
+        return self.keys is not None and self.kept_keys is not None and self.keys.mesh == self.kept_keys.mesh
+
+    @property
+    def same_settings(self) -> bool:
+        return self.keys is not None and self.kept_keys is not None and self.keys.run == self.kept_keys.run
 
     @property
     def is_paused(self) -> bool:
@@ -139,6 +149,15 @@ class StudyState:
         return sentence(self.standings, self.best, {r.name: r.title for r in self.study.requirements})
 
 
+def _keys_of(job: RunRow) -> Keys | None:
+    """The keys a run was queued with."""
+    study = read_study(job.document)
+    try:
+        return stage_keys(study, prepare(study, study.variant(job.variant)))
+    except KeyError:
+        return None
+
+
 def _unsound(summary: dict[str, Any]) -> bool:
     return summary["state"] != "converged"
 
@@ -172,7 +191,8 @@ class StateReader:
         readings = tuple(self._reading(r, prepared, keys, variant, latest, run) for r in study.requirements)
         live = self.hub.live.get(job.id) if job else None
         kept = job is not None and self.store.files.of_run(job.id).checkpoint.exists()
-        return VariantState(index, variant, prepared, keys, mesh, run, readings, job, live, kept)
+        kept_keys = _keys_of(job) if kept and job is not None else None
+        return VariantState(index, variant, prepared, keys, mesh, run, readings, job, live, kept, kept_keys)
 
     def _stage(self, newest: tuple[str, dict[str, Any]] | None, wanted: str | None) -> StageState:
         """The result of the wanted key if there ever was one, else the newest, marked as out of date."""

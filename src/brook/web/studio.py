@@ -107,7 +107,7 @@ class Studio:
 
     # -- runs ---------------------------------------------------------------------------------
 
-    def bring_up_to_date(self, slug: str, names: list[str], until: str = "readings") -> list[str]:
+    def bring_up_to_date(self, slug: str, names: list[str], until: str = "readings", anew: bool = False) -> list[str]:
         """Queues those of the variants that need it and can run; returns their names."""
         state = self.state(slug)
         queued = []
@@ -116,7 +116,7 @@ class Studio:
             done = variant.mesh.fresh if until == "mesh" else variant.fresh and not _needs_again(variant)
             if done or not self._may_run(variant, until):
                 continue
-            go_on = variant.is_paused and variant.can_go_on and until != "mesh"
+            go_on = variant.is_paused and variant.can_go_on and variant.same_mesh and until != "mesh" and not anew
             self._enqueue(state, variant, until, variant.job.id if go_on and variant.job else None)
             queued.append(name)
         return queued

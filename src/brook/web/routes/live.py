@@ -7,9 +7,11 @@ import json
 from collections.abc import AsyncIterator
 from typing import Any
 
-from fastapi import APIRouter, Request
-from fastapi.responses import StreamingResponse
+from fastapi import APIRouter, HTTPException, Request
+from fastapi.responses import Response, StreamingResponse
 
+from brook.core.results.quantities import DRAWN
+from brook.core.solve import Checkpoint
 from brook.web.pages import StateHere, StudioHere, variant_of
 
 router = APIRouter()
@@ -41,8 +43,26 @@ def history(studio: StudioHere, state: StateHere, name: str) -> dict[str, Any]:
     assert variant is not None
     if variant.is_busy and variant.live is not None and variant.live.iteration:
         return variant.live.history()
+    if variant.is_paused and variant.job is not None:
+        kept = Checkpoint.load(studio.store.files.of_run(variant.job.id).checkpoint)
+        if kept is not None:
+            return json.loads(kept.history)
     if variant.run.key is not None:
         path = studio.store.files.folder("run", variant.run.key) / "history.json"
         if path.exists():
             return json.loads(path.read_text())
-    return {"start": 0, "momentum": [], "mass": [], "seconds": [], "monitors": {}}
+    return {"start": 0, "momentum": [], "mass": [], "seconds": [], "monitors": {}, "marks": []}
+
+
+@router.get("/studies/{slug}/run/{name}/live/{quantity}.f32")
+def live_picture(studio: StudioHere, state: StateHere, name: str, quantity: str) -> Response:
+    """Corner values of the newest picture of a run under way."""
+    variant = variant_of(state, name)
+    if variant is None or variant.job is None or quantity not in DRAWN:
+        raise HTTPException(404, "there is no such picture")
+    path = studio.store.files.of_run(variant.job.id).live / f"{quantity}.f32"
+    try:
+        content = path.read_bytes()
+    except OSError:
+        raise HTTPException(404, "this run is no longer under way") from None
+    return Response(content, media_type="application/octet-stream", headers={"Cache-Control": "no-store"})

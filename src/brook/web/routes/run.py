@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Form
@@ -10,6 +11,7 @@ from fastapi.responses import HTMLResponse
 from brook.core.pipeline import dimension_of_reading
 from brook.core.units import sensible_unit, unit_factor
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
+from brook.web.routes.results import quantities
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -31,7 +33,33 @@ def monitor_units(state: StudyState, variant: VariantState) -> list[dict[str, An
 
 
 def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
-    return {"monitors": monitor_units(state, variant) if variant else []}
+    if variant is None:
+        return {"monitors": [], "picture": None, "quantities": []}
+    picture = _picture(studio, variant)
+    shown = picture["ranges"] if picture else {}
+    return {
+        "monitors": monitor_units(state, variant), "picture": picture,
+        "quantities": quantities([{"ranges": shown}]) if picture else [],
+    }  # fmt: skip
+
+
+def _picture(studio: Studio, variant: VariantState) -> dict[str, Any] | None:
+    """What field to show beside the curves: the newest of the run under way, or its last."""
+    if variant.job is not None and (variant.is_busy or variant.is_paused):
+        try:
+            about = json.loads((studio.store.files.of_run(variant.job.id).live / "about.json").read_text())
+        except (OSError, ValueError):
+            return None
+        return {**about, "live": True}
+    if variant.run.summary is None:
+        return None
+    summary = variant.run.summary
+    return {
+        "mesh_key": summary["mesh_key"],
+        "iteration": summary["iterations"],
+        "ranges": summary["ranges"],
+        "live": False,
+    }
 
 
 BODIES["run"] = body
@@ -46,14 +74,14 @@ def run(studio: StudioHere, state: StateHere, name: str | None = None, part: str
 @router.post("/studies/{slug}/bring-up-to-date")
 def bring_up_to_date(
     studio: StudioHere, state: StateHere, page: Annotated[str, Form()], name: Annotated[str, Form()] = "",
-    only: Annotated[str, Form()] = "", until: Annotated[str, Form()] = "readings",
+    only: Annotated[str, Form()] = "", until: Annotated[str, Form()] = "readings", anew: Annotated[str, Form()] = "",
 ) -> HTMLResponse:  # fmt: skip
     """Queues one variant, or all that need it, and shows the page as it is then."""
     slug = state.row.slug
     wanted = [only] if only else [v.variant.name for v in state.variants]
     for one in wanted:
         variant_of(state, one)
-    queued = studio.bring_up_to_date(slug, wanted, "mesh" if until == "mesh" else "readings")
+    queued = studio.bring_up_to_date(slug, wanted, "mesh" if until == "mesh" else "readings", anew == "yes")
     after = studio.state(slug)
     notice = "" if queued else _why_nothing(after, wanted)
     return stage(studio, after, _page(page), variant_of(after, name or None), whole=False, notice=notice)

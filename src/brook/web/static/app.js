@@ -1,7 +1,7 @@
 // What all pages share: live events, keys, drawings that light up, and a careful refresh.
 
 import { Curves } from "./curves.js";
-import { openViews } from "./views.js";
+import { newPicture, openViews } from "./views.js";
 
 let curves = null;
 
@@ -62,7 +62,13 @@ function listen(address) {
     }
     if (event.type === "history") {
       for (const words of document.querySelectorAll(`.run-words[data-run="${event.run}"], .run-words[data-variant="${event.variant}"]`)) words.textContent = `iteration ${event.iteration}`;
-      if (curves?.variant === event.variant) curves.take(event.history);
+      if (curves?.variant === event.variant) curves.take(event.history, event.forecast);
+      return;
+    }
+    if (event.type === "picture") {
+      if (curves?.variant !== event.variant) return;
+      if (document.querySelector("canvas.field[data-live]")) newPicture(event.at);
+      else refresh();
       return;
     }
     refresh();

@@ -1,11 +1,9 @@
-// Live curves of a run: residuals and monitors.
+// Live curves of a run: residuals, and one plot for each monitor; all show the same iterations.
 
-import uPlot from "./vendor/uplot/uPlot.esm.js";
 import { pretty, rounded } from "./numbers.js";
+import { Plot, lateRange } from "./plot.js";
 
-const INK = "#566069", GRID = { stroke: "#ebe7dc", width: 1 };
-const decades = (u, ticks) => ticks.map((t) => (t && Math.abs(Math.log10(t) - Math.round(Math.log10(t))) < 1e-6 ? t : null));
-const axis = (more) => ({ stroke: INK, grid: GRID, ticks: { stroke: "#dcd7cb" }, font: "11px Plex", ...more });
+const RIVER = "#0f6e74", RUST = "#b4532a", INK = "#566069";
 
 export class Curves {
   constructor(root) {
@@ -13,70 +11,134 @@ export class Curves {
     this.variant = root.dataset.variant;
     this.monitors = JSON.parse(root.dataset.monitors);
     this.history = { momentum: [], mass: [], seconds: [], monitors: {} };
-    this.limit = Number(root.dataset.limit);
+    this.marks = [];
+    for (const name of ["limit", "window", "change"]) this[name] = Number(root.dataset[name]);
+    this.plots = {};
+    this.listen();
   }
 
   async open() {
     const answer = await fetch(this.root.dataset.history);
-    this.take(await answer.json());
+    const history = await answer.json();
+    this.take(history, history.forecast);
   }
 
   /** Takes in new iterations from `start` on. */
-  take(fresh) {
+  take(fresh, forecast) {
     if (fresh.start > this.history.momentum.length) { this.open(); return; } // something was missed
-    const put = (list, values) => { list.length = Math.min(list.length, fresh.start); list.push(...values); };
+    const put = (list, values) => { list.length = Math.min(list.length, fresh.start); for (const v of values) list.push(v); };
     for (const name of ["momentum", "mass", "seconds"]) put(this.history[name], fresh[name]);
     for (const [name, values] of Object.entries(fresh.monitors)) put((this.history.monitors[name] ??= []), values);
+    this.marks = fresh.marks ?? [];
     this.draw();
+    this.tell(forecast);
   }
+
+  get count() { return this.history.momentum.length; }
 
   draw() {
-    const count = this.history.momentum.length;
-    const iterations = Array.from({ length: count }, (_, i) => i + 1);
-    this.residuals ??= this.plot("residuals", 230, {
-      scales: { x: { time: false }, y: { distr: 3, range: (u, low, high) => [Math.min(low ?? 1e-6, this.limit || 1) / 2, Math.min(Math.max(high ?? 1, 1), 10)] } },
-      axes: [axis({ label: "iteration", labelSize: 18, labelFont: "11px Plex" }), axis({ size: 56, filter: decades, ticks: { show: false }, grid: { ...GRID, filter: decades }, values: (u, ticks) => ticks.map((t) => (t == null ? null : t === 1 ? "1" : t.toExponential(0).replace("e-", "e−").replace("e+", "e"))) })],
-      series: [{ label: "iteration" }, this.series("momentum", "#0f6e74"), this.series("mass", "#b4532a"), { label: "limit", stroke: "#566069", dash: [5, 4], width: 1, value: (u, v) => (v ? v.toExponential(0) : "–") }],
-    });
-    const floor = (v) => Math.max(v, 1e-16);
-    this.residuals.setData([iterations, this.history.momentum.map(floor), this.history.mass.map(floor), iterations.map(() => this.limit)]);
-    this.plots ??= {};
+    const iterations = Array.from({ length: this.count }, (_, i) => i + 1);
+    const marks = () => this.marks.map(([at, text]) => ({ x: at, text }));
+    const shared = { height: 150, sync: "run", marks, onCursor: (i) => this.say(i), onZoom: (x) => this.zoomAll(x) };
+    this.plots.residuals ??= this.plot("residuals", [
+      { label: "momentum", colour: RIVER }, { label: "mass", colour: RUST }, { label: "limit", colour: INK, dash: [5, 4], width: 1 },
+    ], { ...shared, log: true, range: (columns) => this.residualRange(columns) });
+    this.plots.residuals?.set([iterations, this.history.momentum, this.history.mass, iterations.map(() => this.limit)]);
     for (const monitor of this.monitors) {
-      if (!this.root.querySelector(`#monitor-${monitor.name}`)) continue;
-      const values = (this.history.monitors[monitor.name] ?? []).map((v) => v * monitor.factor);
-      this.plots[monitor.name] ??= this.plot(`monitor-${monitor.name}`, 150, {
-        scales: { x: { time: false }, y: { range: (u) => this.sensible(u.data[1]) } },
-        axes: [axis({}), axis({ size: 52, space: 24, values: (u, ticks) => ticks.map((t) => (Math.abs(t) >= 1e5 ? t.toExponential(1) : String(Number(t.toPrecision(4))))) })],
-        series: [{ label: "iteration" }, { ...this.series(pretty(monitor.unit), "#0f6e74"), value: (u, v) => (v == null ? "–" : `${rounded(v, 4)} ${pretty(monitor.unit)}`) }],
-        legend: { show: false },
+      const values = (this.history.monitors[monitor.name] ?? []).map((v) => (v == null ? null : v * monitor.factor));
+      this.plots[monitor.name] ??= this.plot(`monitor-${monitor.name}`, [{ label: monitor.title, colour: RIVER }], {
+        ...shared, range: lateRange, bands: () => this.still(monitor),
       });
-      this.plots[monitor.name].setData([iterations, values]);
-      this.root.querySelector(`#now-${monitor.name}`).textContent = count ? `${rounded(values[count - 1], 4)} ${pretty(monitor.unit)}` : "";
+      this.plots[monitor.name]?.set([iterations, values]);
     }
-    const pace = document.getElementById("pace");
-    if (pace && count > 1) {
-      const s = this.history.seconds, back = Math.min(count - 1, 30);
-      pace.textContent = `${((1000 * (s[count - 1] - s[count - 1 - back])) / back).toFixed(0)} ms an iteration, ${s[count - 1].toFixed(0)} s so far`;
-    }
+    this.say(null);
   }
 
-  /** The range of the second half of a curve with room, so that a start shock does not flatten it. */
-  sensible(values) {
-    if (!values?.length) return [0, 1];
-    const late = values.slice(Math.floor(values.length / 2)).filter(Number.isFinite);
-    let low = Math.min(...late), high = Math.max(...late);
-    const room = Math.max(0.6 * (high - low), 0.06 * Math.max(Math.abs(low), Math.abs(high)), 1e-12);
-    return [low - room, high + room];
-  }
-
-  series(label, stroke) {
-    return { label, stroke, width: 1.6, points: { show: false }, value: (u, v) => (v == null ? "–" : v.toExponential(1)) };
-  }
-
-  plot(id, height, options) {
+  plot(id, series, options) {
     const holder = this.root.querySelector(`#${id}`);
-    const made = new uPlot({ width: holder.clientWidth - 4, height, cursor: { drag: { x: true, y: false } }, ...options }, [[], ...options.series.slice(1).map(() => [])], holder);
-    new ResizeObserver(() => made.setSize({ width: holder.clientWidth - 4, height })).observe(holder);
-    return made;
+    return holder ? new Plot(holder, series, options) : undefined;
+  }
+
+  residualRange(columns) {
+    let low = this.limit || 1, high = 0;
+    for (const values of columns.slice(0, 2)) for (const v of values) if (v > 0) { low = Math.min(low, v); high = Math.max(high, v); }
+    return [low / 2, Math.min(Math.max(high, 1), 10)];
+  }
+
+  /** The band of a monitor that has stood still over its window. */
+  still(monitor) {
+    const last = (this.history.monitors[monitor.name] ?? []).slice(-this.window);
+    if (last.length < this.window || last.some((v) => v == null)) return [];
+    const low = Math.min(...last), high = Math.max(...last), size = Math.abs(last.reduce((a, b) => a + b, 0) / last.length);
+    if (high - low > this.change * size) return [];
+    const middle = (low + high) / 2, half = (this.change * size) / 2;
+    return [{ x0: this.count - this.window + 1, x1: this.count, y0: (middle - half) * monitor.factor, y1: (middle + half) * monitor.factor }];
+  }
+
+  /** The values under the pointer, or the last ones. */
+  say(index) {
+    const at = index ?? this.count - 1;
+    const where = this.root.querySelector("#cursor-at");
+    if (where) where.textContent = index == null || !this.count ? "" : `iteration ${at + 1}: momentum ${this.history.momentum[at]?.toExponential(1)}, mass ${this.history.mass[at]?.toExponential(1)}`;
+    for (const monitor of this.monitors) {
+      const now = this.root.querySelector(`#now-${monitor.name}`), value = this.history.monitors[monitor.name]?.[at];
+      if (now) now.textContent = value == null ? "" : `${rounded(value * monitor.factor, 4)} ${pretty(monitor.unit)}`;
+    }
+  }
+
+  /** Pace, and when it will likely end. */
+  tell(forecast) {
+    const { seconds } = this.history, count = this.count;
+    const pace = document.getElementById("pace"), ahead = document.getElementById("forecast");
+    if (!pace || count < 2) return;
+    const back = Math.min(count - 1, 30), each = (seconds[count - 1] - seconds[count - 1 - back]) / back;
+    pace.textContent = `${(1000 * each).toFixed(0)} ms an iteration, ${seconds[count - 1].toFixed(0)} s so far`;
+    if (!ahead || !forecast || forecast.waits_for === undefined) return;
+    const left = forecast.iterations;
+    const title = this.monitors.find((m) => forecast.waits_for === `monitor ${m.name}`)?.title;
+    const waits = title ? `“${title}” to stand still` : forecast.waits_for;
+    ahead.textContent = left == null ? `The end cannot be seen yet; it waits for ${waits || "the residuals"}.`
+      : forecast.waits_for === "the limit of iterations" ? `Will stop at the limit of iterations in ${this.time(left * each)}, before it converges.`
+      : `About ${left} more iterations, ${this.time(left * each)}${waits ? `; it waits for ${waits}` : ""}.`;
+  }
+
+  time(seconds) { return seconds < 90 ? `${Math.max(1, Math.round(seconds))} s` : seconds < 5400 ? `${Math.round(seconds / 60)} min` : `${(seconds / 3600).toFixed(1)} h`; }
+
+  // -- the bar that all plots share ---------------------------------------------------------
+
+  zoomAll(x, y) {
+    for (const plot of Object.values(this.plots)) plot?.zoom(x, x ? plot.own.y : null, true);
+    const [from, to] = [this.root.querySelector("#from"), this.root.querySelector("#to")];
+    from.value = x ? Math.round(x[0]) : "";
+    to.value = x ? Math.round(x[1]) : "";
+  }
+
+  listen() {
+    const [from, to, smooth, whole] = ["from", "to", "smooth", "whole"].map((id) => this.root.querySelector(`#${id}`));
+    if (!from) return;
+    const range = () => this.zoomAll(from.value || to.value ? [Number(from.value) || 1, Number(to.value) || this.count] : null);
+    from.addEventListener("change", range);
+    to.addEventListener("change", range);
+    whole.addEventListener("click", () => { for (const plot of Object.values(this.plots)) plot?.zoom(null, null, true); this.zoomAll(null); });
+    smooth.addEventListener("change", () => { for (const plot of Object.values(this.plots)) plot?.setSmooth(Number(smooth.value)); });
+    for (const figure of this.root.querySelectorAll("figure.plot")) figure.querySelector("figcaption").append(this.rangeControls(figure));
+  }
+
+  /** Own range and log or linear for one plot. */
+  rangeControls(figure) {
+    const name = figure.dataset.plot.replace(/^monitor-/, "");
+    const holder = document.createElement("details");
+    holder.className = "plot-range";
+    const title = figure.querySelector("figcaption span").firstChild.textContent;
+    const field = (label) => Object.assign(document.createElement("input"), { className: "v boxed", size: 6, ariaLabel: `${label} end of ${title}` });
+    const low = field("Lower"), high = field("Upper"), log = Object.assign(document.createElement("input"), { type: "checkbox", checked: name === "residuals" });
+    const label = document.createElement("label");
+    label.append(log, " logarithmic");
+    holder.append(Object.assign(document.createElement("summary"), { textContent: "range" }), "from ", low, " to ", high, " ", label);
+    const apply = () => { const p = this.plots[name]; p?.zoom(p.own.x, low.value !== "" && high.value !== "" ? [Number(low.value), Number(high.value)] : null); };
+    low.addEventListener("change", apply);
+    high.addEventListener("change", apply);
+    log.addEventListener("change", () => this.plots[name]?.setLog(log.checked));
+    return holder;
   }
 }

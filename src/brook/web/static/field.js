@@ -6,13 +6,14 @@ const loaded = new Map();
 
 /** An array of a result by its address; each is fetched once. */
 export function array(address, Kind = Float32Array) {
-  if (!loaded.has(address)) {
-    loaded.set(address, fetch(address).then(async (answer) => {
-      if (!answer.ok) throw new Error((await answer.json()).detail ?? answer.statusText);
-      return new Kind(await answer.arrayBuffer());
-    }));
-  }
+  if (!loaded.has(address)) loaded.set(address, fetched(address, Kind));
   return loaded.get(address);
+}
+
+async function fetched(address, Kind) {
+  const answer = await fetch(address);
+  if (!answer.ok) throw new Error((await answer.text()).slice(0, 200) || answer.statusText);
+  return new Kind(await answer.arrayBuffer());
 }
 
 function topology(corners, offsets) {
@@ -54,7 +55,8 @@ export class FieldView {
   async show(quantity) {
     this.quantity = quantity;
     if (!quantity) { this.values = null; return; }
-    const values = await array(`${this.canvas.dataset.values}/${quantity}.f32`);
+    const address = `${this.canvas.dataset.values}/${quantity}.f32`;
+    const values = this.canvas.dataset.live ? await fetched(`${address}?at=${this.canvas.dataset.at}`, Float32Array) : await array(address);
     if (quantity !== this.quantity) return;
     this.values = values;
     painter().setValues(this.mesh, values);
@@ -84,8 +86,8 @@ export class FieldView {
     const ratio = window.devicePixelRatio || 1;
     const width = this.canvas.parentElement.clientWidth;
     const [x0, y0, x1, y1] = this.box;
-    const tall = this.canvas.closest(".plate") ? 260 : 470;
-    const height = Math.round(Math.min(tall, Math.max(this.canvas.closest(".plate") ? 110 : 220, (width * 1.12 * (y1 - y0)) / (x1 - x0))));
+    const [least, most, room] = this.canvas.closest(".plate") ? [110, 260, 1.12] : this.canvas.closest("#curves") ? [120, 300, 1.06] : [220, 470, 1.12];
+    const height = Math.round(Math.min(most, Math.max(least, (width * room * (y1 - y0)) / (x1 - x0))));
     this.canvas.style.height = `${height}px`;
     this.canvas.width = Math.round(width * ratio);
     this.canvas.height = Math.round(height * ratio);

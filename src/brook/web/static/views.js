@@ -9,7 +9,13 @@ const memory = (key) => {
 };
 const remember = (key, value) => sessionStorage.setItem(key, JSON.stringify(value));
 
+let live = null;
+
+/** A newer picture of the run that this page watches. */
+export function newPicture(at) { live?.(at); }
+
 export async function openViews(root) {
+  live = null;
   const canvases = [...root.querySelectorAll("canvas.field")];
   if (!canvases.length) return;
   const strip = root.querySelector("#strip"), choice = root.querySelector("#quantity"), lines = root.querySelector("#lines");
@@ -31,17 +37,20 @@ export async function openViews(root) {
   };
   const views = canvases.map((canvas) => new FieldView(canvas, { onMove: say, onView: link }));
   const legend = new Legend(root.querySelector("#legend"), (range) => {
+    held = [...range];
     for (const view of views) { view.range = range; view.draw(); }
   });
 
-  const show = async () => {
+  let held = null; // the range that was set by hand stays while a live picture changes
+  const show = async (event) => {
     const quantity = choice.value;
+    if (event) held = null;
     remember(choiceKey, quantity);
     await Promise.all(views.map((view) => view.show(quantity)));
     if (!quantity) legend.clear();
     else {
       const map = option().signed ? "signed" : "even";
-      legend.set(views.map((view) => view.samples()), { words: option().words, unit: option().unit, factor: Number(option().factor), map });
+      legend.set(views.map((view) => view.samples()), { words: option().words, unit: option().unit, factor: Number(option().factor), map }, held);
       for (const view of views) { view.range = legend.range; view.map = map; }
     }
     for (const view of views) { view.showLines = lines ? lines.checked : canvases[0].dataset.lines === "1"; view.draw(); }
@@ -58,6 +67,18 @@ export async function openViews(root) {
   } catch (error) {
     for (const canvas of canvases) canvas.replaceWith(Object.assign(document.createElement("p"), { className: "empty", textContent: `The picture cannot be shown: ${error.message}` }));
     return;
+  }
+  if (canvases[0].dataset.live) {
+    let busy = false;
+    live = async (at) => {
+      if (busy || !root.isConnected) return;
+      busy = true;
+      canvases[0].dataset.at = at;
+      try {
+        await show();
+        root.querySelector("#picture-at").textContent = `at iteration ${at}`;
+      } catch { /* the run ended meanwhile; its page is about to change */ } finally { busy = false; }
+    };
   }
   choice.addEventListener("change", show);
   lines?.addEventListener("change", show);
