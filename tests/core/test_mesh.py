@@ -120,7 +120,7 @@ def test_a_mesh_with_other_cells_is_written_as_polyhedra(tmp_path):
     )  # fmt: skip
     stencil = Stencil(split)
     pressure = np.arange(split.cell_count, dtype=float)
-    fields = Fields(stencil, 1.0, np.zeros((12, 3)), pressure, np.zeros(stencil.active),
+    fields = Fields(stencil, 1.0, 1.0, np.zeros((12, 3)), pressure, np.zeros(stencil.active),
                     np.zeros((stencil.boundary_count, 3)), np.zeros(stencil.boundary_count))  # fmt: skip
     write_vtu(tmp_path / "fields.vtu", fields)
     read = meshio.read(tmp_path / "fields.vtu")

@@ -9,11 +9,13 @@ from brook.core.formulas import FormulaError, Scope, evaluate, nearest, parse
 from brook.core.geometry import PlaneShape, build_plane
 from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.mesh import lines
+from brook.core.results.quantities import QUANTITIES, OwnQuantity, References, own_quantity
 from brook.core.results.readings import Places, reading_dimension
-from brook.core.study import Problem, Requirement, Resolved, Study, Variant, named_scope, resolve
+from brook.core.study import Problem, Requirement, Resolved, Study, Value, Variant, named_scope, resolve, value_at
 from brook.core.study.base import Part
-from brook.core.study.resolve import named_value_problems
-from brook.core.units import Dimension, UnitError, dimension_of
+from brook.core.study.resolve import RESERVED, named_value_problems
+from brook.core.study.views import CurvePlot, Plate
+from brook.core.units import SYMBOLS, Dimension, UnitError, dimension_of
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,6 +46,8 @@ def check(study: Study) -> list[Problem]:
     for variant in study.variants:
         problems += prepare(study, variant).problems
     problems += _unknown_patches(study)
+    if study.variants and (study.plates or study.plots):
+        problems += plot_problems(study, study.variants[0])
     found: dict[tuple[str, str], Problem] = {}
     for problem in problems:
         found.setdefault((problem.path, problem.message), problem)
@@ -77,7 +81,9 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     boundaries = [b for b in set_up.boundaries if shape is None or b.patch in shape.patches]
     if shape is not None:
         problems += _boundary_problems(study, shape, variant)
-    places = Places((variant.geometry.body,), shape.patches if shape else (), boxes)
+    own = _own_fields(study, scope, problems)
+    references = _references(study, scope, problems)
+    places = Places((variant.geometry.body,), shape.patches if shape else (), boxes, own, references)
     problems += _box_problems(boxes)
     if shape is not None:
         problems += _requirement_problems(study, replace_places(places, study), scope)
@@ -86,6 +92,70 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     return Prepared(
         variant, scope, geometry, shape, plan, fluid, boundaries, rules, places, tuple(problems)
     )  # fmt: skip
+
+
+def _own_fields(study: Study, scope: Scope, problems: list[Problem]) -> dict[str, OwnQuantity]:
+    """The study's own fields; one may be made from another, in any order."""
+    found: dict[str, OwnQuantity] = {}
+    waiting = dict(study.fields)
+    for name in study.fields:
+        if name in QUANTITIES or name in RESERVED or name in SYMBOLS:
+            problems.append(Problem(f"/fields/{name}", f"'{name}' already has a meaning; choose another name"))
+            waiting.pop(name)
+    errors: dict[str, str] = {}
+    for _ in range(len(waiting)):
+        known = {**QUANTITIES, **{n: o.kind for n, o in found.items()}}
+        for name, text in list(waiting.items()):
+            try:
+                found[name] = own_quantity(name, text, known, scope)
+                waiting.pop(name)
+            except FormulaError as error:
+                errors[name] = error.message
+    for name in waiting:
+        circle = any(f"'{other}'" in errors[name] for other in waiting)
+        message = f"'{name}' is made from itself, or from a field that cannot be made" if circle else errors[name]
+        problems.append(Problem(f"/fields/{name}", message))
+    return found
+
+
+def _references(study: Study, scope: Scope, problems: list[Problem]) -> References:
+    """Reference values of coefficients; an empty speed leaves it to the inflow."""
+    reference = study.set_up.reference
+    found: dict[str, float | None] = {"speed": None, "pressure": 0.0}
+    for name, value in (("speed", Value("speed", "positive")), ("pressure", Value("pressure"))):
+        text = getattr(reference, name)
+        if not text.strip():
+            continue
+        try:
+            found[name] = value_at(text, value, scope)
+        except FormulaError as error:
+            problems.append(Problem(f"/set_up/reference/{name}", error.message))
+    return References(found["speed"], found["pressure"] or 0.0)
+
+
+def plot_problems(study: Study, variant: Variant) -> list[Problem]:
+    """What is wrong with plates and plots; nothing of it keeps a variant from running."""
+    prepared = prepare(study, variant)
+    problems: list[Problem] = []
+    known = [n for n, k in prepared.places.quantities().items() if k.drawn]
+    kept: list[tuple[str, tuple[Plate | CurvePlot, ...]]] = [("plates", study.plates), ("plots", study.plots)]
+    for kind, entries in kept:
+        for k, entry in enumerate(entries):
+            if entry.quantity not in known:
+                message = f"'{entry.quantity}' cannot be drawn: {nearest(entry.quantity, known)}"
+                problems.append(Problem(f"/{kind}/{k}/quantity", message))
+            for name in ("range", "position_range", "value_range"):
+                low_high = getattr(entry, name, None)
+                if low_high is not None and low_high[0] >= low_high[1]:
+                    problems.append(Problem(f"/{kind}/{k}/{name}", "a range goes from a smaller to a larger value"))
+    for k, plot in enumerate(study.plots):
+        for n, line in enumerate(plot.lines):
+            path = f"/plots/{k}/lines/{n}"
+            found = resolve(line, prepared.scope, path, problems)
+            ends = (found.start_x, found.start_y, found.end_x, found.end_y)
+            if None not in ends and ends[:2] == ends[2:]:
+                problems.append(Problem(f"{path}/end_x", f"'{line.title}' ends where it begins; give it some length"))
+    return problems
 
 
 def replace_places(places: Places, study: Study) -> Places:

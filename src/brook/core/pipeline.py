@@ -25,7 +25,7 @@ from brook.core.units import Dimension
 
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 1
-SOLVER_VERSION = 1
+SOLVER_VERSION = 2
 
 
 @dataclass(frozen=True)
@@ -69,6 +69,7 @@ def _reading_inputs(requirement: Requirement, prepared: Prepared) -> list[Any]:
         return [requirement.reading]
     used: list[Any] = [requirement.reading]
     for name in names_in(tree):
+        used += _own_inputs(name.parts[1] if len(name.parts) == 3 else "", prepared)
         if name.parts[0] in prepared.places.boxes:
             used.append(plain(prepared.places.boxes[name.parts[0]]))
         elif len(name.parts) == 1:
@@ -77,6 +78,22 @@ def _reading_inputs(requirement: Requirement, prepared: Prepared) -> list[Any]:
             except FormulaError:
                 used.append(None)
     return used
+
+
+def _own_inputs(quantity: str, prepared: Prepared) -> list[Any]:
+    """What a quantity depends on besides the fields: formulas, named values in them, reference values."""
+    places = prepared.places
+    if quantity == "pressure_coefficient":
+        return [places.references.speed, places.references.pressure]
+    if quantity not in places.own:
+        return []
+    found: list[Any] = [places.own[quantity].text]
+    for name in names_in(parse(places.own[quantity].text)):
+        if name.text in places.quantities():
+            found += _own_inputs(name.text, prepared)
+        elif name.text not in ("x", "y", "z"):
+            found.append(plain(float(prepared.scope(name).value)))
+    return found
 
 
 # -- the stages -------------------------------------------------------------------------------

@@ -20,7 +20,7 @@ from brook.core.mesh.quality import LIMITS
 from brook.core.numerics import Stencil
 from brook.core.pipeline import Keys, make_mesh, read_all, rules_of, solve, stage_keys
 from brook.core.results.picture import corner_values, polygons
-from brook.core.results.quantities import DRAWN
+from brook.core.results.quantities import DRAWN, View
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, Fields, Outcome
 from brook.core.solve.run import Wish
@@ -168,7 +168,8 @@ def start_of(request: Request, keys: Keys, files: ResultFiles) -> Checkpoint | N
 def run_summary(outcome: Outcome) -> dict[str, Any]:
     """What the pages say of a run without loading its arrays."""
     fields, history = outcome.fields, outcome.history
-    ranges = {q: [float(v.min()), float(v.max())] for q in DRAWN for v in [fields.scalar(q)[0]]}
+    view = View(fields)
+    ranges = {q: [float(v.min()), float(v.max())] for q in DRAWN for v in [view.values(q)[0]]}
     thin = max(1, len(history) // 60)
     return {
         "state": outcome.state, "message": outcome.message, "iterations": outcome.iterations,
@@ -190,9 +191,9 @@ def _mean_pressure(fields: Fields, patch_name: str) -> float:
 def write_run(folder: Path, outcome: Outcome, summary: dict[str, Any]) -> None:
     fields = outcome.fields
     fields.save(folder / "fields.npz")
-    shapes = polygons(fields.mesh)
+    shapes, view = polygons(fields.mesh), View(fields)
     for quantity in DRAWN:
-        _write(folder / f"{quantity}.f32", corner_values(fields, quantity, shapes))
+        _write(folder / f"{quantity}.f32", corner_values(view, quantity, shapes))
     (folder / "history.json").write_text(json.dumps(outcome.history.since(0)))
     write_vtu(folder / "fields.vtu", fields)
     (folder / "histories.csv").write_text(outcome.history.csv())

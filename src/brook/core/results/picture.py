@@ -8,7 +8,7 @@ import numpy as np
 
 from brook.core.mesh import Mesh
 from brook.core.mesh.quality import plane_sides_of
-from brook.core.solve import Fields
+from brook.core.results.quantities import QUANTITIES, View
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,17 +32,17 @@ def polygons(mesh: Mesh) -> PlanePolygons:
     return PlanePolygons(mesh.points[points, :2], offsets, points)
 
 
-def corner_values(fields: Fields, quantity: str, shapes: PlanePolygons) -> np.ndarray:
+def corner_values(view: View, quantity: str, shapes: PlanePolygons) -> np.ndarray:
     """Values (n,) at the corners: the mean of what the cells round a point say, by their gradients.
 
     A point on the boundary takes the boundary's own value, so that walls show a standing fluid.
     """
-    mesh = fields.mesh
-    value, boundary = fields.scalar(quantity)
+    fields, mesh = view.fields, view.fields.mesh
+    value, boundary = view.values(quantity)
     cell = np.repeat(np.arange(mesh.cell_count), np.diff(shapes.offsets))
     offset = np.zeros((len(cell), 3))
     offset[:, :2] = shapes.corners - mesh.centre[cell, :2]
-    reached = value[cell] + np.einsum("ij,ij->i", fields.slope(quantity)[cell], offset)
+    reached = value[cell] + np.einsum("ij,ij->i", view.slope(quantity)[cell], offset)
     total = np.bincount(shapes.points, reached, len(mesh.points))
     count = np.bincount(shapes.points, minlength=len(mesh.points)).astype(float)
     start, end = fields.stencil.inner, fields.stencil.active
@@ -54,6 +54,6 @@ def corner_values(fields: Fields, quantity: str, shapes: PlanePolygons) -> np.nd
     on_edge = edge_size > 0
     mean = np.divide(total, count, out=np.zeros_like(total), where=count > 0)
     mean[on_edge] = edge_total[on_edge] / edge_size[on_edge]
-    if quantity == "speed":
+    if quantity in QUANTITIES and QUANTITIES[quantity].positive:
         mean = np.maximum(mean, 0.0)
     return mean[shapes.points]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brook.core.solve import Fields
+from brook.core.results.quantities import QUANTITIES, View
 from brook.core.study import Resolved
 
 
@@ -18,39 +18,40 @@ class Samples:
     weights: np.ndarray
 
 
-def body_samples(fields: Fields, body: str, quantity: str) -> Samples:
+def body_samples(view: View, body: str, quantity: str) -> Samples:
     """Cell values of a body."""
-    cells = fields.mesh.body == fields.mesh.bodies.index(body)
-    return Samples(fields.scalar(quantity)[0][cells], fields.mesh.volume[cells])
+    mesh = view.fields.mesh
+    cells = mesh.body == mesh.bodies.index(body)
+    return Samples(view.values(quantity)[0][cells], mesh.volume[cells])
 
 
-def box_samples(fields: Fields, box: Resolved, quantity: str) -> Samples:
+def box_samples(view: View, box: Resolved, quantity: str) -> Samples:
     """Values at the points of the box nearest to each cell's centroid, for the volume they share.
 
     Cells count with the part of them that lies in the box (exact for cells that are boxes), and
     values are carried from the centroid by the gradient, so a box may be thinner than a cell.
     """
-    low, high = fields.mesh.cell_box
+    mesh = view.fields.mesh
+    low, high = mesh.cell_box
     box_low = np.array([box.left, box.bottom, -np.inf])
     box_high = np.array([box.right, box.top, np.inf])
     shared = np.minimum(high, box_high) - np.maximum(low, box_low)
-    tolerance = 1e-9 * fields.mesh.size
+    tolerance = 1e-9 * mesh.size
     cells = np.nonzero(np.all(shared > tolerance, axis=1))[0]
     if not len(cells):  # a line or a point: every cell it touches, all alike
         cells = np.nonzero(np.all(shared > -tolerance, axis=1))[0]
     share = np.prod(np.maximum(shared[cells], tolerance) / (high - low)[cells], axis=1)
-    centre = fields.mesh.centre[cells]
+    centre = mesh.centre[cells]
     offset = np.clip(centre, box_low, box_high) - centre
-    value = fields.scalar(quantity)[0][cells] + np.einsum("ij,ij->i", fields.slope(quantity)[cells], offset)
-    if quantity == "speed":
+    value = view.values(quantity)[0][cells] + np.einsum("ij,ij->i", view.slope(quantity)[cells], offset)
+    if quantity in QUANTITIES and QUANTITIES[quantity].positive:
         value = np.maximum(value, 0.0)
-    return Samples(value, share * fields.mesh.volume[cells])
+    return Samples(value, share * mesh.volume[cells])
 
 
-def patch_samples(fields: Fields, patch_name: str, quantity: str) -> Samples:
+def patch_samples(view: View, patch_name: str, quantity: str) -> Samples:
     """Boundary values on a patch; of `flow`, what goes out through each face in m³/s."""
+    fields = view.fields
     patch = fields.mesh.patch(patch_name)
-    area = fields.mesh.face_area[patch.faces]
-    if quantity == "flow":
-        return Samples(fields.flux[patch.faces] / fields.density, area)
-    return Samples(fields.scalar(quantity)[1][fields.stencil.boundary_faces(patch)], area)
+    values = view.values(quantity)[1][fields.stencil.boundary_faces(patch)]
+    return Samples(values, fields.mesh.face_area[patch.faces])

@@ -7,12 +7,12 @@ A reading is a formula of what places read: place, quantity, statistic, joined b
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from brook.core.formulas import Binary, FormulaError, Negative, Node, Number, Reading, Scope, evaluate, nearest, parse
 from brook.core.results.places import Samples, body_samples, box_samples, patch_samples
-from brook.core.results.quantities import QUANTITIES
+from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind, References, View
 from brook.core.results.statistics import STATISTICS, Statistic
 from brook.core.solve import Fields
 from brook.core.study import Resolved
@@ -21,11 +21,21 @@ from brook.core.units import Dimension, Quantity, show
 
 @dataclass(frozen=True)
 class Places:
-    """What a reading may name: bodies, patches, and boxes with their resolved corners."""
+    """What a reading may name: bodies, patches, boxes with their resolved corners, and quantities of one's own."""
 
     bodies: tuple[str, ...]
     patches: tuple[str, ...]
     boxes: dict[str, Resolved]
+    own: dict[str, OwnQuantity] = field(default_factory=dict)
+    references: References = field(default_factory=References)
+
+    def quantities(self) -> dict[str, QuantityKind]:
+        """Every quantity that can be read, by name."""
+        return {**QUANTITIES, **{name: own.kind for name, own in self.own.items()}}
+
+    def view(self, fields: Fields) -> View:
+        """Fields through which all these quantities are read."""
+        return View(fields, self.references, self.own)
 
     def kind(self, name: str) -> str | None:
         for kind, names in (("body", self.bodies), ("box", self.boxes), ("patch", self.patches)):
@@ -53,8 +63,9 @@ def _parts(reading: Reading, places: Places) -> tuple[str, str, str, Statistic]:
             f"after '{place}' say a quantity and a statistic, as in {place}.speed.mean", reading.position
         )
     quantity, statistic_name = rest
-    if quantity not in QUANTITIES or kind not in QUANTITIES[quantity].on:
-        known = [q for q in QUANTITIES if kind in QUANTITIES[q].on]
+    quantities = places.quantities()
+    if quantity not in quantities or kind not in quantities[quantity].on:
+        known = [q for q in quantities if kind in quantities[q].on]
         raise FormulaError(f"'{quantity}' cannot be read on a {kind}: {nearest(quantity, known)}", reading.position)
     known = [s for s in STATISTICS if STATISTICS[s].fits(quantity)]
     if statistic_name not in known:
@@ -73,7 +84,7 @@ def _scope(places: Places, named: Scope, sampler: Sampler | None) -> Scope:
         if len(reading.parts) == 1 and places.kind(reading.parts[0]) is None:
             return named(reading)
         kind, place, quantity, statistic = _parts(reading, places)
-        dimension = QUANTITIES[quantity].dimension
+        dimension = places.quantities()[quantity].dimension
         arguments = []
         for argument in reading.arguments:
             given = evaluate(argument, named)
@@ -101,12 +112,14 @@ def reading_dimension(text: str, places: Places, named: Scope) -> Dimension:
 def read_value(text: str, places: Places, named: Scope, fields: Fields) -> float:
     """The value of a reading in SI units. Raises `FormulaError`."""
 
+    view = places.view(fields)
+
     def sampler(kind: str, place: str, quantity: str) -> Samples:
         if kind == "body":
-            return body_samples(fields, place, quantity)
+            return body_samples(view, place, quantity)
         if kind == "box":
-            return box_samples(fields, places.boxes[place], quantity)
-        return patch_samples(fields, place, quantity)
+            return box_samples(view, places.boxes[place], quantity)
+        return patch_samples(view, place, quantity)
 
     return float(evaluate(parse(text), _scope(places, named, sampler)).value)
 
@@ -120,10 +133,11 @@ def _words(node: Node) -> str:
     match node:
         case Number():
             return f"{node.value:g} {node.unit}".strip()
-        case Reading() if len(node.parts) == 3 and node.parts[1] in QUANTITIES and node.parts[2] in STATISTICS:
+        case Reading() if len(node.parts) == 3 and node.parts[2] in STATISTICS:
             place, quantity, statistic = node.parts
             arguments = [_words(a) for a in node.arguments]
-            return STATISTICS[statistic].words.format(*arguments, quantity=QUANTITIES[quantity].words, place=place)
+            said = QUANTITIES[quantity].words if quantity in QUANTITIES else quantity.replace("_", " ")
+            return STATISTICS[statistic].words.format(*arguments, quantity=said, place=place)
         case Reading():
             return node.text
         case Negative():

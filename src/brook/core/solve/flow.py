@@ -328,6 +328,6 @@ class SteadyFlow:
     def snapshot(self) -> Fields:
         """A copy of the fields as they are now."""
         return Fields(
-            self.stencil, self.fluid.density, self.velocity.copy(), self.pressure.copy(), self.flux.copy(),
+            self.stencil, self.fluid.density, self.fluid.viscosity, self.velocity.copy(), self.pressure.copy(), self.flux.copy(),
             self._boundary_velocity(), self._boundary_pressure(),
         )  # fmt: skip

@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 from brook.core.study.base import Coordinate, Formula, Length, Name, Part, Problem, Prose, Title, Value
 from brook.core.study.boundaries import Boundary
 from brook.core.study.geometry import PlaneGeometry
+from brook.core.study.views import CurvePlot, Plate
 
 FORMAT: Literal["brook-study"] = "brook-study"
 VERSION: Literal[1] = 1
@@ -99,10 +100,18 @@ class MeshPlan(Part):
     growth: Annotated[Formula, Value("number", "positive")] = "1.2"
 
 
+class Reference(Part):
+    """What coefficients are made with; without a speed it is the mean speed of the inflow."""
+
+    speed: Annotated[str, Field(max_length=500)] = ""
+    pressure: Annotated[Formula, Value("pressure")] = "0 Pa"
+
+
 class SetUp(Part):
     fluid: Fluid = LibraryFluid()
     boundaries: Annotated[tuple[Boundary, ...], Field(max_length=60)] = ()
     convection: Literal["limited", "central", "upwind"] = "limited"
+    reference: Reference = Reference()
 
 
 class RunRules(Part):
@@ -135,10 +144,19 @@ class Study(Part):
     mesh_plan: MeshPlan = MeshPlan()
     set_up: SetUp = SetUp()
     run_rules: RunRules = RunRules()
+    fields: dict[Name, Formula] = {}
+    plates: Annotated[tuple[Plate, ...], Field(max_length=40)] = ()
+    plots: Annotated[tuple[CurvePlot, ...], Field(max_length=40)] = ()
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:
-        for what, parts in (("variant", self.variants), ("requirement", self.requirements)):
+        named: tuple[tuple[str, tuple[Any, ...]], ...] = (
+            ("variant", self.variants),
+            ("requirement", self.requirements),
+            ("plate", self.plates),
+            ("plot", self.plots),
+        )
+        for what, parts in named:
             names = [p.name for p in parts]
             twice = sorted({n for n in names if names.count(n) > 1})
             if twice:

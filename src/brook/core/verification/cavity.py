@@ -10,6 +10,7 @@ import numpy as np
 
 from brook.core.checks import prepare
 from brook.core.pipeline import make_mesh, solve
+from brook.core.results.quantities import View
 from brook.core.solve import Fields
 from brook.core.study import Study
 from brook.core.study.document import study_from
@@ -63,12 +64,13 @@ def study(reynolds: float, cells: int) -> Study:
 def mid_line_extrema(fields: Fields) -> tuple[float, float, float]:
     """u_min on x = 0.5, v_max and v_min on y = 0.5, each the top of a parabola through three cells."""
     found = []
+    view = View(fields)
     low, high = fields.mesh.cell_box
     for along, across, quantity in ((1, 0, "velocity_x"), (0, 1, "velocity_y")):
         line = np.nonzero((low[:, across] < 0.5 - 1e-9) & (high[:, across] >= 0.5 - 1e-9))[0]
         line = line[np.argsort(fields.mesh.centre[line, along])]
-        value = fields.scalar(quantity)[0][line]
-        value = value + fields.slope(quantity)[line, across] * (0.5 - fields.mesh.centre[line, across])
+        value = view.values(quantity)[0][line]
+        value = value + view.slope(quantity)[line, across] * (0.5 - fields.mesh.centre[line, across])
         place = fields.mesh.centre[line, along]
         found.append((_peak(place, value), -_peak(place, -value)))
     (_, u_min), (v_max, v_min) = found

@@ -1,0 +1,69 @@
+"""What a quantity is, and the fields through which quantities are read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from brook.core.numerics import gradient
+from brook.core.solve import Fields
+from brook.core.units import Dimension
+
+if TYPE_CHECKING:
+    from brook.core.results.quantities.own import OwnQuantity
+
+# Values in the cells (C,) and on the active boundary faces (B,), in SI units.
+Values = tuple[np.ndarray, np.ndarray]
+
+
+@dataclass(frozen=True)
+class References:
+    """What coefficients are made with; a speed of None is the mean speed of the inflow."""
+
+    speed: float | None = None
+    pressure: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class View:
+    """Fields with what derived and own quantities need besides; each value is computed once."""
+
+    fields: Fields
+    references: References = field(default_factory=References)
+    own: dict[str, OwnQuantity] = field(default_factory=dict)
+    _known: dict[str, Values] = field(default_factory=dict)
+
+    def values(self, quantity: str) -> Values:
+        """Values of a quantity. Raises `KeyError` for an unknown one."""
+        if quantity not in self._known:
+            from brook.core.results.quantities import QUANTITIES
+
+            kind = QUANTITIES[quantity] if quantity in QUANTITIES else self.own[quantity].kind
+            self._known[quantity] = kind.values(self)
+        return self._known[quantity]
+
+    def slope(self, quantity: str) -> np.ndarray:
+        """Gradient (C, 3) of a quantity."""
+        cells, boundary = (np.ascontiguousarray(v, float) for v in self.values(quantity))
+        stencil = self.fields.stencil
+        return gradient(stencil, stencil.every_boundary, cells, boundary)
+
+
+@dataclass(frozen=True)
+class QuantityKind:
+    """`words` stand in sentences; `signed` quantities are shown round zero; `on` says where it can be read.
+
+    `positive` ones cannot fall under zero between cells either. One that is not `drawn` has no picture.
+    """
+
+    name: str
+    dimension: Dimension
+    words: str
+    values: Callable[[View], Values]
+    signed: bool = False
+    positive: bool = False
+    drawn: bool = True
+    on: tuple[str, ...] = ("body", "box", "patch")

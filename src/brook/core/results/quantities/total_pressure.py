@@ -1,0 +1,13 @@
+"""Static pressure and the dynamic pressure of the flow: p + ρ|u|²/2."""
+
+from brook.core.results.quantities.base import QuantityKind, Values, View
+from brook.core.units import DIMENSIONS
+
+
+def values(view: View) -> Values:
+    pressure, speed = view.values("pressure"), view.values("speed")
+    half = 0.5 * view.fields.density
+    return pressure[0] + half * speed[0] ** 2, pressure[1] + half * speed[1] ** 2
+
+
+QUANTITY = QuantityKind("total_pressure", DIMENSIONS["pressure"], "total pressure", values)

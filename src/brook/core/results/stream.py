@@ -1,0 +1,160 @@
+"""Streamlines of plane flow as lines of the stream function.
+
+ψ at the points of the mesh is the flow between them: u = ∂ψ/∂y, v = -∂ψ/∂x. It comes from the fluxes through
+the faces, so that no streamline crosses a wall and vortices close (Batchelor 1967, section 2.2).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import sparse
+from scipy.sparse.csgraph import breadth_first_order, connected_components
+
+from brook.core.results import kernels
+from brook.core.results.plane import Triangles
+from brook.core.solve import Fields
+
+LONGEST = 200_000
+# Lines by default: so many share the through-flow, and so many lie in what turns on the spot.
+THROUGH, TURNING = 18, 4
+
+
+@dataclass(frozen=True, eq=False)
+class Streamline:
+    """Places (n, 2) in m in the direction of the flow; `value` is ψ in m²/s."""
+
+    places: np.ndarray
+    value: float
+    closed: bool
+
+
+def stream_function(fields: Fields) -> np.ndarray:
+    """ψ (P,) in m²/s at the points of a plane mesh: volume flow for each metre of depth."""
+    mesh, active = fields.mesh, fields.stencil.active
+    front = mesh.points[:, 2] == mesh.points[:, 2].min()
+    back = mesh.points[:, 2] == mesh.points[:, 2].max()
+    depth = float(np.ptp(mesh.points[:, 2]))
+    corners = mesh.face_points[: 4 * active].reshape(active, 4)  # faces over the depth have four corners
+    on_front = front[corners]
+    a = corners[np.arange(active), np.argmax(on_front, axis=1)]
+    later = on_front.copy()
+    later[np.arange(active), np.argmax(on_front, axis=1)] = False
+    b = corners[np.arange(active), np.argmax(later, axis=1)]
+    # ψ(b) - ψ(a) = flow through the face, seen with its normal on the right of a → b
+    run, normal = mesh.points[b] - mesh.points[a], mesh.face_vector[:active]
+    sign = np.where(run[:, 1] * normal[:, 0] - run[:, 0] * normal[:, 1] > 0, 1.0, -1.0)
+    step = sign * fields.flux / fields.density / depth
+    count = len(mesh.points)
+    value = np.zeros(count)
+    graph = sparse.csr_matrix((np.arange(1, active + 1), (a, b)), shape=(count, count))
+    _, part = connected_components(graph, directed=False)
+    for number in np.unique(part[a]):
+        start = int(np.argmax(part == number))
+        order, parent = breadth_first_order(graph, start, directed=False)
+        inward = parent[order[1:]]
+        # the face between a point and its parent, and whether it runs from parent to point
+        ahead = np.asarray(graph[inward, order[1:]]).ravel()
+        behind = np.asarray(graph[order[1:], inward]).ravel()
+        flow = np.zeros(count)
+        flow[order[1:]] = np.where(ahead > 0, step[ahead - 1], -step[behind - 1])
+        kernels.add_up_stream(start, order, parent, flow, value)
+    pairs = dict(zip(_places(mesh.points[front]), value[front], strict=True))
+    value[back] = [pairs.get(p, 0.0) for p in _places(mesh.points[back])]
+    return value
+
+
+def _places(points: np.ndarray) -> list[tuple[float, float]]:
+    return [(float(x), float(y)) for x, y in points[:, :2]]
+
+
+def streamline(triangles: Triangles, psi: np.ndarray, place: tuple[float, float]) -> Streamline | None:
+    """The streamline through a place, None outside the fluid."""
+    found, share = triangles.locate(np.array([place]))
+    if found[0] < 0:
+        return None
+    level = float(psi[triangles.triangles[found[0]]] @ share[0])
+    return _trace(triangles, psi, int(found[0]), level)
+
+
+def _trace(triangles: Triangles, psi: np.ndarray, seed: int, level: float) -> Streamline | None:
+    """The line of a level through a triangle. u = ∂ψ/∂y: larger ψ lies on the left of the flow."""
+    corners = psi[triangles.triangles[seed]]
+    level = min(max(level, float(corners.min())), float(corners.max()))
+    if not (corners.min() < level <= corners.max()):
+        spread = float(corners.max() - corners.min())
+        if spread == 0:
+            return None
+        level = float(corners.min()) + 1e-9 * spread
+    arguments = (triangles.points, triangles.triangles, triangles.neighbours, psi, seed, level)
+    ahead, closed = kernels.trace_level(*arguments, True, LONGEST)
+    if closed:
+        return Streamline(np.vstack([ahead, ahead[:1]]), level, True)
+    behind, _ = kernels.trace_level(*arguments, False, LONGEST)
+    places = np.vstack([behind[::-1], ahead])
+    return Streamline(places, level, False) if len(places) > 1 else None
+
+
+def streamlines_from(triangles: Triangles, psi: np.ndarray, seeds: np.ndarray) -> list[Streamline]:
+    """Streamlines through seeds (n, 2); those outside the fluid are left out."""
+    lines = [streamline(triangles, psi, (float(x), float(y))) for x, y in seeds]
+    return [line for line in lines if line is not None]
+
+
+def default_streamlines(triangles: Triangles, psi: np.ndarray, boundary: np.ndarray) -> list[Streamline]:
+    """Lines that share the through-flow evenly, and a few in each side of what turns without leaving.
+
+    `boundary` are the numbers of the points on the boundary.
+    """
+    low, high = float(psi[boundary].min()), float(psi[boundary].max())
+    used = np.unique(triangles.triangles)
+    least, most = float(psi[used].min()), float(psi[used].max())
+    through = high - low
+    levels = [low + (k + 0.5) * through / THROUGH for k in range(THROUGH)] if through > 0 else []
+    for inner, outer in ((low, least), (high, most)):
+        gap = outer - inner
+        if abs(gap) > 1e-3 * max(most - least, 1e-300):
+            # closer together where it turns slowly, so that weak vortices show too
+            levels += [inner + gap * ((k + 0.5) / TURNING) ** 1.5 for k in range(TURNING)]
+    return [line for level in levels for line in lines_of_level(triangles, psi, level)]
+
+
+def lines_of_level(triangles: Triangles, psi: np.ndarray, level: float) -> list[Streamline]:
+    """Every line of one level, the longest first."""
+    corners = psi[triangles.triangles]
+    waiting = np.nonzero((corners.min(axis=1) < level) & (corners.max(axis=1) >= level))[0]
+    left = np.zeros(len(triangles.triangles), bool)
+    left[waiting] = True
+    lines = []
+    for seed in waiting:
+        if not left[seed]:
+            continue
+        line = _trace(triangles, psi, int(seed), level)
+        left[seed] = False
+        if line is None:
+            continue
+        middle = 0.5 * (line.places[1:] + line.places[:-1])
+        passed, _ = triangles.locate(middle)
+        left[passed[passed >= 0]] = False
+        lines.append(line)
+    return sorted(lines, key=lambda line: -len(line.places))
+
+
+def seeds_on_patch(fields: Fields, patch_name: str, count: int) -> np.ndarray:
+    """Places (count, 2) on a patch that share its flow evenly; even steps where nothing flows. Raises `KeyError`."""
+    patch = fields.mesh.patch(patch_name)
+    flow = np.abs(fields.flux[patch.faces])
+    weight = flow if flow.sum() > 0 else fields.mesh.face_area[patch.faces]
+    corners = fields.mesh.points[fields.mesh.face_points[4 * patch.start : 4 * patch.end], :2].reshape(-1, 4, 2)
+    low, high = corners.min(axis=1), corners.max(axis=1)
+    axis = int(np.argmax(np.ptp(corners.reshape(-1, 2), axis=0)))
+    order = np.argsort(low[:, axis])
+    share = np.concatenate([[0.0], np.cumsum(weight[order])]) / weight.sum()
+    wanted = (np.arange(count) + 0.5) / count
+    ends = np.concatenate([low[order[:1]], high[order]])
+    along = [np.interp(wanted, share, ends[:, k]) for k in (0, 1)]
+    # a little into the fluid, so that the seed is inside
+    inward = -fields.mesh.face_vector[patch.faces, :2].sum(axis=0)
+    inward = inward / max(np.linalg.norm(inward), 1e-300)
+    return np.stack(along, axis=1) + 1e-6 * fields.mesh.size * inward
