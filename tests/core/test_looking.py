@@ -210,7 +210,7 @@ def test_a_vortex_is_a_closed_line(baffled):
     faces = slice(baffled.stencil.inner, baffled.stencil.active)
     boundary = np.unique(baffled.mesh.face_points[4 * faces.start : 4 * faces.stop])
     lines = default_streamlines(triangles, psi, boundary)
-    assert sum(not line.closed for line in lines) >= 15
+    assert sum(not line.closed for line in lines) >= 10
     closed = [line for line in lines if line.closed]
     assert closed
     for line in closed:

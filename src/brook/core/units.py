@@ -8,6 +8,7 @@ understands is listed here, so that a named value can never be mistaken for a un
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -22,7 +23,7 @@ SYMBOLS = {
     "m": "m", "mm": "mm", "cm": "cm", "km": "km", "um": "um", "inch": "inch", "ft": "ft",
     "s": "s", "ms": "ms", "min": "min", "h": "hour", "day": "day",
     "kg": "kg", "g": "g", "mg": "mg",
-    "N": "N", "kN": "kN", "mN": "mN",
+    "N": "N", "kN": "kN", "mN": "mN", "uN": "uN",
     "Pa": "Pa", "mPa": "mPa", "kPa": "kPa", "MPa": "MPa", "bar": "bar", "mbar": "mbar",
     "K": "K", "degC": "degC", "W": "W", "kW": "kW", "mW": "mW", "J": "J", "kJ": "kJ",
     "L": "L", "mL": "mL", "rad": "rad", "deg": "deg", "Hz": "Hz", "rpm": "rpm",
@@ -160,6 +161,8 @@ LADDERS = {
     DIMENSIONS["pressure"]: ("mPa", "Pa", "kPa", "MPa"),
     DIMENSIONS["volume_flow"]: ("mL/s", "L/s", "m^3/s"),
     DIMENSIONS["temperature"]: ("degC",),
+    dimension_of("N"): ("uN", "mN", "N", "kN"),
+    dimension_of("1/s"): ("1/s",),
 }
 
 
@@ -202,5 +205,6 @@ def show(value: float, dimension: Dimension, unit: str | None = None, digits: in
     if given and "." in text and "e" not in text:
         text = text.rstrip("0").rstrip(".")
     text = text.replace("-", "−")
-    pretty = unit.replace("degC", "°C").replace("^2", "²").replace("^3", "³").replace("um", "µm")
+    pretty = unit.replace("degC", "°C").replace("^2", "²").replace("^3", "³")
+    pretty = re.sub(r"\bu(?=[mN])", "µ", pretty)
     return f"{text} {pretty}".strip()

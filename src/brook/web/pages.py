@@ -10,7 +10,7 @@ from typing import Annotated, Any
 from urllib.parse import unquote
 
 from fastapi import Depends, Form, HTTPException, Request, Response
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, JSONResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from brook import __version__
@@ -62,7 +62,10 @@ templates = Environment(
 )  # fmt: skip
 templates.globals |= {"asset": asset, "version": __version__, "pages": PAGES, "of_variant": OF_VARIANT,
                       "ident": _ident, "dimensions": DIMENSIONS, "show": show, "round_text": round_text}  # fmt: skip
-templates.filters |= {"words": _words, "count": _count}
+templates.filters |= {
+    "words": _words, "count": _count,
+    "zip_words": lambda names, options: [(name, option["words"]) for name, option in zip(names, options, strict=True)],
+}  # fmt: skip
 
 
 def studio_of(request: Request) -> Studio:
@@ -147,6 +150,8 @@ def render(template: str, context: dict[str, Any], status: int = 200) -> HTMLRes
 def message_page(request: Request, error: Exception) -> Response:
     """A page for an address that is not there, or for an error of Brook's own."""
     status = getattr(error, "status_code", 500)
+    if "text/html" not in request.headers.get("accept", "*/*") and status == 404:
+        return JSONResponse({"detail": getattr(error, "detail", "")}, status)
     detail = getattr(error, "detail", "") if status == 404 else "An error in Brook itself; nothing you saved is lost."
     if detail == "Not Found":
         detail = "There is no page at this address."

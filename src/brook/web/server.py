@@ -46,6 +46,7 @@ def create_app(
         def begin() -> None:
             if with_demo:
                 demo.load(studio)
+            studio.desk.start()
             queue.start()
             studio.resume()
 
@@ -54,6 +55,7 @@ def create_app(
         yield
         await asyncio.wait([starting])
         await asyncio.to_thread(queue.close)
+        studio.desk.close()
         hub.close()
         store.close()
         lock.release()

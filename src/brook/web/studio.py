@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from brook.core.editing import EditRefused, act, act_words, edit_words, set_values, value_of
 from brook.core.study import Problem, Study, read_study
-from brook.runs import Request, RunQueue
+from brook.runs import Desk, Request, RunQueue, Source
 from brook.store import Author, Meanwhile, Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
@@ -16,15 +16,23 @@ NOBODY = Author()
 
 
 class Studio:
-    """One server's studies, queue and hub."""
+    """One server's studies, queue, hub and desk."""
 
-    def __init__(self, store: Store, queue: RunQueue, hub: Hub):
-        self.store, self.queue, self.hub = store, queue, hub
+    def __init__(self, store: Store, queue: RunQueue, hub: Hub, desk: Desk | None = None):
+        self.store, self.queue, self.hub, self.desk = store, queue, hub, desk or Desk()
         self.reader = StateReader(store, hub)
 
     def state(self, slug: str) -> StudyState:
         """How a study stands. Raises `StoreError` for an unknown one."""
         return self.reader.state(slug)
+
+    def source(self, state: StudyState, variant: VariantState) -> Source | None:
+        """The result that a variant's pages show, for the desk; None when there is none or it is no longer kept."""
+        summary, key = variant.run.summary, variant.run.key
+        if summary is None or key is None or not self.store.files.has("run", key):
+            return None
+        root = str(self.store.files.root.resolve())
+        return Source(root, summary["mesh_key"], key, state.row.document, variant.variant.name)
 
     # -- changes ------------------------------------------------------------------------------
 

@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
+from brook.core.editing import looking
 from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
 from brook.core.study import Problem
 
@@ -43,10 +44,10 @@ def _remove(raw: dict[str, Any], pointer: str, expected: str = "") -> str:
     holder, last = holder_of(raw, pointer)
     if isinstance(holder, list):
         entry = holder[_index(last)]
-        if expected and expected not in (entry.get("name"), entry.get("patch")):
+        if expected and expected not in (entry.get("name"), entry.get("patch"), entry.get("title")):
             raise ValueError(f"'{expected}' is not there any more")
         holder.remove(entry)
-    elif steps(pointer)[-2:-1] and steps(pointer)[-2] in ("named_values", "places"):
+    elif steps(pointer)[-2:-1] and steps(pointer)[-2] in ("named_values", "places", "fields"):
         holder.pop(last)
     else:
         raise ValueError("this cannot be taken out")
@@ -188,4 +189,5 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "set_boundary": _set_boundary,
     "rename_patch": _rename_patch,
     "fluid_kind": _fluid_kind,
+    **looking.ACTIONS,
 }

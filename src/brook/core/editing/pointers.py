@@ -40,6 +40,14 @@ def holder_of(raw: Any, pointer: str) -> tuple[Any, str]:
     return walk(raw, "".join(f"/{p}" for p in parents)), last
 
 
+def entry_at(raw: Any, pointer: str, kind: str) -> dict[str, Any]:
+    """The entry of one list of the document. Raises `KeyError` for any other place."""
+    parts = steps(pointer)
+    if len(parts) != 2 or parts[0] != kind or not parts[1].isdigit():
+        raise KeyError(pointer)
+    return walk(raw, pointer)
+
+
 def value_of(study: Study, pointer: str) -> Any:
     """What stands at a JSON pointer. Raises `KeyError`."""
     return walk(study.model_dump(mode="json"), pointer)

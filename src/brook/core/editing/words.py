@@ -9,6 +9,7 @@ from brook.core.study import Study
 
 LONGEST = 200
 FIELDS = {"bulk": "cells in the bulk", "wall": "cells at walls"}
+HIDDEN = {"pointer", "variant", "expected", "camera", "range", "factor", "position", "value_points"}
 ACTIONS = {"remove": "take out", "set_boundary": "say of a patch", "limit_kind": "kind of limit", "fluid_kind": "fluid"}
 
 
@@ -77,7 +78,7 @@ def act_words(study: Study, action: str, values: dict[str, str]) -> str:
     whose = values.get("variant", "")
     if whose.isdigit() and int(whose) < len(study.variants):
         place = study.variants[int(whose)].title
-    given = {k: v for k, v in values.items() if k not in ("pointer", "variant", "expected") and v}
+    given = {k: v for k, v in values.items() if k not in HIDDEN and v}
     what = ACTIONS.get(action, action.replace("_", " "))
     told = ", ".join(_short(v) for v in given.values())
     return f"{what[0].upper()}{what[1:]}: {', '.join(t for t in (place, told) if t)}".rstrip(": ")[:LONGEST]

@@ -18,7 +18,7 @@ from brook.core.solve import Fields
 
 LONGEST = 200_000
 # Lines by default: so many share the through-flow, and so many lie in what turns on the spot.
-THROUGH, TURNING = 18, 4
+THROUGH, TURNING = 10, 3
 
 
 @dataclass(frozen=True, eq=False)

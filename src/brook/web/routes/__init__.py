@@ -9,6 +9,8 @@ from brook.web.routes import (
     history,
     live,
     mesh,
+    plots,
+    readout,
     results,
     run,
     set_up,
@@ -17,5 +19,6 @@ from brook.web.routes import (
 )
 
 ROUTERS = [
-    m.router for m in (shelf, board, history, geometry, mesh, set_up, run, results, compare, edit, live, views, exports)
-]
+    m.router
+    for m in (shelf, board, history, geometry, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots)
+]  # fmt: skip

@@ -1,69 +1,67 @@
-"""Files out: the document, readings, histories and fields."""
+"""Files out: the document, readings, histories, forces and fields."""
 
 from __future__ import annotations
 
-import csv
-from io import StringIO
+import json
 from pathlib import Path
 
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import FileResponse, Response
 
 from brook.core.pipeline import dimension_of_reading
+from brook.core.results.exports import FORMATS, Column, Curve, Sheet
+from brook.runs import sheets
 from brook.web.pages import StateHere, StudioHere, variant_of
+from brook.web.routes.readout import ask, shown_of
 from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
 
 router = APIRouter()
 
 
-def _download(name: str) -> dict[str, str]:
+def download(name: str) -> dict[str, str]:
     return {"Content-Disposition": f'attachment; filename="{name}"'}
+
+
+def media_type(suffix: str, draws: bool = True) -> str:
+    """The media type of a kind of file; 404 for one that is not known, or draws what has no curves."""
+    if suffix not in FORMATS or (FORMATS[suffix].draws and not draws):
+        known = ", ".join(f.suffix for f in FORMATS.values() if draws or not f.draws)
+        raise HTTPException(404, f"there is no file of kind '{suffix}'; known are {known}")
+    return FORMATS[suffix].media_type
 
 
 @router.get("/studies/{slug}/document.json")
 def document(state: StateHere) -> Response:
-    headers = _download(f"{state.row.slug}.json")
+    headers = download(f"{state.row.slug}.json")
     return Response(state.row.document, media_type="application/json", headers=headers)
 
 
-def readings_table(state: StudyState) -> str:
+def readings_sheet(state: StudyState) -> Sheet:
     """One line for each variant and requirement, values in SI units and as shown."""
-    text = StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(
-        [
-            "variant",
-            "requirement",
-            "reading",
-            "value_si",
-            "unit_si",
-            "shown",
-            "limit",
-            "verdict",
-            "margin",
-            "up_to_date",
-        ]
-    )
+    rows: list[list[str | float | None]] = []
     for v in state.variants:
         for r in v.readings:
-            dimension = dimension_of_reading(r.requirement, v.prepared)
-            judged = r.judgement
-            writer.writerow([
-                v.variant.title, r.requirement.title, r.requirement.reading, "" if r.value is None else repr(r.value),
+            dimension, judged = dimension_of_reading(r.requirement, v.prepared), r.judgement
+            rows.append([
+                v.variant.title, r.requirement.title, r.requirement.reading, r.value,
                 dimension.unit() if dimension else "", r.shown, judged.words if judged else "",
-                judged.verdict if judged else "", "" if judged is None or judged.margin is None else f"{judged.margin:.6g}",
+                judged.verdict if judged else "", None if judged is None else judged.margin,
                 "yes" if r.fresh else "no",
             ])  # fmt: skip
-    return text.getvalue()
+    titles = ("variant", "requirement", "reading", "value_si", "unit_si", "shown", "limit", "verdict", "margin",
+              "up_to_date")  # fmt: skip
+    return Sheet("Readings", tuple(Column(t, "", [row[k] for row in rows]) for k, t in enumerate(titles)))
 
 
-@router.get("/studies/{slug}/readings.csv")
-def readings(state: StateHere) -> Response:
-    headers = _download(f"{state.row.slug}-readings.csv")
-    return Response(readings_table(state), media_type="text/csv; charset=utf-8", headers=headers)
+@router.get("/studies/{slug}/readings.{suffix}")
+def readings(studio: StudioHere, state: StateHere, suffix: str) -> Response:
+    kind = media_type(suffix, draws=False)
+    content = ask(studio, sheets.write, suffix, [readings_sheet(state)])
+    return Response(content, media_type=kind, headers=download(f"{state.row.slug}-readings.{suffix}"))
 
 
-def _run_folder(studio: StudioHere, variant: VariantState | None) -> Path:
+def run_folder(studio: Studio, variant: VariantState | None) -> Path:
     if variant is None or variant.run.key is None:
         raise HTTPException(404, "this variant has not run yet")
     folder = studio.store.files.folder("run", variant.run.key)
@@ -72,15 +70,57 @@ def _run_folder(studio: StudioHere, variant: VariantState | None) -> Path:
     return folder
 
 
-@router.get("/studies/{slug}/variants/{name}/histories.csv")
-def histories(studio: StudioHere, state: StateHere, name: str) -> FileResponse:
-    folder = _run_folder(studio, variant_of(state, name))
-    headers = _download(f"{state.row.slug}-{name}-histories.csv")
-    return FileResponse(folder / "histories.csv", media_type="text/csv", headers=headers)
+def history_sheet(history: dict, title: str) -> Sheet:
+    """Residuals and monitors (SI units) by iteration; drawn are the residuals."""
+    iterations = list(range(1, len(history["momentum"]) + 1))
+    columns = [
+        Column("iteration", "", iterations), Column("momentum_residual", "", history["momentum"]),
+        Column("mass_residual", "", history["mass"]), Column("seconds", "", history["seconds"]),
+    ]  # fmt: skip
+    columns += [Column(name, "", values) for name, values in history["monitors"].items()]
+    curves = (Curve("momentum", iterations, history["momentum"]), Curve("mass", iterations, history["mass"]))
+    return Sheet(f"Residuals, {title}", tuple(columns), "", curves, "iteration", "residual", logarithmic=True)
+
+
+@router.get("/studies/{slug}/variants/{name}/histories.{suffix}")
+def histories(studio: StudioHere, state: StateHere, name: str, suffix: str) -> Response:
+    kind, variant = media_type(suffix), variant_of(state, name)
+    history = json.loads((run_folder(studio, variant) / "history.json").read_text())
+    assert variant is not None
+    content = ask(studio, sheets.write, suffix, [history_sheet(history, variant.variant.title)])
+    return Response(content, media_type=kind, headers=download(f"{state.row.slug}-{name}-histories.{suffix}"))
+
+
+@router.get("/studies/{slug}/forces.{suffix}")
+def forces(studio: StudioHere, state: StateHere, suffix: str, variants: str = "") -> Response:
+    kind = media_type(suffix, draws=False)
+    content = ask(studio, sheets.export_forces, suffix, shown_of(studio, state, variants))
+    return Response(content, media_type=kind, headers=download(f"{state.row.slug}-forces.{suffix}"))
+
+
+def ledger_sheet(variant: VariantState) -> Sheet:
+    """Volume flow out through each patch and its mean pressure, and the imbalance."""
+    summary = variant.run.summary or {"flows": {}, "mean_pressures": {}, "imbalance": 0.0}
+    names = list(summary["flows"])
+    return Sheet(f"Ledger, {variant.variant.title}", (
+        Column("patch", "", [*names, "net over inflow"]),
+        Column("flow out", "m^3/s", [*summary["flows"].values(), summary["imbalance"]]),
+        Column("mean pressure", "Pa", [summary["mean_pressures"][n] for n in names]),
+    ))  # fmt: skip
+
+
+@router.get("/studies/{slug}/ledger.{suffix}")
+def ledger(studio: StudioHere, state: StateHere, suffix: str) -> Response:
+    kind = media_type(suffix, draws=False)
+    tables = [ledger_sheet(v) for v in state.variants if v.run.summary is not None]
+    if not tables:
+        raise HTTPException(404, "no variant has a result yet")
+    content = ask(studio, sheets.write, suffix, tables)
+    return Response(content, media_type=kind, headers=download(f"{state.row.slug}-ledger.{suffix}"))
 
 
 @router.get("/studies/{slug}/variants/{name}/fields.vtu")
 def fields(studio: StudioHere, state: StateHere, name: str) -> FileResponse:
-    folder = _run_folder(studio, variant_of(state, name))
-    headers = _download(f"{state.row.slug}-{name}.vtu")
+    folder = run_folder(studio, variant_of(state, name))
+    headers = download(f"{state.row.slug}-{name}.vtu")
     return FileResponse(folder / "fields.vtu", media_type="application/xml", headers=headers)

@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
-from brook.core.results.quantities import DRAWN, QUANTITIES
-from brook.core.units import sensible_unit, unit_factor
-from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
+from brook.core.results.quantities import DRAWN, QUANTITIES, OwnQuantity, QuantityKind
+from brook.core.study import resolve
+from brook.core.units import LADDERS, dimension_of, sensible_unit, unit_factor
+from brook.runs import readout
+from brook.web.pages import BODIES, StateHere, StudioHere, render, stage, variant_of
+from brook.web.routes.readout import ask, source_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
 router = APIRouter()
 
 
-def quantities(runs: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The quantities that can be drawn, each with the unit that suits the values of these runs."""
+def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = None) -> list[dict[str, Any]]:
+    """The quantities that can be drawn, each with the unit that suits the values of these runs.
+
+    Those that no run wrote down come with all units of their kind, for the page to choose from.
+    """
     found = []
     for name in DRAWN:
         kind = QUANTITIES[name]
@@ -25,14 +32,47 @@ def quantities(runs: list[dict[str, Any]]) -> list[dict[str, Any]]:
         if kind.dimension == QUANTITIES["speed"].dimension:
             size = max((run["ranges"]["speed"][1] for run in runs), default=size)
         unit = sensible_unit(kind.dimension, 0.3 * size)
-        found.append({"name": name, "words": kind.words, "signed": kind.signed, "unit": unit,
-                      "factor": 1 / unit_factor(unit)[0]})  # fmt: skip
+        found.append(_option(kind, unit))
+    if own is None:
+        return found
+    for kind in [k for n, k in QUANTITIES.items() if k.drawn and n not in DRAWN] + [o.kind for o in own.values()]:
+        made_of = own[kind.name].text if kind.name in own else kind.name
+        units = LADDERS.get(kind.dimension, (sensible_unit(kind.dimension, 0),))
+        ladder = [[unit, 1 / unit_factor(unit)[0]] for unit in units]
+        found.append({**_option(kind, units[0]), "ladder": ladder, "made_of": made_of})
+    return found
+
+
+def _option(kind: QuantityKind, unit: str) -> dict[str, Any]:
+    return {"name": kind.name, "words": kind.words, "signed": kind.signed, "unit": unit,
+            "factor": 1 / unit_factor(unit)[0], "made_of": "", "ladder": []}  # fmt: skip
+
+
+def profile_lines(state: StudyState, variant: VariantState) -> list[dict[str, Any]]:
+    """Lines of all plots in m, for the canvas."""
+    found = []
+    for plot in state.study.plots:
+        for line in plot.lines:
+            ends = resolve(line, variant.prepared.scope, "", [])
+            points = [ends.start_x, ends.start_y, ends.end_x, ends.end_y]
+            if None not in points:
+                title = line.title if len(plot.lines) > 1 else plot.title
+                found.append({"title": title, "start": points[:2], "end": points[2:]})
     return found
 
 
 def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
     summary = variant.run.summary if variant else None
-    return {"quantities": quantities([summary]) if summary else []}
+    if variant is None or summary is None:
+        return {"quantities": [], "others": [], "patches": [], "profile_lines": [], "plate": None}
+    shape = variant.prepared.shape
+    return {
+        "quantities": quantities([summary], variant.prepared.places.own),
+        "profile_lines": profile_lines(state, variant),
+        "plate": None,
+        "others": [v for v in state.variants if v is not variant and v.run.summary is not None],
+        "patches": [p for p, flow in summary["flows"].items() if flow] or (list(shape.patches) if shape else []),
+    }
 
 
 BODIES["results"] = body
@@ -40,5 +80,25 @@ BODIES["results"] = body
 
 @router.get("/studies/{slug}/results")
 @router.get("/studies/{slug}/results/{name}")
-def results(studio: StudioHere, state: StateHere, name: str | None = None, part: str = "") -> HTMLResponse:
-    return stage(studio, state, "results", variant_of(state, name), whole=part != "body")
+def results(
+    studio: StudioHere, state: StateHere, name: str | None = None, part: str = "", plate: str = ""
+) -> HTMLResponse:
+    shown = next((p for p in state.study.plates if p.name == plate), None)
+    variant = variant_of(state, name)
+    more: dict[str, Any] = {"plate": shown} if variant is not None and variant.run.summary is not None else {}
+    return stage(studio, state, "results", variant, whole=part != "body", **more)
+
+
+@router.get("/studies/{slug}/results/{name}/forces")
+def forces(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
+    """The table of forces, fetched by the page once it stands."""
+    rows = ask(studio, readout.forces, source_of(studio, state, name))
+    size = max((abs(v) for r in rows for v in r["total"][:2]), default=0.0)
+    unit = sensible_unit(dimension_of("N"), size)
+    return render("results/forces.html", {"rows": rows, "unit": unit, "factor": 1 / unit_factor(unit)[0],
+                                          "least": 1e-9 * size, "places": _places(size / unit_factor(unit)[0])})  # fmt: skip
+
+
+def _places(size: float) -> int:
+    """Decimals that show four digits of the largest number of a table."""
+    return 0 if size <= 0 else max(0, 3 - math.floor(math.log10(size)))

@@ -1,16 +1,22 @@
 // What all pages share: live events, keys, drawings that light up, and a careful refresh.
 
 import { Curves } from "./curves.js";
+import { openPlots } from "./plots.js";
+import { Blink, ResultTools } from "./results.js";
 import { newPicture, openViews } from "./views.js";
 
-let curves = null;
+let curves = null, tools = null, blink = null;
 
-function opened(root) {
-  openViews(root);
+async function opened(root) {
+  tools = blink = null;
+  openPlots(root);
   const holder = root.querySelector("#curves");
   curves = holder ? new Curves(holder) : null;
   curves?.open();
   lightPatches(root);
+  const pictures = await openViews(root);
+  if (pictures && root.querySelector("#streamlines")) tools = new ResultTools(root, pictures);
+  if (pictures && root.querySelector("#blink-with")) blink = new Blink(root, pictures);
 }
 
 /** The patch and the place under the pointer of a drawing. */
@@ -110,6 +116,9 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "[" && at >= 0) links[(at + links.length - 1) % links.length].click();
   else if (event.key === "]" && at >= 0) links[(at + 1) % links.length].click();
   else if (event.key === "f") document.getElementById("fit")?.click();
+  else if (event.key === "p") tools?.startProfile();
+  else if (event.key === "Escape" && tools) tools.leave();
+  else if (event.key === "b" && blink) { if (!event.repeat) blink.press(); }
   else return;
   event.preventDefault();
 });
@@ -118,6 +127,9 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "Escape" && event.target.matches("input.v, textarea.v")) { event.target.value = event.target.defaultValue; event.target.blur(); }
   if (event.key === "Enter" && event.target.matches("textarea.v")) { event.preventDefault(); event.target.blur(); }
 });
+
+document.addEventListener("keyup", (event) => { if (event.key === "b") blink?.release(); });
+addEventListener("blur", () => blink?.release());
 
 document.addEventListener("submit", (event) => {
   const question = event.target.dataset.confirm;

@@ -24,7 +24,7 @@ export class Legend {
     const shares = new Float64Array(BINS);
     let total = 0;
     for (const s of samples) s.value.forEach((v, i) => {
-      shares[Math.min(BINS - 1, Math.floor(((v - low) / (high - low)) * BINS))] += s.weight[i];
+      shares[Math.min(BINS - 1, Math.max(0, Math.floor(((v - low) / (high - low)) * BINS)))] += s.weight[i];
       total += s.weight[i];
     });
     Object.assign(this, { whole: [low, high], range: range ?? [low, high], shares: shares.map((s) => s / total), words, unit, factor, map });

@@ -5,12 +5,12 @@ export function rounded(value, digits = 3) {
   if (value === null || !Number.isFinite(value)) return "–";
   if (value === 0) return "0";
   const size = Math.floor(Math.log10(Math.abs(value)));
-  if (size < -4 || size > 6) return value.toExponential(digits - 1);
-  return value.toFixed(Math.max(0, digits - 1 - size));
+  const text = size < -4 || size > 6 ? value.toExponential(digits - 1) : value.toFixed(Math.max(0, digits - 1 - size));
+  return text.replaceAll("-", "−");
 }
 
 /** A unit as it is written on screen. */
-export const pretty = (unit) => unit.replace("degC", "°C").replace("^2", "²").replace("^3", "³").replace("um", "µm");
+export const pretty = (unit) => unit.replace("degC", "°C").replace("^2", "²").replace("^3", "³").replace(/\bu(?=[mN])/, "µ");
 
 /** Round steps between two values, about so many of them. */
 export function roundTicks(low, high, count = 6) {

@@ -10,6 +10,7 @@ precision highp float;
 in float v; uniform vec2 range; uniform sampler2D map; uniform float flat_colour; out vec4 colour;
 void main() {
   if (flat_colour > 0.5) { colour = vec4(0.86, 0.92, 0.92, 1.0); return; }
+  if (!(v == v) || abs(v) > 1e30) { colour = mod(gl_FragCoord.x - gl_FragCoord.y, 7.0) < 1.5 ? vec4(0.72, 0.72, 0.70, 1.0) : vec4(0.93, 0.92, 0.89, 1.0); return; }
   float share = clamp((v - range.x) / max(range.y - range.x, 1e-30), 0.0, 1.0);
   colour = texture(map, vec2((share * float(${STEPS - 1}) + 0.5) / float(${STEPS}), 0.5));
   float slack = 1e-4 * (range.y - range.x);
@@ -20,6 +21,8 @@ const LINE_FRAGMENT = `#version 300 es
 precision highp float; in float v; out vec4 colour; uniform float strength;
 void main() { colour = vec4(0.12, 0.16, 0.18, strength); }`;
 
+const MOST_BUFFERS = 24;
+
 class Painter {
   constructor() {
     this.canvas = document.createElement("canvas");
@@ -28,6 +31,7 @@ class Painter {
     this.fill = this.program(VERTEX, FRAGMENT);
     this.line = this.program(VERTEX, LINE_FRAGMENT);
     this.maps = new Map();
+    this.buffers = new Map();
   }
 
   program(vertex, fragment) {
@@ -69,7 +73,6 @@ class Painter {
     };
     return {
       corners: buffer(gl.ARRAY_BUFFER, corners),
-      values: gl.createBuffer(),
       triangles: buffer(gl.ELEMENT_ARRAY_BUFFER, triangles),
       triangleCount: triangles.length,
       lines: buffer(gl.ELEMENT_ARRAY_BUFFER, lines),
@@ -77,15 +80,26 @@ class Painter {
     };
   }
 
-  setValues(mesh, values) {
+  /** The buffer of some values; the last few stay on the GPU. */
+  valueBuffer(values) {
     const gl = this.gl;
-    gl.bindBuffer(gl.ARRAY_BUFFER, mesh.values);
-    gl.bufferData(gl.ARRAY_BUFFER, values, gl.STATIC_DRAW);
+    if (!this.buffers.has(values)) {
+      const made = gl.createBuffer();
+      gl.bindBuffer(gl.ARRAY_BUFFER, made);
+      gl.bufferData(gl.ARRAY_BUFFER, values, gl.STATIC_DRAW);
+      this.buffers.set(values, made);
+      if (this.buffers.size > MOST_BUFFERS) {
+        const [oldest, buffer] = this.buffers.entries().next().value;
+        gl.deleteBuffer(buffer);
+        this.buffers.delete(oldest);
+      }
+    }
+    return this.buffers.get(values);
   }
 
   /** Draws into `target`, a canvas with its size in device pixels set. */
-  paint(target, mesh, { centre, perPixel, range, map, coloured, lines }) {
-    const gl = this.gl;
+  paint(target, mesh, { centre, perPixel, range, map, values, lines }) {
+    const gl = this.gl, coloured = values !== null;
     const { width, height } = target;
     if (this.canvas.width !== width || this.canvas.height !== height) Object.assign(this.canvas, { width, height });
     gl.viewport(0, 0, width, height);
@@ -97,7 +111,7 @@ class Painter {
       gl.enableVertexAttribArray(0);
       gl.vertexAttribPointer(0, 2, gl.FLOAT, false, 0, 0);
       if (coloured) {
-        gl.bindBuffer(gl.ARRAY_BUFFER, mesh.values);
+        gl.bindBuffer(gl.ARRAY_BUFFER, this.valueBuffer(values));
         gl.enableVertexAttribArray(1);
         gl.vertexAttribPointer(1, 1, gl.FLOAT, false, 0, 0);
       } else gl.disableVertexAttribArray(1);

@@ -64,7 +64,7 @@ export class Plot {
       scales: { x: { time: false, range: () => this.xRange() }, y: { distr: this.log ? 3 : 1, range: () => this.yRange() } },
       axes: [axis({ label: xLabel, size: 30, values: (u, ticks) => ticks.map(plain) }), { ...y, label: yLabel }],
       series: [{ label: xLabel ?? "x" }, ...this.series.map((s) => ({
-        label: s.label, stroke: s.colour, width: s.width ?? 1.7, dash: s.dash, spanGaps: true,
+        label: s.label, stroke: s.colour, width: s.width ?? 1.7, dash: s.dash, spanGaps: !s.gaps,
         points: s.points ? { show: true, size: 7, stroke: s.colour, fill: "#fff", width: 1.6 } : { show: false },
         paths: s.points ? () => null : undefined, value: (u, v) => (v == null ? "–" : (s.text ?? plain)(v)),
       }))],
@@ -100,7 +100,7 @@ export class Plot {
     const floor = this.options.floor ?? 1e-16;
     return [this.data[0], ...this.series.map((s, i) => {
       const values = smoothed(this.data[i + 1] ?? [], s.points ? 1 : this.smooth);
-      return this.log ? values.map((v) => (v == null ? null : Math.max(v, floor))) : values;
+      return this.log ? values.map((v) => (v == null ? v : Math.max(v, floor))) : values;
     })];
   }
 

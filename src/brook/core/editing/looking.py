@@ -1,0 +1,106 @@
+"""Actions on what a study keeps of looking at results: own fields, plates, plots and their reference points."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+from brook.core.editing.pointers import EditRefused, entry_at, name_from
+from brook.core.study import Problem
+
+
+def add_field(raw: dict[str, Any], name: str, value: str) -> str:
+    """A field by formula."""
+    name = name.strip()
+    if name in raw["fields"]:
+        raise EditRefused([Problem(f"/fields/{name}", f"'{name}' is there already; change it in its place")])
+    raw["fields"][name] = value.strip()
+    return f"/fields/{name}"
+
+
+def add_plate(
+    raw: dict[str, Any], quantity: str, title: str = "", camera: str = "", range: str = "", streamlines: str = "",
+    arrows: str = "", mesh_lines: str = "",
+) -> str:  # fmt: skip
+    """Keeps a picture: `camera` is `x, y, across` in m, `range` is `low, high` in SI units."""
+    plates = raw["plates"]
+    title = title.strip() or quantity.replace("_", " ").capitalize()
+    plate: dict[str, Any] = {
+        "name": name_from(title, [p["name"] for p in plates]),
+        "title": title,
+        "quantity": quantity,
+    }
+    if camera:
+        x, y, across = numbers(camera, 3)
+        plate["camera"] = {"x": x, "y": y, "across": across}
+    if range:
+        plate["range"] = numbers(range, 2)
+    plate |= {"streamlines": bool(streamlines), "arrows": bool(arrows), "mesh_lines": bool(mesh_lines)}
+    plates.append(plate)
+    return f"/plates/{len(plates) - 1}"
+
+
+def add_plot(
+    raw: dict[str, Any], quantity: str, start_x: str, start_y: str, end_x: str, end_y: str, title: str = "",
+    along: str = "distance",
+) -> str:  # fmt: skip
+    """A plot of a quantity along one line."""
+    plots = raw["plots"]
+    title = title.strip() or f"{quantity.replace('_', ' ').capitalize()} along a line"
+    plots.append({
+        "name": name_from(title, [p["name"] for p in plots]), "title": title, "quantity": quantity, "along": along,
+        "lines": [_line("Line 1", start_x, start_y, end_x, end_y)],
+    })  # fmt: skip
+    return f"/plots/{len(plots) - 1}"
+
+
+def add_line(raw: dict[str, Any], pointer: str, start_x: str, start_y: str, end_x: str, end_y: str) -> str:
+    """One more line in a plot."""
+    lines = entry_at(raw, pointer, "plots")["lines"]
+    lines.append(_line(f"Line {len(lines) + 1}", start_x, start_y, end_x, end_y))
+    return f"{pointer}/lines/{len(lines) - 1}"
+
+
+def _line(title: str, start_x: str, start_y: str, end_x: str, end_y: str) -> dict[str, str]:
+    return {"title": title, "start_x": start_x, "start_y": start_y, "end_x": end_x, "end_y": end_y}
+
+
+def plot_range(raw: dict[str, Any], pointer: str, axis: str, low: str = "", high: str = "", factor: str = "1") -> str:
+    """Own range of a plot's `position` or `value` axis, given in a unit with `factor` units for one of SI."""
+    plot = entry_at(raw, pointer, "plots")
+    key = {"position": "position_range", "value": "value_range"}[axis]
+    if not low.strip() and not high.strip():
+        plot[key] = None
+        return f"{pointer}/{key}"
+    scale = numbers(factor, 1)[0]
+    try:
+        ends = [number / scale for number in numbers(f"{low}, {high}".replace("−", "-"), 2)]
+    except (ValueError, ZeroDivisionError):
+        problem = Problem(f"{pointer}/{key}", "a range needs two numbers, the smaller one first")
+        raise EditRefused([problem]) from None
+    plot[key] = ends
+    return f"{pointer}/{key}"
+
+
+def add_reference(raw: dict[str, Any], pointer: str, title: str, position: str, value: str, source: str = "") -> str:
+    """Reference points for a plot, in SI units, separated by commas."""
+    references = entry_at(raw, pointer, "plots").setdefault("references", [])
+    references.append({"title": title, "source": source, "position": numbers(position), "value": numbers(value)})
+    return f"{pointer}/references/{len(references) - 1}"
+
+
+def numbers(text: str, count: int | None = None) -> list[float]:
+    """Numbers separated by commas. Raises `ValueError`."""
+    found = [float(part) for part in text.split(",")]
+    if count is not None and len(found) != count:
+        raise ValueError(f"{count} numbers are needed, not {len(found)}")
+    if not all(math.isfinite(f) for f in found):
+        raise ValueError("numbers have to be finite")
+    return found
+
+
+ACTIONS: dict[str, Callable[..., str]] = {
+    "add_field": add_field, "add_plate": add_plate, "add_plot": add_plot, "add_line": add_line,
+    "plot_range": plot_range, "add_reference": add_reference,
+}  # fmt: skip

@@ -1,0 +1,61 @@
+"""What is exported: a table of columns, which a figure may be drawn from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+Cell = str | float | int | None
+
+
+@dataclass(frozen=True)
+class Column:
+    title: str
+    unit: str
+    values: Sequence[Cell]
+
+    @property
+    def heading(self) -> str:
+        return f"{self.title} [{self.unit}]" if self.unit else self.title
+
+
+@dataclass(frozen=True)
+class Curve:
+    """One curve of a figure; `points` draws it as marks without a line."""
+
+    title: str
+    x: Sequence[float]
+    y: Sequence[float]
+    points: bool = False
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A table with what is needed to draw its curves; columns may differ in length."""
+
+    title: str
+    columns: tuple[Column, ...]
+    note: str = ""
+    curves: tuple[Curve, ...] = ()
+    x_title: str = ""
+    y_title: str = ""
+    x_range: tuple[float, float] | None = None
+    y_range: tuple[float, float] | None = None
+    logarithmic: bool = False
+
+    def rows(self) -> list[list[Cell]]:
+        """Lines of the table; shorter columns end empty."""
+        longest = max((len(c.values) for c in self.columns), default=0)
+        return [[c.values[k] if k < len(c.values) else None for c in self.columns] for k in range(longest)]
+
+
+@dataclass(frozen=True)
+class Format:
+    """A kind of file. `write` gets sheets and gives bytes; those that draw need curves."""
+
+    suffix: str
+    words: str
+    media_type: str
+    write: Callable[[list[Sheet]], bytes]
+    draws: bool = False
+    options: dict[str, str] = field(default_factory=dict)

@@ -1,0 +1,55 @@
+"""Figures of curves for reports, as vectors (SVG) and as pictures (PNG)."""
+
+from __future__ import annotations
+
+from io import BytesIO
+from typing import Any
+
+from brook.core.results.exports.base import Format, Sheet
+
+INK, GRID = "#1e2a2e", "#e0dccf"
+COLOURS = ("#0f6e74", "#b4532a", "#7a5195", "#5b7f3a", "#3b6ea5", "#a8791a", "#8a5a44", "#a3497e", "#4f6a3d", "#59636b")
+
+
+def _figure(sheet: Sheet) -> Any:
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(7.2, 4.2), layout="constrained")
+    axes = figure.add_subplot()
+    for number, curve in enumerate(sheet.curves):
+        colour = COLOURS[number % len(COLOURS)]
+        if curve.points:
+            axes.plot(curve.x, curve.y, "o", color=colour, markerfacecolor="white", markersize=5, label=curve.title)
+        else:
+            axes.plot(curve.x, curve.y, color=colour, linewidth=1.6, label=curve.title)
+    axes.set_title(sheet.title, loc="left", color=INK, fontsize=11)
+    axes.set_xlabel(sheet.x_title, color=INK)
+    axes.set_ylabel(sheet.y_title, color=INK)
+    if sheet.logarithmic:
+        axes.set_yscale("log")
+    if sheet.x_range:
+        axes.set_xlim(*sheet.x_range)
+    if sheet.y_range:
+        axes.set_ylim(*sheet.y_range)
+    axes.grid(color=GRID)
+    axes.set_axisbelow(True)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    if len(sheet.curves) > 1:
+        axes.legend(frameon=False, fontsize=9)
+    if sheet.note:
+        figure.text(0.01, -0.02, sheet.note, fontsize=8, color=INK, va="top", wrap=True)
+    return figure
+
+
+def _write(sheets: list[Sheet], kind: str) -> bytes:
+    import matplotlib
+
+    data = BytesIO()
+    with matplotlib.rc_context({"svg.fonttype": "none", "font.family": "sans-serif", "svg.hashsalt": "brook"}):
+        _figure(sheets[0]).savefig(data, format=kind, dpi=160, bbox_inches="tight", metadata={"Date": None} if kind == "svg" else None)  # fmt: skip
+    return data.getvalue()
+
+
+SVG = Format("svg", "SVG", "image/svg+xml", lambda sheets: _write(sheets, "svg"), draws=True)
+PNG = Format("png", "PNG", "image/png", lambda sheets: _write(sheets, "png"), draws=True)

@@ -1,0 +1,91 @@
+"""The desk: one process beside the server that reads results for the pages, so that the server stays quick."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import signal
+import threading
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import TimeoutError as Late
+from concurrent.futures.process import BrokenProcessPool
+from typing import Any, TypeVar
+
+Found = TypeVar("Found")
+SECONDS = 60.0
+
+
+class DeskError(RuntimeError):
+    """Reading took too long, or the process was lost twice."""
+
+
+def _begin(parent: int) -> None:
+    """Compiled code is loaded before the first question; the process ends with its server."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+    def watch() -> None:
+        stop = threading.Event()
+        while not stop.wait(2.0):
+            if os.getppid() != parent:
+                os._exit(0)
+
+    threading.Thread(target=watch, daemon=True).start()
+
+
+def _warm() -> bool:
+    import brook.runs.readout  # noqa: F401
+
+    return True
+
+
+class Desk:
+    """Answers one question at a time. Safe to ask from any thread."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._pool: ProcessPoolExecutor | None = None
+
+    def start(self) -> None:
+        """Begins to load what reading needs; does not wait for it."""
+        self._ready().submit(_warm)
+
+    def ask(self, question: Callable[..., Found], *arguments: Any) -> Found:
+        """The answer of a module-level function. Raises what it raises, or `DeskError`."""
+        for _ in range(2):
+            pool = self._ready()
+            try:
+                return pool.submit(question, *arguments).result(SECONDS)
+            except BrokenProcessPool:
+                self._forget(pool)
+            except Late:
+                self._forget(pool)
+                raise DeskError(
+                    f"this took longer than {SECONDS:.0f} s and was given up; look at a smaller part"
+                ) from None
+        raise DeskError("the process that reads results was lost; try again")
+
+    def close(self) -> None:
+        with self._lock:
+            pool, self._pool = self._pool, None
+        if pool is not None:
+            _end(pool)
+
+    def _ready(self) -> ProcessPoolExecutor:
+        with self._lock:
+            if self._pool is None:
+                context = multiprocessing.get_context("spawn")
+                self._pool = ProcessPoolExecutor(1, context, _begin, (os.getpid(),))
+            return self._pool
+
+    def _forget(self, pool: ProcessPoolExecutor) -> None:
+        with self._lock:
+            if self._pool is pool:
+                self._pool = None
+        _end(pool)
+
+
+def _end(pool: ProcessPoolExecutor) -> None:
+    for process in list((pool._processes or {}).values()):
+        process.kill()
+    pool.shutdown(wait=False, cancel_futures=True)

@@ -1,0 +1,163 @@
+"""Questions to the desk: what a page wants to know of a result besides what its run wrote down."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from brook.core.checks import Prepared, prepare
+from brook.core.mesh import Mesh
+from brook.core.numerics import Stencil
+from brook.core.results.forces import patch_forces
+from brook.core.results.picture import PlanePolygons, corner_values, polygons
+from brook.core.results.plane import Triangles, point_values
+from brook.core.results.profile import Profile, profile
+from brook.core.results.quantities import View
+from brook.core.results.stream import (
+    Streamline,
+    default_streamlines,
+    seeds_on_patch,
+    stream_function,
+    streamlines_from,
+)
+from brook.core.solve import Fields
+from brook.core.study import Problem, read_study, resolve
+from brook.core.study.views import ProfileLine
+from brook.store.files import ResultFiles
+
+MOST_LINES = 200
+MOST_PLACES = 400
+MOST_CELLS = 1_000_000
+
+
+@dataclass(frozen=True)
+class Source:
+    """A result by its keys; own fields and reference values are those of the document as it is now."""
+
+    root: str
+    mesh_key: str
+    run_key: str
+    document: str
+    variant: str
+
+
+@dataclass(frozen=True, eq=False)
+class Loaded:
+    """A result in memory; views and the stream function are made when first asked for."""
+
+    fields: Fields
+    shapes: PlanePolygons
+    triangles: Triangles
+    views: dict[tuple[str, str], View]
+
+    @cached_property
+    def stream(self) -> np.ndarray:
+        return stream_function(self.fields)
+
+
+_loaded: OrderedDict[tuple[str, str, str], Loaded] = OrderedDict()
+
+
+def loaded(source: Source) -> Loaded:
+    """A result by its keys; the last ones stay in memory as long as they have few enough cells together."""
+    key = (source.root, source.mesh_key, source.run_key)
+    if key not in _loaded:
+        files = ResultFiles(Path(source.root))
+        mesh = Mesh.load(files.folder("mesh", source.mesh_key) / "mesh.npz")
+        fields = Fields.load(files.folder("run", source.run_key) / "fields.npz", Stencil(mesh))
+        shapes = polygons(mesh)
+        _loaded[key] = Loaded(fields, shapes, Triangles.of(mesh, shapes), {})
+    _loaded.move_to_end(key)
+    while len(_loaded) > 2 and sum(one.fields.mesh.cell_count for one in _loaded.values()) > MOST_CELLS:
+        _loaded.popitem(last=False)
+    return _loaded[key]
+
+
+def _view(source: Source) -> View:
+    views = loaded(source).views
+    key = (source.document, source.variant)
+    if key not in views:
+        views.clear()
+        views[key] = _prepared(source).places.view(loaded(source).fields)
+    return views[key]
+
+
+def _prepared(source: Source) -> Prepared:
+    study = read_study(source.document)
+    return prepare(study, study.variant(source.variant))
+
+
+def field_values(source: Source, quantity: str) -> bytes:
+    """Values of any quantity at the corners of cells, as 32-bit floats. Raises `KeyError`, `FormulaError`."""
+    values = corner_values(_view(source), quantity, loaded(source).shapes)
+    return np.ascontiguousarray(values, "<f4").tobytes()
+
+
+def difference_values(source: Source, other: Source, quantity: str) -> bytes:
+    """A quantity of one result less that of another, at the corners of the first; nan where only one has fluid."""
+    mine, theirs = loaded(source), loaded(other)
+    values = corner_values(_view(source), quantity, mine.shapes)
+    corners = _inward(mine.shapes)
+    there = theirs.triangles.at(point_values(_view(other), quantity, theirs.shapes), corners)
+    return np.ascontiguousarray(values - there, "<f4").tobytes()
+
+
+def _inward(shapes: PlanePolygons) -> np.ndarray:
+    """Corners moved a hair towards the middle of their cell, so that those on the boundary lie inside."""
+    counts = np.diff(shapes.offsets)
+    middle = np.add.reduceat(shapes.corners, shapes.offsets[:-1]) / counts[:, None]
+    return shapes.corners + 1e-4 * (np.repeat(middle, counts, axis=0) - shapes.corners)
+
+
+def streamlines(source: Source, begin: str, patch: str, seeds: list[tuple[float, float]], count: int) -> list[Any]:
+    """Streamlines as lists of places in m, thinned to what a picture can show; `begin` is default, patch or seeds.
+
+    Raises `KeyError` for an unknown patch.
+    """
+    result = loaded(source)
+    psi = result.stream
+    fields = result.fields
+    if begin == "patch":
+        lines = streamlines_from(result.triangles, psi, seeds_on_patch(fields, patch, min(count, MOST_LINES)))
+    elif begin == "seeds":
+        lines = streamlines_from(result.triangles, psi, np.array(seeds[:MOST_LINES], float).reshape(-1, 2))
+    else:
+        faces = fields.mesh.face_points[4 * fields.stencil.inner : 4 * fields.stencil.active]
+        lines = default_streamlines(result.triangles, psi, np.unique(faces))
+    return [_drawn(line) for line in lines]
+
+
+def _drawn(line: Streamline) -> dict[str, Any]:
+    thin = max(1, len(line.places) // MOST_PLACES)
+    places = line.places[::thin]
+    if not np.array_equal(places[-1], line.places[-1]):
+        places = np.vstack([places, line.places[-1:]])
+    return {"places": np.round(places, 7).ravel().tolist(), "closed": line.closed, "value": line.value}
+
+
+def profiles(source: Source, quantity: str, lines: tuple[ProfileLine, ...]) -> list[Profile]:
+    """A quantity along each line. Raises `KeyError`, `FormulaError`, `ValueError` for a line without numbers."""
+    result = loaded(source)
+    values = point_values(_view(source), quantity, result.shapes)
+    scope = _prepared(source).scope
+    found = []
+    for line in lines:
+        problems: list[Problem] = []
+        ends = resolve(line, scope, "", problems)
+        if problems:
+            raise ValueError(f"'{line.title}': {problems[0].message}")
+        found.append(profile(result.triangles, values, (ends.start_x, ends.start_y), (ends.end_x, ends.end_y)))
+    return found
+
+
+def forces(source: Source) -> list[dict[str, Any]]:
+    """Pressure and friction parts of the force on each patch in N, on the slice as deep as the drawing stands for."""
+    return [
+        {"patch": f.patch, "pressure": f.pressure.tolist(), "friction": f.friction.tolist(), "total": f.total.tolist()}
+        for f in patch_forces(loaded(source).fields)
+    ]

@@ -1,0 +1,147 @@
+"""Sheets for export and for the pages' plots: profiles with their reference points, forces."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from brook.core.checks import prepare
+from brook.core.results.exports import FORMATS, Column, Curve, Sheet
+from brook.core.results.reference import difference
+from brook.core.study import read_study
+from brook.core.study.views import CurvePlot
+from brook.core.units import DIMENSIONS, Dimension, sensible_unit, unit_factor
+from brook.runs.readout import Source, forces, profiles
+
+LENGTH = DIMENSIONS["length"]
+AXES = {"distance": "distance along the line", "x": "x", "y": "y"}
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A result to draw: its source, and the title of its variant."""
+
+    source: Source
+    title: str
+
+
+def write(suffix: str, sheets: list[Sheet]) -> bytes:
+    """The bytes of a file; raises `KeyError` for an unknown kind."""
+    return FORMATS[suffix].write(sheets)
+
+
+def unit_of(dimension: Dimension, values: list[np.ndarray]) -> tuple[str, float]:
+    """The unit that suits values (SI) and how many of it make one of SI."""
+    found = np.concatenate([np.abs(v[np.isfinite(v)]) for v in values]) if values else np.zeros(0)
+    unit = sensible_unit(dimension, 0.3 * float(found.max(initial=0.0)))
+    return unit, 1.0 / unit_factor(unit)[0]
+
+
+def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
+    """Curves and reference points of a plot in units that suit them, with differences.
+
+    Raises `KeyError`, `FormulaError`, `ValueError`.
+    """
+    one = shown[0].source
+    study = read_study(one.document)
+    kinds = prepare(study, study.variant(one.variant)).places.quantities()
+    kind = kinds[plot.quantity]
+    found = []
+    for result in shown:
+        for line, made in zip(plot.lines, profiles(result.source, plot.quantity, plot.lines), strict=True):
+            names = [result.title] if len(shown) > 1 else []
+            names += [line.title] if len(plot.lines) > 1 else []
+            found.append((", ".join(names) or result.title, made.along(plot.along), made.values))
+    references = [(r, np.array(r.position), np.array(r.value)) for r in plot.references]
+    x_unit, x_factor = unit_of(LENGTH, [x for _, x, _ in found] + [x for _, x, _ in references])
+    y_unit, y_factor = unit_of(kind.dimension, [y for _, _, y in found] + [y for _, _, y in references])
+    curves = [{"title": t, "x": _list(x * x_factor), "y": _list(y * y_factor)} for t, x, y in found]
+    compared = []
+    for reference, x, y in references:
+        row: dict[str, Any] = {
+            "title": reference.title, "source": reference.source, "x": _list(x * x_factor), "y": _list(y * y_factor),
+        }  # fmt: skip
+        row["against"] = [
+            {
+                "title": title, "computed": _list(d.computed * y_factor), "share": _list(100 * d.share),
+                "largest": _number(100 * d.largest), "mean": _number(100 * d.mean),
+            }
+            for title, d in ((t, difference(cx, cy, x, y)) for t, cx, cy in found)
+        ]  # fmt: skip
+        compared.append(row)
+    return {
+        "title": plot.title, "note": plot.note, "words": kind.words, "x_title": AXES[plot.along], "x_unit": x_unit,
+        "y_unit": y_unit, "x_factor": x_factor, "y_factor": y_factor, "curves": curves, "references": compared,
+        "x_range": [v * x_factor for v in plot.position_range] if plot.position_range else None,
+        "y_range": [v * y_factor for v in plot.value_range] if plot.value_range else None,
+    }  # fmt: skip
+
+
+def _list(values: np.ndarray) -> list[float | None]:
+    return [_number(v) for v in values.tolist()]
+
+
+def _number(value: float) -> float | None:
+    return value if np.isfinite(value) else None
+
+
+def plot_sheets(shown: list[Shown], plot: CurvePlot) -> list[Sheet]:
+    """A plot as sheets: its curves, and one for each set of reference points with the differences."""
+    data = plot_data(shown, plot)
+    columns = []
+    for curve in data["curves"]:
+        columns.append(Column(f"{data['x_title']}, {curve['title']}", data["x_unit"], curve["x"]))
+        columns.append(Column(f"{data['words']}, {curve['title']}", data["y_unit"], curve["y"]))
+    curves = [Curve(c["title"], _gaps(c["x"]), _gaps(c["y"])) for c in data["curves"]]
+    curves += [Curve(r["title"], _gaps(r["x"]), _gaps(r["y"]), points=True) for r in data["references"]]
+    sheets = [
+        Sheet(
+            data["title"], tuple(columns), data["note"], tuple(curves), _titled(data["x_title"], data["x_unit"]),
+            _titled(data["words"], data["y_unit"]), _pair(data["x_range"]), _pair(data["y_range"]),
+        )
+    ]  # fmt: skip
+    for reference in data["references"]:
+        parts = [
+            Column(data["x_title"], data["x_unit"], reference["x"]),
+            Column("reference", data["y_unit"], reference["y"]),
+        ]
+        for against in reference["against"]:
+            parts.append(Column(f"computed, {against['title']}", data["y_unit"], against["computed"]))
+            parts.append(Column(f"difference, {against['title']}", "%", against["share"]))
+        sheets.append(Sheet(reference["title"], tuple(parts)))
+    return sheets
+
+
+def _gaps(values: list[float | None]) -> list[float]:
+    return [np.nan if v is None else v for v in values]
+
+
+def _titled(title: str, unit: str) -> str:
+    return f"{title} [{unit}]" if unit else title
+
+
+def _pair(values: list[float] | None) -> tuple[float, float] | None:
+    return (values[0], values[1]) if values else None
+
+
+def force_sheets(shown: list[Shown]) -> list[Sheet]:
+    """Forces on the patches of each variant, in N."""
+    sheets = []
+    for result in shown:
+        rows = forces(result.source)
+        columns = [Column("patch", "", [r["patch"] for r in rows])]
+        for part in ("pressure", "friction", "total"):
+            for axis, letter in enumerate("xy"):
+                columns.append(Column(f"{part} {letter}", "N", [r[part][axis] for r in rows]))
+        sheets.append(Sheet(f"Forces, {result.title}", tuple(columns)))
+    return sheets
+
+
+def export_plot(suffix: str, shown: list[Shown], plot: CurvePlot) -> bytes:
+    return write(suffix, plot_sheets(shown, plot))
+
+
+def export_forces(suffix: str, shown: list[Shown]) -> bytes:
+    return write(suffix, force_sheets(shown))

@@ -1,0 +1,90 @@
+"""Plots of curves: their data, reference points from a table, and their files."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, HTTPException, UploadFile
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import HTMLResponse, Response
+
+from brook.core.checks import prepare
+from brook.core.editing import EditRefused
+from brook.core.results.reference import MOST_BYTES, TableError, read_reference
+from brook.core.study.views import CurvePlot
+from brook.core.units import DIMENSIONS
+from brook.runs import sheets
+from brook.store import Author
+from brook.web.pages import AuthorHere, StateHere, StudioHere
+from brook.web.routes.edit import body as page_body
+from brook.web.routes.exports import download, media_type
+from brook.web.routes.readout import ask, shown_of
+from brook.web.state import StudyState
+from brook.web.studio import Studio
+
+router = APIRouter()
+
+
+def _plot(state: StudyState, name: str) -> tuple[int, CurvePlot]:
+    for index, plot in enumerate(state.study.plots):
+        if plot.name == name:
+            return index, plot
+    raise HTTPException(404, f"there is no plot '{name}'")
+
+
+@router.get("/studies/{slug}/plots/{name}/curves.json")
+def curves(studio: StudioHere, state: StateHere, name: str, variants: str = "") -> dict[str, Any]:
+    """Curves and reference points in units that suit them, with the differences in per cent."""
+    _, plot = _plot(state, name)
+    return ask(studio, sheets.plot_data, shown_of(studio, state, variants), plot)
+
+
+@router.get("/studies/{slug}/plots/{name}.{suffix}")
+def export(studio: StudioHere, state: StateHere, name: str, suffix: str, variants: str = "") -> Response:
+    """A plot as a table or a figure."""
+    _, plot = _plot(state, name)
+    kind = media_type(suffix)
+    content = ask(studio, sheets.export_plot, suffix, shown_of(studio, state, variants), plot)
+    return Response(content, media_type=kind, headers=download(f"{state.row.slug}-{name}.{suffix}"))
+
+
+@router.post("/studies/{slug}/plots/{plot}/reference")
+async def reference(
+    studio: StudioHere, state: StateHere, author: AuthorHere, plot: str, table: UploadFile,
+    page: Annotated[str, Form()] = "results", name: Annotated[str, Form()] = "",
+    position_unit: Annotated[str, Form(max_length=20)] = "", value_unit: Annotated[str, Form(max_length=20)] = "",
+) -> HTMLResponse:  # fmt: skip
+    """Adds the points of a CSV table to a plot, or says which line cannot be read."""
+    content = await table.read(MOST_BYTES + 1)
+    title = (table.filename or "points").rsplit("/", 1)[-1].rsplit(".", 1)[0][:120] or "points"
+    return await run_in_threadpool(
+        _add_reference, studio, state, author, plot, content, title, page, name, position_unit, value_unit
+    )
+
+
+def _add_reference(
+    studio: Studio, state: StudyState, author: Author, plot_name: str, content: bytes, title: str, page: str,
+    name: str, position_unit: str, value_unit: str,
+) -> HTMLResponse:  # fmt: skip
+    index, plot = _plot(state, plot_name)
+    place, errors, notice = f"/plots/{index}/references", {}, ""
+    try:
+        if len(content) > MOST_BYTES:
+            raise TableError(f"the file is larger than {MOST_BYTES // 1000} kB; keep the two columns that are needed")
+        kinds = prepare(state.study, state.study.variants[0]).places.quantities()
+        read = read_reference(
+            content.decode("utf-8-sig", errors="replace"), DIMENSIONS["length"], kinds[plot.quantity].dimension,
+            position_unit, value_unit,
+        )  # fmt: skip
+        values = {
+            "pointer": f"/plots/{index}", "title": title, "position": ",".join(map(repr, read.position.tolist())),
+            "value": ",".join(map(repr, read.value.tolist())),
+        }  # fmt: skip
+        studio.act(state.row.slug, "add_reference", values, author)
+    except TableError as error:
+        errors[place] = ("", str(error))
+    except EditRefused as error:
+        errors[place] = ("", error.problems[0].message)
+    except (KeyError, IndexError):
+        notice = "This plot is no longer there; here is the page as it is now."
+    return page_body(studio, state.row.slug, page, name, errors, notice)

@@ -1,0 +1,160 @@
+// The tools of the Results page: streamlines, arrows, profile lines, blink, and keeping a view as a plate.
+
+import { arrows, profileLines, streamlines } from "./overlay.js";
+import { FieldView, Layer } from "./field.js";
+import { memory, remember } from "./views.js";
+
+export class ResultTools {
+  constructor(root, pictures) {
+    Object.assign(this, { root, pictures, view: pictures.views[0], seeds: [], start: null, drawn: {} });
+    this.begin = root.querySelector("#streamlines");
+    this.arrows = root.querySelector("#arrows");
+    this.profile = root.querySelector("#profile");
+    this.say = root.querySelector("#tool-says");
+    const kept = memory("overlays") ?? {};
+    if ([...this.begin.options].some((o) => o.value === kept.streamlines)) this.begin.value = kept.streamlines;
+    this.arrows.checked = Boolean(kept.arrows);
+    this.plate(root.querySelector("#plate-shown"));
+    this.begin.addEventListener("change", () => { this.seeds = []; this.keep(); this.lines(); });
+    this.arrows.addEventListener("change", () => { this.keep(); this.arrow(); });
+    this.profile.addEventListener("click", () => this.startProfile());
+    root.querySelector("#keep-view")?.addEventListener("htmx:configRequest", (event) => this.addView(event.detail.parameters));
+    pictures.onPick = (view, place) => this.pick(place);
+    this.profiles = JSON.parse(root.querySelector("#profile-lines")?.dataset.lines ?? "[]");
+    this.lines();
+    this.arrow();
+  }
+
+  keep() { remember("overlays", { streamlines: this.begin.value.startsWith("by") ? "" : this.begin.value, arrows: this.arrows.checked }); }
+
+  /** Sets the page to a kept plate. */
+  plate(holder) {
+    if (!holder) return;
+    const plate = JSON.parse(holder.dataset.plate), { pictures } = this;
+    if ([...pictures.choice.options].some((o) => o.value === plate.quantity)) pictures.choice.value = plate.quantity;
+    pictures.held = plate.range;
+    this.begin.value = plate.streamlines ? "default" : "";
+    this.arrows.checked = plate.arrows;
+    pictures.lines.checked = plate.mesh_lines;
+    if (plate.camera) pictures.look({ centre: [plate.camera.x, plate.camera.y], across: plate.camera.across });
+    else pictures.fit();
+    pictures.show();
+  }
+
+  addView(parameters) {
+    const { camera, quantity } = this.view, { held } = this.pictures;
+    Object.assign(parameters, { quantity, camera: `${camera.centre.join(",")},${camera.across}`, range: held ? held.join(",") : "", streamlines: this.begin.value ? "1" : "", arrows: this.arrows.checked ? "1" : "", mesh_lines: this.pictures.lines.checked ? "1" : "" });
+  }
+
+  async lines() {
+    const wish = this.begin.value, [kind, patch] = wish.split(":");
+    if (!wish || (kind.startsWith("by") && !this.seeds.length)) {
+      this.drawn.streamlines = null;
+      this.tell(kind === "by-click" ? "Click where a streamline shall pass." : kind === "by-line" ? "Click the two ends of the line that streamlines shall start from." : "");
+      this.draw();
+      return;
+    }
+    const query = new URLSearchParams({ begin: kind === "default" ? "default" : kind === "patch" ? "patch" : "seeds", patch: patch ?? "", at: this.seeds.map((p) => p.join(",")).join(";"), run: this.view.canvas.dataset.run });
+    this.tell("Tracing streamlines …");
+    try {
+      const answer = await fetch(`${this.view.canvas.dataset.readout}/streamlines.json?${query}`, { headers: { Accept: "application/json" } });
+      if (!answer.ok) throw new Error((await answer.json()).detail);
+      const found = await answer.json();
+      if (this.begin.value !== wish) return;
+      this.drawn.streamlines = streamlines(found);
+      this.tell(`${found.length} streamline${found.length === 1 ? "" : "s"}${kind === "default" ? "; neighbours share the through-flow evenly" : ""}`);
+      this.root.dataset.streamlines = found.length;
+    } catch (error) { this.tell(`Streamlines cannot be shown: ${error.message}`); }
+    this.draw();
+  }
+
+  async arrow() {
+    this.drawn.arrows = this.arrows.checked ? await arrows(this.view) : null;
+    this.draw();
+  }
+
+  draw() {
+    const marks = [...this.profiles, ...(this.start ? [{ title: "", start: this.start, end: this.start }] : [])];
+    this.view.overlays = [this.drawn.streamlines, this.drawn.arrows, marks.length ? profileLines(marks) : null].filter(Boolean);
+    this.view.draw();
+  }
+
+  tell(words) { this.say.textContent = words || "\u00a0"; }
+
+  startProfile() {
+    this.mode = "profile";
+    this.start = null;
+    this.tell("Click the start of the line, then its end. Escape leaves.");
+  }
+
+  leave() { this.mode = null; this.start = null; this.tell(""); this.draw(); }
+
+  pick(place) {
+    if (this.mode === "profile") {
+      if (!this.start) { this.start = place; this.tell("Now click the end of the line."); this.draw(); return; }
+      const text = (v) => `${Number((1000 * v).toFixed(2))} mm`;
+      const form = document.getElementById("add-plot");
+      for (const [name, value] of Object.entries({ start_x: text(this.start[0]), start_y: text(this.start[1]), end_x: text(place[0]), end_y: text(place[1]), quantity: this.view.quantity })) form.elements[name].value = value;
+      this.leave();
+      form.requestSubmit();
+      return;
+    }
+    if (this.begin.value === "by-click") { this.seeds.push(place); this.lines(); }
+    if (this.begin.value === "by-line") {
+      if (!this.start) { this.start = place; this.draw(); return; }
+      const [a, b] = [this.start, place];
+      this.seeds = Array.from({ length: 12 }, (_, k) => [0, 1].map((i) => a[i] + ((k + 0.5) / 12) * (b[i] - a[i])));
+      this.start = null;
+      this.lines();
+    }
+  }
+}
+
+/** Holding `b` shows another variant in the same view. */
+export class Blink {
+  constructor(root, pictures) {
+    Object.assign(this, { pictures, view: pictures.views[0], choice: root.querySelector("#blink-with"), mine: null });
+    this.who = root.querySelector("#blink-says");
+    this.choice?.addEventListener("change", () => this.ready());
+    this.ready();
+  }
+
+  /** Loads the other variant ahead, so that it flips without a wait. */
+  async ready() {
+    this.other = null;
+    const option = this.choice?.selectedOptions[0];
+    if (!option?.value) return;
+    const canvas = Object.assign(document.createElement("canvas"), {});
+    Object.assign(canvas.dataset, { mesh: option.dataset.mesh, values: option.dataset.values, readout: option.dataset.readout, run: option.dataset.run });
+    const view = new FieldView(canvas, {});
+    this.loading = (async () => {
+      view.layer = await Layer.of(canvas.dataset.mesh);
+      this.other = view;
+    })();
+    await this.loading;
+  }
+
+  async press() {
+    if (this.mine || !this.choice?.value) return;
+    const mine = (this.mine = this.view.take()), overlays = this.view.overlays;
+    await this.loading;
+    await this.other.show(this.pictures.choice.value, this.pictures.choice.selectedOptions[0].dataset.madeOf ?? "");
+    if (this.mine !== mine) return;
+    this.overlays = overlays;
+    this.view.overlays = [];
+    this.view.put(this.other.take());
+    this.who.textContent = this.choice.selectedOptions[0].textContent;
+    this.view.canvas.closest(".paper").classList.add("blinking");
+  }
+
+  release() {
+    if (!this.mine) return;
+    const mine = this.mine;
+    this.mine = null;
+    if (this.overlays) this.view.overlays = this.overlays;
+    this.overlays = null;
+    this.view.put(mine);
+    this.who.textContent = "";
+    this.view.canvas.closest(".paper").classList.remove("blinking");
+  }
+}
