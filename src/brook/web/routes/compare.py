@@ -1,4 +1,4 @@
-"""Compare: the same view of every variant with one colour range, and the table."""
+"""Compare: one view of every variant, two in one picture, curves of all, the table, and inputs line by line."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
+from brook.core.editing import input_lines
 from brook.core.results.quantities import OwnQuantity
 from brook.web.pages import BODIES, StateHere, StudioHere, stage
 from brook.web.routes.results import quantities
@@ -16,9 +17,25 @@ from brook.web.studio import Studio
 router = APIRouter()
 
 
-def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
+def body(studio: Studio, state: StudyState, variant: VariantState | None, a: str = "", b: str = "") -> dict[str, Any]:
     done = [v for v in state.variants if v.run.summary is not None]
-    return {"done": done, "quantities": quantities([v.run.summary for v in done if v.run.summary], _own(done))}
+    return {
+        "done": done, "quantities": quantities([v.run.summary for v in done if v.run.summary], _own(done)),
+        "plate": None, "inputs": inputs(state, a, b),
+    }  # fmt: skip
+
+
+def inputs(state: StudyState, a: str, b: str) -> dict[str, Any]:
+    """What differs between two variants; the first two when none are named."""
+    names = [v.variant.name for v in state.variants]
+    if len(names) < 2:
+        return {}
+    one, other = state.variant(a if a in names else names[0]), state.variant(b if b in names else names[1])
+    lines, same = input_lines(state.study, one.variant, other.variant)
+    return {
+        "a": one.variant.name, "b": other.variant.name, "title_a": one.variant.title, "title_b": other.variant.title,
+        "lines": lines, "same": same,
+    }  # fmt: skip
 
 
 def _own(done: list[VariantState]) -> dict[str, OwnQuantity]:
@@ -29,5 +46,9 @@ BODIES["compare"] = body
 
 
 @router.get("/studies/{slug}/compare")
-def compare(studio: StudioHere, state: StateHere, part: str = "") -> HTMLResponse:
-    return stage(studio, state, "compare", None, whole=part != "body")
+def compare(
+    studio: StudioHere, state: StateHere, part: str = "", plate: str = "", a: str = "", b: str = ""
+) -> HTMLResponse:
+    shown = next((p for p in state.study.plates if p.name == plate), None)
+    more: dict[str, Any] = {"plate": shown, "inputs": inputs(state, a, b)}
+    return stage(studio, state, "compare", None, whole=part != "body", **more)

@@ -1,5 +1,6 @@
 // What all pages share: live events, keys, drawings that light up, and a careful refresh.
 
+import { Plates, Two } from "./compare.js";
 import { Curves } from "./curves.js";
 import { openPlots } from "./plots.js";
 import { Blink, ResultTools } from "./results.js";
@@ -17,6 +18,8 @@ async function opened(root) {
   const pictures = await openViews(root);
   if (pictures && root.querySelector("#streamlines")) tools = new ResultTools(root, pictures);
   if (pictures && root.querySelector("#blink-with")) blink = new Blink(root, pictures);
+  if (pictures && root.querySelector("#streamlines-all")) new Plates(root, pictures);
+  if (pictures && root.querySelector("#two")) blink = new Two(root, pictures);
 }
 
 /** The patch and the place under the pointer of a drawing. */

@@ -1,0 +1,108 @@
+// The Compare page: linked plates of all variants, and two variants in one picture (difference or blink).
+
+import { streamlines } from "./overlay.js";
+import { FieldView, Layer } from "./field.js";
+import { Legend } from "./legend.js";
+import { pretty, rounded } from "./numbers.js";
+
+export class Plates {
+  constructor(root, pictures) {
+    Object.assign(this, { root, pictures });
+    this.wish = root.querySelector("#streamlines-all");
+    this.wish.addEventListener("change", () => this.lines());
+    const holder = root.querySelector("#plate-shown");
+    if (holder) this.plate(JSON.parse(holder.dataset.plate));
+  }
+
+  /** Sets all views to a kept plate. */
+  async plate(plate) {
+    const { pictures } = this;
+    if ([...pictures.choice.options].some((o) => o.value === plate.quantity)) pictures.choice.value = plate.quantity;
+    pictures.held = plate.range;
+    pictures.lines.checked = plate.mesh_lines;
+    if (plate.camera) pictures.look({ centre: [plate.camera.x, plate.camera.y], across: plate.camera.across });
+    await pictures.show();
+    this.wish.checked = plate.streamlines;
+    if (plate.streamlines) this.lines();
+  }
+
+  async lines() {
+    await Promise.all(this.pictures.views.map(async (view) => {
+      view.overlays = [];
+      if (this.wish.checked) {
+        const answer = await fetch(`${view.canvas.dataset.readout}/streamlines.json?run=${view.canvas.dataset.run}`);
+        if (answer.ok) view.overlays = [streamlines(await answer.json())];
+      }
+      view.draw();
+    }));
+  }
+}
+
+export class Two {
+  constructor(root, pictures) {
+    Object.assign(this, { root, pictures, blinking: false });
+    [this.a, this.b, this.how] = ["two-a", "two-b", "two-how"].map((id) => root.querySelector(`#${id}`));
+    this.strip = root.querySelector("#two-strip");
+    this.says = root.querySelector("#blink-says");
+    this.view = new FieldView(root.querySelector("#two-field"), { onMove: (v, at, value) => this.say(at, value), onView: (v) => pictures.look(v.camera) });
+    this.legend = new Legend(root.querySelector("#two-legend"), (range) => { this.view.range = range; this.view.draw(); });
+    for (const choice of [this.a, this.b, this.how]) choice.addEventListener("change", () => this.show());
+    const drawn = pictures.onDrawn;
+    pictures.onDrawn = () => { drawn?.(); this.show(); };
+    const look = pictures.link.bind(pictures);
+    pictures.link = (moved) => { look(moved); if (this.view.layer) { this.view.camera = moved.camera; this.view.draw(); } };
+    this.show();
+  }
+
+  /** The layer and values of one side, or their difference. */
+  async side(choice, less = null) {
+    const { dataset } = choice.selectedOptions[0], quantity = this.pictures.choice.value, made = this.pictures.choice.selectedOptions[0].dataset.madeOf ?? "";
+    const view = new FieldView(Object.assign(document.createElement("canvas"), {}), {});
+    Object.assign(view.canvas.dataset, dataset);
+    view.layer = await Layer.of(dataset.mesh);
+    const address = less ? `${dataset.readout}/less/${less.value}/${quantity}.f32?run=${dataset.run}&other=${less.selectedOptions[0].dataset.run}&as=${encodeURIComponent(made)}` : null;
+    await view.show(quantity, made, address);
+    return view.take();
+  }
+
+  async show() {
+    const turn = (this.turn = (this.turn ?? 0) + 1), less = this.how.value === "less";
+    try {
+      const sides = less ? [await this.side(this.a, this.b)] : await Promise.all([this.side(this.a), this.side(this.b)]);
+      if (turn !== this.turn) return;
+      this.sides = sides;
+    } catch (error) { this.strip.textContent = `The picture cannot be shown: ${error.message}`; return; }
+    Object.assign(this.view, this.sides[0]);
+    this.view.resize();
+    this.view.camera = this.pictures.views[0].camera;
+    const option = this.pictures.option, map = less || option.signed ? "signed" : "even";
+    const words = less ? `${option.words}, ${this.name(this.a)} less ${this.name(this.b)}` : option.words;
+    this.legend.set(this.sides.map(({ layer, values }) => layer.samples(values)), { ...option, words, map });
+    Object.assign(this.view, { range: this.legend.range, map });
+    this.view.draw();
+    this.root.dataset.two = `${this.how.value} ${this.a.value} ${this.b.value}`;
+  }
+
+  name(choice) { return choice.selectedOptions[0].textContent; }
+
+  say(at, value) {
+    if (!at) { this.strip.textContent = "\u00a0"; return; }
+    const { words, unit, factor } = this.pictures.option, less = this.how.value === "less";
+    const what = value == null ? "outside" : Number.isNaN(value) ? "fluid in one of the two only" : `${less ? "difference of " : ""}${words} ${rounded(value * factor)} ${pretty(unit)}`;
+    this.strip.textContent = `x ${(at[0] * 1000).toFixed(1)} mm, y ${(at[1] * 1000).toFixed(1)} mm · ${what}`;
+  }
+
+  press() {
+    if (this.how.value === "less") { this.how.value = "blink"; this.show().then(() => this.flip(true)); return; }
+    this.flip(true);
+  }
+
+  flip(other) {
+    if (!this.sides?.[1]) return;
+    this.view.put(this.sides[other ? 1 : 0]);
+    this.says.textContent = other ? this.name(this.b) : "";
+    this.view.canvas.closest(".paper").classList.toggle("blinking", other);
+  }
+
+  release() { this.flip(false); }
+}
