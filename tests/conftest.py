@@ -22,7 +22,9 @@ def brook_server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
     app = create_app(tmp_path_factory.mktemp("data"), workers=2)
-    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning"))
+    server = uvicorn.Server(
+        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_keep_alive=75)
+    )
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from brook.core.geometry import Edge, PlaneShape
 from brook.core.study import Resolved
@@ -56,6 +57,18 @@ class PatchKey:
     length: float
 
 
+class Frame(NamedTuple):
+    """Which place lies where: (x0, y0) in m lies at (left, top) px; px for each m."""
+
+    x0: float
+    y0: float
+    scale: float
+    left: float
+    top: float
+    width: float
+    height: float
+
+
 @dataclass
 class Drawing:
     width: float
@@ -65,6 +78,7 @@ class Drawing:
     y0: float
     scale: float
     top: float
+    left: float = 0.0
     edges: list[Line] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
     labels: list[Label] = field(default_factory=list)
@@ -80,20 +94,22 @@ def role_of(patch: str, boundaries: list[Resolved]) -> tuple[str, str]:
 
 def drawing(
     shape: PlaneShape, boundaries: list[Resolved], width: float = 860.0, margin: float = 74.0,
-    geometry: Resolved | None = None, most: float = 460.0,
+    geometry: Resolved | None = None, most: float = 460.0, frame: Frame | None = None,
 ) -> Drawing:  # fmt: skip
-    """A drawing `width` px wide; with `geometry` it carries dimensions."""
-    span_x, span_y = shape.x[-1] - shape.x[0], shape.y[-1] - shape.y[0]
-    scale = min((width - 2 * margin) / span_x, most / span_y)
-    left = (width - scale * span_x) / 2
-    height = scale * span_y + 2 * margin
-    made = Drawing(width, height, "", float(shape.x[0]), float(shape.y[-1]), scale, margin)
+    """A drawing `width` px wide; with `geometry` it carries dimensions, with `frame` it stays where another was."""
+    if frame is None:
+        span_x, span_y = shape.x[-1] - shape.x[0], shape.y[-1] - shape.y[0]
+        scale = min((width - 2 * margin) / span_x, most / span_y)
+        left = (width - scale * span_x) / 2
+        frame = Frame(float(shape.x[0]), float(shape.y[-1]), scale, left, margin, width, scale * span_y + 2 * margin)
+    scale = frame.scale
+    made = Drawing(frame.width, frame.height, "", frame.x0, frame.y0, scale, frame.top, frame.left)
 
     def px(x: float) -> float:
-        return left + (x - float(shape.x[0])) * scale
+        return frame.left + (x - frame.x0) * scale
 
     def py(y: float) -> float:
-        return margin + (float(shape.y[-1]) - y) * scale
+        return frame.top + (frame.y0 - y) * scale
 
     made.fill = _fill(shape, px, py)
     colours = {name: PALETTE[k % len(PALETTE)] for k, name in enumerate(shape.patches)}

@@ -10,6 +10,7 @@ from typing import Annotated, Any
 from urllib.parse import unquote
 
 from fastapi import Depends, Form, HTTPException, Request, Response
+from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
@@ -150,12 +151,23 @@ def render(template: str, context: dict[str, Any], status: int = 200) -> HTMLRes
 def message_page(request: Request, error: Exception) -> Response:
     """A page for an address that is not there, or for an error of Brook's own."""
     status = getattr(error, "status_code", 500)
-    if "text/html" not in request.headers.get("accept", "*/*") and status == 404:
-        return JSONResponse({"detail": getattr(error, "detail", "")}, status)
+    if "text/html" not in request.headers.get("accept", "*/*") or request.url.path.startswith("/api/"):
+        told = getattr(error, "detail", "") if status != 500 else "an error in Brook itself; nothing you saved is lost"
+        return JSONResponse({"detail": told}, status)
     detail = getattr(error, "detail", "") if status == 404 else "An error in Brook itself; nothing you saved is lost."
     if detail == "Not Found":
         detail = "There is no page at this address."
     return render("message.html", {"title": "Not here" if status == 404 else "Error", "detail": detail}, status)
+
+
+def misfit(request: Request, error: Exception) -> Response:
+    """A request that does not have the form it should: where, and what is wrong with it."""
+    assert isinstance(error, RequestValidationError)
+    problems = [
+        {"path": "/".join(str(part) for part in one["loc"]), "message": str(one["msg"]), "kind": "wrong"}
+        for one in error.errors()
+    ]
+    return JSONResponse({"detail": {"problems": problems}}, 422)
 
 
 # How each page makes its body; filled by the route modules, used again after an edit.

@@ -70,7 +70,18 @@ class Studio:
 
     def replace(self, slug: str, study: Study, what: str, author: Author = NOBODY) -> None:
         """Puts another document in the place of a study's. Raises `EditRefused`, `StoreError`."""
+        try:
+            self.store.mind_others(slug, author)
+        except Meanwhile as error:
+            raise EditRefused([Problem("", str(error))]) from error
         self._keep(self.store.study_row(slug), study, what, author)
+
+    def remove(self, slug: str) -> None:
+        """Removes a study with its runs. Raises `StoreError`."""
+        for run in self.store.unfinished(self.store.study_row(slug).id):
+            self.queue.withdraw(run.id)
+            self.queue.stop(run.id)
+        self.store.remove_study(slug)
 
     def undo(self, slug: str, author: Author = NOBODY) -> str:
         """Takes the last step back; says what happened. Raises `EditRefused`, `StoreError`."""

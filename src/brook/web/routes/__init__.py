@@ -1,6 +1,7 @@
 """One module a page; each has its folder of templates under the same name."""
 
 from brook.web.routes import (
+    api,
     board,
     compare,
     edit,
@@ -22,3 +23,5 @@ ROUTERS = [
     m.router
     for m in (shelf, board, history, geometry, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots)
 ]  # fmt: skip
+
+API = api.router

@@ -13,6 +13,8 @@ from fastapi.responses import Response, StreamingResponse
 from brook.core.results.quantities import DRAWN
 from brook.core.solve import Checkpoint
 from brook.web.pages import StateHere, StudioHere, variant_of
+from brook.web.state import VariantState
+from brook.web.studio import Studio
 
 router = APIRouter()
 HEARTBEAT = 10.0
@@ -41,6 +43,11 @@ def history(studio: StudioHere, state: StateHere, name: str) -> dict[str, Any]:
     """The history of a variant's run: the one under way, or else the newest that ended."""
     variant = variant_of(state, name)
     assert variant is not None
+    return run_history(studio, variant)
+
+
+def run_history(studio: Studio, variant: VariantState) -> dict[str, Any]:
+    """Residuals and monitors of the run under way, of a paused one, or of the newest that ended."""
     if variant.is_busy and variant.live is not None and variant.live.iteration:
         return variant.live.history()
     if variant.is_paused and variant.job is not None:

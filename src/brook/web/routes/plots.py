@@ -25,7 +25,7 @@ from brook.web.studio import Studio
 router = APIRouter()
 
 
-def _plot(state: StudyState, name: str) -> tuple[int, CurvePlot]:
+def plot_of(state: StudyState, name: str) -> tuple[int, CurvePlot]:
     for index, plot in enumerate(state.study.plots):
         if plot.name == name:
             return index, plot
@@ -35,14 +35,14 @@ def _plot(state: StudyState, name: str) -> tuple[int, CurvePlot]:
 @router.get("/studies/{slug}/plots/{name}/curves.json")
 def curves(studio: StudioHere, state: StateHere, name: str, variants: str = "") -> dict[str, Any]:
     """Curves and reference points in units that suit them, with the differences in per cent."""
-    _, plot = _plot(state, name)
+    _, plot = plot_of(state, name)
     return ask(studio, sheets.plot_data, shown_of(studio, state, variants), plot)
 
 
 @router.get("/studies/{slug}/plots/{name}.{suffix}")
 def export(studio: StudioHere, state: StateHere, name: str, suffix: str, variants: str = "") -> Response:
     """A plot as a table or a figure."""
-    _, plot = _plot(state, name)
+    _, plot = plot_of(state, name)
     kind = media_type(suffix)
     content = ask(studio, sheets.export_plot, suffix, shown_of(studio, state, variants), plot)
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-{name}.{suffix}"))
@@ -66,7 +66,7 @@ def _add_reference(
     studio: Studio, state: StudyState, author: Author, plot_name: str, content: bytes, title: str, page: str,
     name: str, position_unit: str, value_unit: str,
 ) -> HTMLResponse:  # fmt: skip
-    index, plot = _plot(state, plot_name)
+    index, plot = plot_of(state, plot_name)
     place, errors, notice = f"/plots/{index}/references", {}, ""
     try:
         if len(content) > MOST_BYTES:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
@@ -66,11 +67,6 @@ async def import_study(request: Request, studio: StudioHere, document: UploadFil
 
 @router.post("/studies/{slug}/remove")
 def remove_study(studio: StudioHere, slug: str) -> Response:
-    try:
-        for run in studio.store.unfinished(studio.store.study_row(slug).id):
-            studio.queue.withdraw(run.id)
-            studio.queue.stop(run.id)
-        studio.store.remove_study(slug)
-    except StoreError:
-        pass
+    with contextlib.suppress(StoreError):  # gone already, as was wished
+        studio.remove(slug)
     return RedirectResponse("/", 303)

@@ -2,6 +2,7 @@
 
 import { Plates, Two } from "./compare.js";
 import { Curves } from "./curves.js";
+import { Handles } from "./handles.js";
 import { openPlots } from "./plots.js";
 import { Blink, ResultTools } from "./results.js";
 import { newPicture, openViews } from "./views.js";
@@ -15,6 +16,8 @@ async function opened(root) {
   curves = holder ? new Curves(holder) : null;
   curves?.open();
   lightPatches(root);
+  const drawOn = root.querySelector("#draw-on");
+  if (drawOn) new Handles(drawOn).refocus();
   const pictures = await openViews(root);
   if (pictures && root.querySelector("#streamlines")) tools = new ResultTools(root, pictures);
   if (pictures && root.querySelector("#blink-with")) blink = new Blink(root, pictures);
@@ -26,12 +29,11 @@ async function opened(root) {
 function lightPatches(root) {
   const svg = root.querySelector("svg.drawing"), strip = root.querySelector("#strip");
   if (!svg || !strip) return;
-  const { x0, y0, scale, top } = svg.dataset;
+  const { x0, y0, scale, top, left } = svg.dataset;
   svg.addEventListener("pointermove", (event) => {
     const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
     const width = svg.viewBox.baseVal.width;
-    const box = svg.querySelector(".water").getBBox();
-    const x = Number(x0) + (at.x - box.x) / scale, y = Number(y0) - (at.y - top) / scale;
+    const x = Number(x0) + (at.x - left) / scale, y = Number(y0) - (at.y - top) / scale;
     let near = null, best = 9;
     for (const edge of svg.querySelectorAll(".edge")) {
       const [x1, y1, x2, y2] = ["x1", "y1", "x2", "y2"].map((k) => edge[k].baseVal.value);
