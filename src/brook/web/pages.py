@@ -53,7 +53,7 @@ def _count(number: float) -> str:
     return f"{number:,.0f}".replace(",", "\u202f")
 
 
-def _ident(pointer: str) -> str:
+def ident(pointer: str) -> str:
     return "at" + re.sub(r"[^a-zA-Z0-9]", "-", pointer)
 
 
@@ -62,7 +62,7 @@ templates = Environment(
     trim_blocks=True, lstrip_blocks=True,
 )  # fmt: skip
 templates.globals |= {"asset": asset, "version": __version__, "pages": PAGES, "of_variant": OF_VARIANT,
-                      "ident": _ident, "dimensions": DIMENSIONS, "show": show, "round_text": round_text}  # fmt: skip
+                      "ident": ident, "dimensions": DIMENSIONS, "show": show, "round_text": round_text}  # fmt: skip
 templates.filters |= {
     "words": _words, "count": _count,
     "zip_words": lambda names, options: [(name, option["words"]) for name, option in zip(names, options, strict=True)],

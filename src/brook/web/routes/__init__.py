@@ -6,6 +6,7 @@ from brook.web.routes import (
     compare,
     edit,
     exports,
+    find,
     geometry,
     history,
     live,
@@ -21,7 +22,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, board, history, geometry, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots)
+    for m in (shelf, board, history, geometry, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find)
 ]  # fmt: skip
 
 API = api.router

@@ -1,17 +1,21 @@
 // What all pages share: live events, keys, drawings that light up, and a careful refresh.
 
+import { sortable } from "./board.js";
 import { Plates, Two } from "./compare.js";
 import { Curves } from "./curves.js";
+import { Find, focusAddressed } from "./find.js";
 import { Handles } from "./handles.js";
 import { openPlots } from "./plots.js";
 import { Blink, ResultTools } from "./results.js";
 import { newPicture, openViews } from "./views.js";
+import { guide } from "./visit.js";
 
 let curves = null, tools = null, blink = null;
 
 async function opened(root) {
   tools = blink = null;
   openPlots(root);
+  sortable(root);
   const holder = root.querySelector("#curves");
   curves = holder ? new Curves(holder) : null;
   curves?.open();
@@ -121,6 +125,8 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "[" && at >= 0) links[(at + links.length - 1) % links.length].click();
   else if (event.key === "]" && at >= 0) links[(at + 1) % links.length].click();
   else if (event.key === "f") document.getElementById("fit")?.click();
+  else if (event.key === "/") document.getElementById("find")?.focus();
+  else if (event.key === "?") location.href = "/shortcuts";
   else if (event.key === "p") tools?.startProfile();
   else if (event.key === "Escape" && tools) tools.leave();
   else if (event.key === "b" && blink) { if (!event.repeat) blink.press(); }
@@ -151,4 +157,7 @@ for (const failure of ["htmx:responseError", "htmx:sendError"]) {
 }
 
 opened(document.getElementById("stage"));
+new Find(document.getElementById("find"));
+focusAddressed();
+guide();
 if (document.body.dataset.events) listen(document.body.dataset.events);
