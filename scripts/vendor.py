@@ -1,4 +1,7 @@
-"""Fetches the front-end files from npm into src/brook/web/static/vendor, with versions and licences."""
+"""Fetches the front-end files from npm into src/brook/web/static/vendor, with versions and licences.
+
+What only tests use goes to tests/web/vendor.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +11,9 @@ import subprocess
 import tempfile
 from pathlib import Path
 
-VENDOR = Path(__file__).parent.parent / "src/brook/web/static/vendor"
+ROOT = Path(__file__).parent.parent
+VENDOR = ROOT / "src/brook/web/static/vendor"
+FOR_TESTS = ROOT / "tests/web/vendor"
 # package, version, folder, files
 PACKAGES = [
     ("bulma", "1.0.4", "bulma", ["css/bulma.min.css", "LICENSE"]),
@@ -22,12 +27,14 @@ PACKAGES = [
     ("@fontsource/ibm-plex-mono", "5.3.0", "plex", ["files/ibm-plex-mono-latin-400-normal.woff2"]),
 ]  # fmt: skip
 
+TEST_PACKAGES = [("axe-core", "4.14.1", "axe-core", ["axe.min.js", "LICENSE"])]
+
 
 def main() -> None:
     notes = ["# Front-end files", "", "Taken from npm by `make vendor`; served by Brook itself.", ""]
     with tempfile.TemporaryDirectory() as work:
         subprocess.run(["npm", "init", "-y"], cwd=work, check=True, capture_output=True)
-        wanted = [f"{name}@{version}" for name, version, _, _ in PACKAGES]
+        wanted = [f"{name}@{version}" for name, version, _, _ in (*PACKAGES, *TEST_PACKAGES)]
         subprocess.run(["npm", "install", "--silent", "--ignore-scripts", *wanted], cwd=work, check=True)
         for name, version, folder, files in PACKAGES:
             source = Path(work) / "node_modules" / name
@@ -36,6 +43,10 @@ def main() -> None:
             for file in files:
                 shutil.copy(source / file, VENDOR / folder / Path(file).name)
             notes.append(f"- `{folder}/`: {name} {version}, {licence}")
+        for name, _, folder, files in TEST_PACKAGES:
+            (FOR_TESTS / folder).mkdir(parents=True, exist_ok=True)
+            for file in files:
+                shutil.copy(Path(work) / "node_modules" / name / file, FOR_TESTS / folder / Path(file).name)
     (VENDOR / "README.md").write_text("\n".join(notes) + "\n")
 
 

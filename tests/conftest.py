@@ -12,16 +12,22 @@ import pytest
 
 
 @pytest.fixture(scope="session")
-def brook_server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """The address of a server with its own data folder, two workers, and no demo."""
-    import uvicorn
-
+def brook_app(tmp_path_factory: pytest.TempPathFactory):
+    """The application with its own data folder, two workers, and no demo."""
     from brook.web.server import create_app
+
+    return create_app(tmp_path_factory.mktemp("data"), workers=2)
+
+
+@pytest.fixture(scope="session")
+def brook_server(brook_app) -> Iterator[str]:
+    """The address of a server of this application."""
+    import uvicorn
 
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    app = create_app(tmp_path_factory.mktemp("data"), workers=2)
+    app = brook_app
     server = uvicorn.Server(
         uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_keep_alive=75)
     )

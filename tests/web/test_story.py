@@ -1,88 +1,21 @@
 """The story of the first slice in a real browser: from the shelf to the exported table."""
 
 import csv
-import time
 
 import meshio
 import numpy as np
 import pytest
 from selenium.webdriver import ActionChains, Keys
-from selenium.webdriver.common.by import By
-from selenium.webdriver.support.ui import WebDriverWait
 
 from brook import demo
 from brook.core.batch import solve_variant
 from brook.core.pipeline import read_all
 from brook.core.study import read_study
 from tests.core.studies import raw_tray, tray
+from tests.web.driving import all_of, colours, complaints, downloaded, drawn, one, press, text_of, type_into, wait
 from tests.web.helpers import client, take_in, up_to_date
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
-
-
-@pytest.fixture(autouse=True)
-def fresh_tab(brook_server, browser):
-    """What a page remembers for its tab (camera, quantity) is no business of the next test."""
-    browser.get(brook_server)
-    browser.execute_script("sessionStorage.clear()")
-
-
-def wait(browser, what, seconds=90):
-    return WebDriverWait(browser, seconds, poll_frequency=0.1, ignored_exceptions=()).until(lambda _: what())
-
-
-def one(browser, selector):
-    return browser.find_element(By.CSS_SELECTOR, selector)
-
-
-def all_of(browser, selector):
-    return browser.find_elements(By.CSS_SELECTOR, selector)
-
-
-def press(browser, selector):
-    """A click by script, so that a swap in between cannot make the button stale."""
-    browser.execute_script("document.querySelector(arguments[0]).click()", selector)
-
-
-def text_of(browser, selector):
-    """Text by script, so that a swap in between cannot make it stale."""
-    return browser.execute_script(
-        "const e = document.querySelector(arguments[0]); return e?.innerText ?? e?.textContent ?? ''", selector
-    )
-
-
-def drawn(browser, quantity):
-    return browser.execute_script("return document.getElementById('stage').dataset.drawn") == quantity
-
-
-def colours(browser, index=0):
-    """How many different colours a canvas shows."""
-    script = """
-      const canvas = document.querySelectorAll('canvas.field')[arguments[0]];
-      const data = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data;
-      const seen = new Set();
-      for (let i = 0; i < data.length; i += 4) seen.add((data[i] << 16) | (data[i + 1] << 8) | data[i + 2]);
-      return seen.size;"""
-    return browser.execute_script(script, index)
-
-
-def type_into(browser, label, text):
-    field = one(browser, f"input[aria-label='{label}']")
-    field.send_keys(Keys.CONTROL, "a")
-    field.send_keys(text, Keys.TAB)
-
-
-def downloaded(downloads, name):
-    end = time.monotonic() + 20
-    while time.monotonic() < end:
-        if (downloads / name).exists():
-            return downloads / name
-        time.sleep(0.1)
-    raise AssertionError(f"{name} was not downloaded; there are {[p.name for p in downloads.iterdir()]}")
-
-
-def complaints(browser):
-    return [entry for entry in browser.get_log("browser") if entry["level"] == "SEVERE"]
 
 
 @pytest.mark.timeout(900)
@@ -185,14 +118,6 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
     assert np.array_equal(np.concatenate(fields.cell_data["speed"]), outcome.fields.speed)
     assert outcome.fields.imbalance() < 1e-8
     assert complaints(browser) == []
-
-
-@pytest.fixture
-def done(brook_server):
-    with client(brook_server) as http:
-        slug = take_in(http, tray())
-        up_to_date(http, slug)
-        return slug
 
 
 def test_a_wrong_value_stays_where_it_was_typed_and_is_mended_there(brook_server, browser, done):

@@ -13,6 +13,7 @@ from brook.web.hub import Hub, LiveRun
 from brook.web.state import ReadingState, StageState, StateReader, StudyState, VariantState
 
 NOBODY = Author()
+TRIES = 6
 
 
 class Studio:
@@ -41,32 +42,43 @@ class Studio:
 
         Raises `EditRefused`, `KeyError`, `StoreError`.
         """
-        row = self.store.study_row(slug)
-        study = read_study(row.document)
-        fresh = {}
-        for pointer, text in texts.items():
-            now_there = str(value_of(study, pointer))
-            if pointer in was and now_there != was[pointer] and text != now_there:
-                message = (
-                    f"meanwhile somebody changed this to '{now_there}'; type your value again if you still want it"
-                )
-                raise EditRefused([Problem(pointer, message)])
-            if text.strip() != now_there:
-                fresh[pointer] = text.strip()
-        if fresh:
-            self._keep(row, set_values(study, fresh), edit_words(study, fresh), author)
+
+        def change(study: Study) -> tuple[Study, str]:
+            fresh = {}
+            for pointer, text in texts.items():
+                now_there = str(value_of(study, pointer))
+                if pointer in was and now_there != was[pointer] and text != now_there:
+                    message = (
+                        f"meanwhile somebody changed this to '{now_there}'; type your value again if you still want it"
+                    )
+                    raise EditRefused([Problem(pointer, message)])
+                if text.strip() != now_there:
+                    fresh[pointer] = text.strip()
+            return (set_values(study, fresh), edit_words(study, fresh)) if fresh else (study, "")
+
+        self._change(slug, change, author)
 
     def act(self, slug: str, action: str, values: dict[str, str], author: Author = NOBODY) -> None:
         """A named action on the document. Raises `EditRefused`, `KeyError`, `StoreError`."""
-        row = self.store.study_row(slug)
-        study = read_study(row.document)
-        try:  # actions count places in lists, so they wait until the window has seen what others did
-            self.store.mind_others(slug, author)
-        except Meanwhile as error:
-            raise EditRefused([Problem("", str(error))]) from error
-        changed = act(study, action, **values)
-        if changed != study:
-            self._keep(row, changed, act_words(study, action, values), author)
+
+        def change(study: Study) -> tuple[Study, str]:
+            try:  # actions count places in lists, so they wait until the window has seen what others did
+                self.store.mind_others(slug, author)
+            except Meanwhile as error:
+                raise EditRefused([Problem("", str(error))]) from error
+            return act(study, action, **values), act_words(study, action, values)
+
+        self._change(slug, change, author)
+
+    def _change(self, slug: str, change: Callable[[Study], tuple[Study, str]], author: Author) -> None:
+        """Makes a change of the document as it is now, again when another one came first."""
+        for _ in range(TRIES):
+            row = self.store.study_row(slug)
+            study = read_study(row.document)
+            changed, what = change(study)
+            if changed == study or self._keep(row, changed, what, author):
+                return
+        raise EditRefused([Problem("", "others change this study again and again just now; please try again")])
 
     def replace(self, slug: str, study: Study, what: str, author: Author = NOBODY) -> None:
         """Puts another document in the place of a study's. Raises `EditRefused`, `StoreError`."""
@@ -74,7 +86,8 @@ class Studio:
             self.store.mind_others(slug, author)
         except Meanwhile as error:
             raise EditRefused([Problem("", str(error))]) from error
-        self._keep(self.store.study_row(slug), study, what, author)
+        if not self._keep(self.store.study_row(slug), study, what, author):
+            raise EditRefused([Problem("", "somebody else changed this study at the same moment; please try again")])
 
     def remove(self, slug: str) -> None:
         """Removes a study with its runs. Raises `StoreError`."""
@@ -106,14 +119,20 @@ class Studio:
         except Meanwhile as error:
             raise EditRefused([Problem("", str(error))]) from error
         if what is not None:
-            self.hub.announce(row.id, {"type": "changed"})
+            self._announce(row)
         return what
 
-    def _keep(self, row: StudyRow, study: Study, what: str, author: Author) -> None:
+    def _keep(self, row: StudyRow, study: Study, what: str, author: Author) -> bool:
+        """Keeps a changed document; False when another change came first."""
         self._note_shown(row)
         if not self.store.change_study(row.slug, study, what, row.changes, author):
-            raise EditRefused([Problem("", "somebody else changed this study at the same moment; please try again")])
-        self.hub.announce(row.id, {"type": "changed"})
+            return False
+        self._announce(row)
+        return True
+
+    def _announce(self, row: StudyRow) -> None:
+        """Tells all windows that the study changed; those that show as many changes already need not look."""
+        self.hub.announce(row.id, {"type": "changed", "changes": row.changes + 1})
 
     def _note_shown(self, row: StudyRow) -> None:
         """Results found by their key alone stay the newest when the inputs move on."""

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from brook.core.editing.pointers import holder_of, walk
-from brook.core.formulas import FormulaError, Number, parse
+from brook.core.formulas import FormulaError, Number, evaluate, parse
 from brook.core.study import PlaneGeometry, Study, Variant, named_scope, resolve
 from brook.core.units import DIMENSIONS, UnitError, unit_factor
 
@@ -78,12 +78,34 @@ def handles(study: Study, variant: Variant) -> list[Handle]:
     for target in _targets(variant.geometry, base, f"/variants/{index}/geometry"):
         chosen = _driver(target, moved, leaves)
         if chosen is None:
+            found += _by_number(study, target, raw, index, moved)
             continue
         parts = tuple(Leaf(p, leaves[p][0], leaves[p][1], leaves[p][2], leaves[p][3], slope) for p, slope in chosen)
         shared = any(p.startswith("/named_values") for p, _ in chosen)
         label = " and ".join(p.rsplit("/", 1)[1].replace("_", " ") for p, _ in chosen)
         found.append(Handle(target.name, target.axis, *target.place, parts, label, shared))
     return found[:MOST]
+
+
+def _by_number(
+    study: Study, target: _Target, raw: dict[str, Any], index: int, moved: dict[str, dict[str, float]]
+) -> list[Handle]:
+    """A handle that puts a number in the place of a formula, where nothing typed moves an edge by itself."""
+    if any(any(abs(d[k]) > 1e-9 for k in target.moves) for d in moved.values() if not target.keeps):
+        return []
+    if any(p.startswith("/named_values") for p, d in moved.items() if any(abs(d[k]) > 1e-9 for k in target.moves)):
+        return []
+    parts = []
+    scope = named_scope(study, study.variants[index])
+    for pointer, slope in target.fields:
+        text = walk(raw, pointer)
+        try:
+            value = float(evaluate(parse(text), scope).value)
+        except FormulaError:
+            return []
+        parts.append(Leaf(pointer, text, "mm", 1e-3, value, slope))
+    label = " and ".join(p.rsplit("/", 1)[1] for p, _ in target.fields) + " (a number instead of the formula)"
+    return [Handle(target.name, target.axis, *target.place, tuple(parts), label, False)]
 
 
 def _positions(study: Study, variant: Variant) -> dict[str, float] | None:

@@ -13,6 +13,8 @@ import { guide } from "./visit.js";
 let curves = null, tools = null, blink = null;
 
 async function opened(root) {
+  if (root.dataset.opened) return; // a swap tells of each of its parts
+  root.dataset.opened = "1";
   tools = blink = null;
   openPlots(root);
   sortable(root);
@@ -54,16 +56,25 @@ function lightPatches(root) {
 
 // -- live events ------------------------------------------------------------------------------
 
-let waiting = null;
+let waiting = null, reasons = [];
+const seen = () => Number(document.querySelector("#page-state [name=seen]")?.value ?? 0);
 
-/** Swaps the page's body for a new one, but never while somebody is typing in it. */
-function refresh() {
+/**
+ * Swaps the page's body for a new one, but never while somebody is typing in it or a change is on its way.
+ * `reason` says whether it is still wanted then.
+ */
+function refresh(reason = () => true) {
+  reasons.push(reason);
   clearTimeout(waiting);
   waiting = setTimeout(() => {
     const active = document.activeElement;
     const typing = active?.matches("input.v, textarea.v") && active.value !== active.defaultValue;
-    if (typing) { refresh(); return; }
-    if (document.getElementById("stage")?.hasAttribute("hx-get")) htmx.trigger("#stage", "refresh");
+    const busy = document.querySelector("#stage.htmx-request, #stage .htmx-request:not(.forces), .top .htmx-request, .handles .dragged");
+    const refused = document.querySelector("#stage [data-refused]"); // with the reason beside it, until it is mended
+    if (typing || busy || refused) { refresh(() => false); return; }
+    const wanted = reasons.some((one) => one());
+    reasons = [];
+    if (wanted && document.getElementById("stage")?.hasAttribute("hx-get")) htmx.trigger("#stage", "refresh");
   }, 250);
 }
 
@@ -72,7 +83,7 @@ function listen(address) {
   source.onmessage = ({ data }) => {
     const event = JSON.parse(data);
     if (event.type === "hello") {
-      if (event.stamp !== document.getElementById("page-state")?.dataset.stamp) refresh();
+      refresh(() => event.stamp !== document.getElementById("page-state")?.dataset.stamp);
       return;
     }
     if (event.type === "history") {
@@ -86,7 +97,8 @@ function listen(address) {
       else refresh();
       return;
     }
-    refresh();
+    if (event.type === "changed") refresh(() => event.changes > seen());
+    else refresh();
   };
   addEventListener("pagehide", () => source.close());
 }
@@ -145,6 +157,38 @@ addEventListener("blur", () => blink?.release());
 document.addEventListener("submit", (event) => {
   const question = event.target.dataset.confirm;
   if (question && !confirm(question)) event.preventDefault();
+});
+
+// What somebody types while the page's body is swapped (an answer to the value before, another window's change)
+// goes on where it was; what was typed and left meanwhile is sent after it.
+let underway = null;
+document.addEventListener("htmx:beforeSwap", (event) => {
+  const { elt, parameters } = event.detail.requestConfig ?? {}, active = document.activeElement;
+  const typed = [...document.querySelectorAll("#stage input.v[id], #stage textarea.v[id]")]
+    .filter((e) => e.value !== e.defaultValue && !(e === elt && e.value === parameters?.value))
+    .map((e) => ({ id: e.id, value: e.value }));
+  const focus = active?.matches("#stage input.v[id], #stage textarea.v[id]") ? { id: active.id, ends: [active.selectionStart, active.selectionEnd] } : null;
+  underway = { typed, focus };
+});
+const send = (except) => {
+  for (const field of document.querySelectorAll("#stage [data-unsent]")) if (field !== except) field.dispatchEvent(new Event("change", { bubbles: true }));
+};
+document.addEventListener("change", ({ target }) => { delete target.dataset.unsent; }, true);
+document.addEventListener("focusout", () => setTimeout(() => send(document.activeElement), 80));
+document.addEventListener("htmx:afterSwap", (event) => {
+  if (!underway || event.target.id !== "stage") return;
+  const { typed, focus } = underway;
+  underway = null;
+  const field = focus && document.getElementById(focus.id);
+  field?.focus();
+  for (const { id, value } of typed) {
+    const found = document.getElementById(id);
+    if (!found || found.value === value) continue;
+    found.value = value;
+    found.dataset.unsent = "1";
+  }
+  setTimeout(() => send(document.activeElement), 80); // once the new fields are at work
+  field?.setSelectionRange(...focus.ends);
 });
 
 document.addEventListener("htmx:afterSwap", (event) => { const stage = document.getElementById("stage"); if (stage && (event.detail.target.id === "stage" || !event.detail.target.isConnected)) opened(stage); });

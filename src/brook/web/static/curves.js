@@ -37,6 +37,7 @@ export class Curves {
   get count() { return this.history.momentum.length; }
 
   draw() {
+    if (this.count < 2) return;
     const iterations = Array.from({ length: this.count }, (_, i) => i + 1);
     const marks = () => this.marks.map(([at, text]) => ({ x: at, text }));
     const shared = { height: 150, sync: "run", marks, onCursor: (i) => this.say(i), onZoom: (x) => this.zoomAll(x) };

@@ -80,11 +80,13 @@ export class Handles {
     const end = () => {
       for (const [kind, listener] of [["pointermove", move], ["pointerup", end], ["pointercancel", cancel]]) mark.removeEventListener(kind, listener);
       removeEventListener("keydown", escape, true);
+      mark.classList.remove("dragged");
       this.commit(handle);
     };
     const cancel = () => { this.by = 0; end(); this.reset(); };
     const escape = (e) => { if (e.key === "Escape") { e.stopPropagation(); cancel(); } };
     this.by = 0;
+    mark.classList.add("dragged");
     mark.addEventListener("pointermove", move);
     mark.addEventListener("pointerup", end);
     mark.addEventListener("pointercancel", cancel);

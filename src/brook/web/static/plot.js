@@ -53,15 +53,16 @@ export class Plot {
   make() {
     const { height = 150, xLabel, yLabel, legend = false, sync } = this.options;
     this.made?.destroy();
+    const { log } = this; // an old plot may draw once more after its end: it keeps its own kind of axis
     const axis = (more) => ({ stroke: INK, grid: GRID, ticks: { stroke: "#dcd7cb", size: 4 }, gap: 4, font: FONT, labelFont: FONT, labelSize: 16, ...more });
-    const y = this.log
+    const y = log
       ? axis({ size: 52, filter: decades, ticks: { show: false }, grid: { ...GRID, filter: decades }, values: (u, ticks) => ticks.map(power) })
       : axis({ size: 48, space: 26, values: (u, ticks) => ticks.map(plain) });
     this.made = new uPlot({
       width: Math.max(120, this.holder.clientWidth - 4), height, padding: [10, 12, 0, 0],
       legend: { show: legend, live: legend },
       cursor: { drag: { x: true, y: true, uni: 16, setScale: false }, ...(sync ? { sync: { key: sync, setSeries: false } } : {}), points: { size: 6 } },
-      scales: { x: { time: false, range: () => this.xRange() }, y: { distr: this.log ? 3 : 1, range: () => this.yRange() } },
+      scales: { x: { time: false, range: () => this.xRange() }, y: { distr: log ? 3 : 1, range: () => this.yRange(log) } },
       axes: [axis({ label: xLabel, size: 30, values: (u, ticks) => ticks.map(plain) }), { ...y, label: yLabel }],
       series: [{ label: xLabel ?? "x" }, ...this.series.map((s) => ({
         label: s.label, stroke: s.colour, width: s.width ?? 1.7, dash: s.dash, spanGaps: !s.gaps,
@@ -82,12 +83,14 @@ export class Plot {
     return x.length > 1 ? [Math.min(x[0], x[x.length - 1]), Math.max(x[0], x[x.length - 1])] : [0, 1];
   }
 
-  yRange() {
-    if (this.own.y) return this.own.y;
+  yRange(log = this.log) {
+    const floor = this.options.floor ?? 1e-16, above = ([low, high]) => (log ? [Math.max(low, floor), Math.max(high, 2 * floor, 1.01 * low)] : [low, high]);
+    if (this.own.y) return above(this.own.y);
     let columns = this.data.slice(1);
     if (this.own.x) columns = columns.map((values) => values.filter((_, i) => this.data[0][i] >= this.own.x[0] && this.data[0][i] <= this.own.x[1]));
-    const [low, high] = (this.own.x ? wholeRange : this.options.range ?? wholeRange)(columns);
-    return this.log ? [Math.max(low, this.options.floor ?? 1e-16), Math.max(high, 2 * (this.options.floor ?? 1e-16))] : [low, high];
+    let [low, high] = (this.own.x ? wholeRange : this.options.range ?? wholeRange)(columns);
+    if (Math.abs(low) < 1e-9 * Math.abs(high)) low = 0; // ticks from nearly nothing would have no end
+    return above([low, high]);
   }
 
   /** x values and one list of y values for each series. */
