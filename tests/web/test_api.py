@@ -46,6 +46,7 @@ def test_the_job_by_api_alone(http, slug):
     assert act.json()["changes"] == 3
     assert http.get(f"{base}/problems").json() == []
     assert http.post(f"{base}/variants/hanging/run", json={}).json() == {"queued": ["hanging"]}
+    assert http.post(f"{base}/run", json={}).json() == {"queued": ["plain"]}
     up_to_date(http, slug)
     found = http.get(f"{base}/variants/hanging").json()
     assert (found["run"], found["fresh"], found["ready"]) == ("converged", True, True)

@@ -153,7 +153,10 @@ def test_the_history_page_goes_back_to_any_point(brook_server, browser, slug):
     browser.get(f"{brook_server}/studies/{slug}/geometry/hanging")
     for text in ("20 mm", "18 mm", "16 mm"):
         type_into(browser, "Height of baffle", text)
-        wait(browser, lambda text=text: f"→ {text}" in browser.execute_script("return document.getElementById('undo').title"))
+        wait(
+            browser,
+            lambda text=text: f"→ {text}" in browser.execute_script("return document.getElementById('undo').title"),
+        )
     one(browser, ".steps a").click()
     assert len(all_of(browser, "#history-rows tr")) == 4
     press(browser, "[aria-label='Go to step 2']")

@@ -271,11 +271,18 @@ def history(
     ]  # fmt: skip
 
 
-@router.post("/studies/{slug}/{way}", tags=["history"])
-def undo_or_redo(studio: StudioHere, state: StateHere, way: Literal["undo", "redo"], wish: Step) -> Changed:
+@router.post("/studies/{slug}/undo", tags=["history"])
+def undo(studio: StudioHere, state: StateHere, wish: Step) -> Changed:
     _sound(wish.who)
     author, slug = Author(wish.who, "", wish.seen), state.row.slug
-    return _changed(studio, slug, lambda: getattr(studio, way)(slug, author))
+    return _changed(studio, slug, lambda: studio.undo(slug, author))
+
+
+@router.post("/studies/{slug}/redo", tags=["history"])
+def redo(studio: StudioHere, state: StateHere, wish: Step) -> Changed:
+    _sound(wish.who)
+    author, slug = Author(wish.who, "", wish.seen), state.row.slug
+    return _changed(studio, slug, lambda: studio.redo(slug, author))
 
 
 @router.post("/studies/{slug}/history/{number}", tags=["history"])

@@ -15,6 +15,7 @@ export class Handles {
     this.thumbnail = document.querySelector(".variants a[aria-current] .chip-thumb");
     this.layer = document.createElementNS(SVG, "g");
     this.layer.setAttribute("class", "handles");
+    this.svg.setAttribute("role", "group");
     this.svg.append(this.layer);
     this.marks = this.handles.map((handle, k) => this.mark(handle, k));
     this.busy = false;
