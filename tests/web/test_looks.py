@@ -111,7 +111,7 @@ def test_every_main_action_goes_by_keyboard_alone(brook_server, browser, looked_
     for _ in range(220):
         browser.switch_to.active_element.send_keys(Keys.TAB)
         name, outline, again = browser.execute_script(
-            "const e = document.activeElement, s = getComputedStyle(e), again = e.dataset.reached; e.dataset.reached = 1;"
+            "const e = document.activeElement, s = getComputedStyle(e), again = e === document.body || e.dataset.reached; e.dataset.reached = 1;"
             "return [e.id || e.getAttribute('aria-label') || e.textContent.trim().slice(0, 40), s.outlineStyle, Boolean(again)]"
         )
         if again:
