@@ -31,6 +31,7 @@ SHOTS = {
     "run": f"{TRAY}/run/{VARIANT}",
     "results": f"{TRAY}/results/{VARIANT}",
     "compare": f"{TRAY}/compare",
+    "history": f"{TRAY}/history",
 }
 
 
@@ -57,11 +58,21 @@ def main() -> None:
                 raise SystemExit("the demo runs did not end in time")
             time.sleep(0.5)
         print(f"all demo results are there {time.monotonic() - begun:.0f} s after the server's start")
+        line = {"quantity": "velocity_x", "start_x": "200 mm", "start_y": "0 mm", "end_x": "200 mm", "end_y": "60 mm"}
+        line |= {"along": "y", "title": "Across the middle of the tray", "page": "results"}
+        httpx.post(f"{address}{TRAY}/act/add_plot", data=line, timeout=30)
+        plate = {"quantity": "speed", "title": "Behind the baffles", "camera": "0.14,0.03,0.2", "streamlines": "1"}
+        httpx.post(f"{address}{TRAY}/act/add_plate", data={**plate, "page": "results"}, timeout=30)
         browser = open_browser(Path(folder))
+        browser.get(address)
+        browser.execute_script("localStorage.setItem('brook visit', 'done')")
         for name, path in SHOTS.items():
             browser.get(address + path)
             time.sleep(2)
             if name == "results":
+                choose = "const s = document.getElementById('streamlines'); s.value = 'default'; s.dispatchEvent(new Event('change'))"
+                browser.execute_script(choose)
+                time.sleep(3)
                 canvas = browser.find_element(By.ID, "field")
                 ActionChains(browser).move_to_element_with_offset(canvas, -40, -30).perform()
             browser.save_screenshot(str(out / f"{name}.png"))

@@ -100,11 +100,13 @@ def test_killing_the_server_at_random_moments_loses_nothing_acknowledged(server)
     chance = random.Random(20261123)
     base = server.http.post("/studies", content=study_text(COARSE).encode()).json()["slug"]
     base = f"/studies/{base}"
-    acknowledged, finished, count = {}, {}, 0
+    acknowledged = {"changes": 1, "document": server.http.get(f"{base}/document").json()}
+    finished, count = {}, 0
     for moment in range(MOMENTS):
         # now and then long enough for the queue to be up and a run to end
         end = time.monotonic() + (chance.uniform(5, 9) if moment % 5 == 4 else chance.uniform(0.1, 1.5))
         killer = Killer(server, end)
+        answer = server.http.get(base)
         while True:
             count += 1
             supply, height = f"{3 + count % 40 * 0.01:.2f} mm/s", f"{10 + count % 12} mm"
@@ -112,7 +114,10 @@ def test_killing_the_server_at_random_moments_loses_nothing_acknowledged(server)
                 [("/named_values/supply", supply), ("/variants/1/geometry/shapes/0/width", height)]
             )
             try:
-                if chance.random() < 0.06:
+                if moment % 5 == 4:  # a time of rest, in which runs end
+                    server.http.post(f"{base}/run", json={})
+                    time.sleep(0.2)
+                elif chance.random() < 0.06:
                     answer = server.http.post(f"{base}/run", json={})
                 elif chance.random() < 0.15:
                     answer = server.http.post(f"{base}/undo", json={})

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from brook.core.formulas import FormulaError, Scope, evaluate, nearest, parse
@@ -40,6 +40,12 @@ class Prepared:
 
 def check(study: Study) -> list[Problem]:
     """Every problem of a study, without repeats; empty when all of its variants can run."""
+    return list(_checked(_Asked(study.canonical, "", study)))
+
+
+@lru_cache(maxsize=64)
+def _checked(asked: _Asked) -> tuple[Problem, ...]:
+    study = asked.study
     problems = named_value_problems(study, None, "")
     if not study.variants:
         problems.append(Problem("/variants", "there is no variant yet; add one", "missing"))
@@ -51,18 +57,26 @@ def check(study: Study) -> list[Problem]:
     found: dict[tuple[str, str], Problem] = {}
     for problem in problems:
         found.setdefault((problem.path, problem.message), problem)
-    return list(found.values())
+    return tuple(found.values())
 
 
-@lru_cache(maxsize=256)
-def _prepared(text: str, name: str) -> Prepared:
-    study = Study.model_validate_json(text)
-    return _prepare(study, study.variant(name))
+@dataclass(frozen=True)
+class _Asked:
+    """A variant of a study, known by the study's text."""
+
+    text: str
+    name: str
+    study: Study = field(compare=False)
+
+
+@lru_cache(maxsize=512)
+def _prepared(asked: _Asked) -> Prepared:
+    return _prepare(asked.study, asked.study.variant(asked.name))
 
 
 def prepare(study: Study, variant: Variant) -> Prepared:
     """A variant ready to mesh and run, or with its problems."""
-    return _prepared(study.model_dump_json(), variant.name)
+    return _prepared(_Asked(study.canonical, variant.name, study))
 
 
 def _prepare(study: Study, variant: Variant) -> Prepared:
@@ -248,21 +262,21 @@ def _limit_values(
     limit: Part, scope: Scope, path: str, dimension: Dimension, problems: list[Problem]
 ) -> dict[str, float | None]:
     values: dict[str, float | None] = {}
-    for field in ("value", "low", "high"):
-        text = getattr(limit, field, None)
+    for end in ("value", "low", "high"):
+        text = getattr(limit, end, None)
         if text is None:
             continue
-        values[field] = None
+        values[end] = None
         try:
             quantity = evaluate(parse(text), scope)
         except FormulaError as error:
-            problems.append(Problem(f"{path}/{field}", error.message))
+            problems.append(Problem(f"{path}/{end}", error.message))
             continue
         if quantity.dimension != dimension:
             hint = "a unit is missing" if quantity.dimension.is_none else f"this is a {quantity.dimension}"
-            problems.append(Problem(f"{path}/{field}", f"{hint}; the reading is a {dimension}"))
+            problems.append(Problem(f"{path}/{end}", f"{hint}; the reading is a {dimension}"))
             continue
-        values[field] = float(quantity.value)
+        values[end] = float(quantity.value)
     return values
 
 

@@ -237,6 +237,16 @@ class Store:
             row = session.get(ResultRow, key)
             return row.summary if row else None
 
+    def results(self, keys: set[str]) -> dict[str, dict[str, Any]]:
+        """Summaries by key, of those keys that have a result."""
+        found: dict[str, dict[str, Any]] = {}
+        wanted = sorted(keys)
+        with self.session() as session:
+            for start in range(0, len(wanted), 500):
+                query = select(ResultRow.key, ResultRow.summary).where(ResultRow.key.in_(wanted[start : start + 500]))
+                found |= {key: summary for key, summary in session.execute(query)}
+        return found
+
     def latest(self, study_id: int) -> dict[tuple[str, str], tuple[str, dict[str, Any]]]:
         """(key, summary) of the newest result by (variant, stage)."""
         query = select(LatestRow, ResultRow).join(ResultRow, ResultRow.key == LatestRow.key)

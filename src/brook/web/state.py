@@ -15,6 +15,10 @@ from brook.store import Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
 
+# (key, summary) of the newest result by (variant, stage); summaries by key.
+Latest = dict[tuple[str, str], tuple[str, dict[str, Any]]]
+Known = dict[str, dict[str, Any]]
+
 
 @dataclass(frozen=True)
 class StageState:
@@ -162,6 +166,15 @@ def _unsound(summary: dict[str, Any]) -> bool:
     return summary["state"] != "converged"
 
 
+def _stage(newest: tuple[str, dict[str, Any]] | None, wanted: str | None, known: Known) -> StageState:
+    """The result of the wanted key if there ever was one, else the newest, marked as out of date."""
+    if wanted is not None and wanted in known:
+        return StageState(known[wanted], wanted, True)
+    if newest is None:
+        return StageState(None, None, False)
+    return StageState(newest[1], newest[0], False)
+
+
 class StateReader:
     """Puts together how a study stands from what the store and the hub know."""
 
@@ -174,42 +187,36 @@ class StateReader:
         study = read_study(row.document)
         latest = self.store.latest(row.id)
         jobs = self.store.newest_runs(row.id)
+        ready = [prepare(study, variant) for variant in study.variants]
+        keys = [stage_keys(study, prepared) for prepared in ready]
+        wanted = {key for k in keys if k is not None for key in (k.mesh, k.run, *k.readings.values())}
+        known = self.store.results(wanted - {key for key, _ in latest.values()})
+        known |= {key: summary for key, summary in latest.values()}
         variants = tuple(
-            self._variant_state(k, study, variant, latest, jobs.get(variant.name))
-            for k, variant in enumerate(study.variants)
+            self._variant_state(k, study, ready[k], keys[k], latest, known, jobs.get(ready[k].variant.name))
+            for k in range(len(ready))
         )
         return StudyState(row, study, variants, check(study))
 
     def _variant_state(
-        self, index: int, study: Study, variant: Variant,
-        latest: dict[tuple[str, str], tuple[str, dict[str, Any]]], job: RunRow | None,
+        self, index: int, study: Study, prepared: Prepared, keys: Keys | None, latest: Latest, known: Known,
+        job: RunRow | None,
     ) -> VariantState:  # fmt: skip
-        prepared = prepare(study, variant)
-        keys = stage_keys(study, prepared)
-        mesh = self._stage(latest.get((variant.name, "mesh")), keys.mesh if keys else None)
-        run = self._stage(latest.get((variant.name, "run")), keys.run if keys else None)
-        readings = tuple(self._reading(r, prepared, keys, variant, latest, run) for r in study.requirements)
+        variant = prepared.variant
+        mesh = _stage(latest.get((variant.name, "mesh")), keys.mesh if keys else None, known)
+        run = _stage(latest.get((variant.name, "run")), keys.run if keys else None, known)
+        readings = tuple(self._reading(r, prepared, keys, variant, latest, known, run) for r in study.requirements)
         live = self.hub.live.get(job.id) if job else None
         kept = job is not None and self.store.files.of_run(job.id).checkpoint.exists()
         kept_keys = _keys_of(job) if kept and job is not None else None
         return VariantState(index, variant, prepared, keys, mesh, run, readings, job, live, kept, kept_keys)
 
-    def _stage(self, newest: tuple[str, dict[str, Any]] | None, wanted: str | None) -> StageState:
-        """The result of the wanted key if there ever was one, else the newest, marked as out of date."""
-        if wanted is not None and (newest is None or newest[0] != wanted):
-            known = self.store.result(wanted)
-            if known is not None:
-                return StageState(known, wanted, True)
-        if newest is None:
-            return StageState(None, None, False)
-        return StageState(newest[1], newest[0], newest[0] == wanted)
-
     def _reading(
-        self, requirement: Requirement, prepared: Prepared, keys: Keys | None, variant: Variant,
-        latest: dict[tuple[str, str], tuple[str, dict[str, Any]]], run: StageState,
+        self, requirement: Requirement, prepared: Prepared, keys: Keys | None, variant: Variant, latest: Latest,
+        known: Known, run: StageState,
     ) -> ReadingState:  # fmt: skip
         wanted = keys.readings.get(requirement.name) if keys else None
-        stage = self._stage(latest.get((variant.name, f"reading:{requirement.name}")), wanted)
+        stage = _stage(latest.get((variant.name, f"reading:{requirement.name}")), wanted, known)
         if stage.summary is None:
             return ReadingState(requirement, "", "", None, None, False)
         if run.summary is not None and run.summary["state"] == "diverged":

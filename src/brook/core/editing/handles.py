@@ -78,7 +78,7 @@ def handles(study: Study, variant: Variant) -> list[Handle]:
     for target in _targets(variant.geometry, base, f"/variants/{index}/geometry"):
         chosen = _driver(target, moved, leaves)
         if chosen is None:
-            found += _by_number(study, target, raw, index, moved)
+            found += _by_number(study, target, raw, index)
             continue
         parts = tuple(Leaf(p, leaves[p][0], leaves[p][1], leaves[p][2], leaves[p][3], slope) for p, slope in chosen)
         shared = any(p.startswith("/named_values") for p, _ in chosen)
@@ -87,14 +87,10 @@ def handles(study: Study, variant: Variant) -> list[Handle]:
     return found[:MOST]
 
 
-def _by_number(
-    study: Study, target: _Target, raw: dict[str, Any], index: int, moved: dict[str, dict[str, float]]
-) -> list[Handle]:
+def _by_number(study: Study, target: _Target, raw: dict[str, Any], index: int) -> list[Handle]:
     """A handle that puts a number in the place of a formula, where nothing typed moves an edge by itself."""
-    if any(any(abs(d[k]) > 1e-9 for k in target.moves) for d in moved.values() if not target.keeps):
-        return []
-    if any(p.startswith("/named_values") for p, d in moved.items() if any(abs(d[k]) > 1e-9 for k in target.moves)):
-        return []
+    if not target.keeps:
+        return []  # a whole piece moves only by what is its own
     parts = []
     scope = named_scope(study, study.variants[index])
     for pointer, slope in target.fields:

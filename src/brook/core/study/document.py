@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
@@ -162,6 +163,11 @@ class Study(Part):
             if twice:
                 raise ValueError(f"two of the {what}s are called '{twice[0]}'; give each a name of its own")
         return self
+
+    @cached_property
+    def canonical(self) -> str:
+        """The document as compact JSON, made once: the key of whatever is worked out from it."""
+        return self.model_dump_json()
 
     def variant(self, name: str) -> Variant:
         """The variant of that name. Raises `KeyError`."""

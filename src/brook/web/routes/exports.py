@@ -31,6 +31,13 @@ def media_type(suffix: str, draws: bool = True) -> str:
     return FORMATS[suffix].media_type
 
 
+def _written(studio: Studio, suffix: str, tables: list[Sheet]) -> bytes:
+    """The bytes of a file; figures are drawn at the desk."""
+    if FORMATS[suffix].draws:
+        return ask(studio, sheets.write, suffix, tables)
+    return FORMATS[suffix].write(tables)
+
+
 @router.get("/studies/{slug}/document.json")
 def document(state: StateHere) -> Response:
     headers = download(f"{state.row.slug}.json")
@@ -57,7 +64,7 @@ def readings_sheet(state: StudyState) -> Sheet:
 @router.get("/studies/{slug}/readings.{suffix}")
 def readings(studio: StudioHere, state: StateHere, suffix: str) -> Response:
     kind = media_type(suffix, draws=False)
-    content = ask(studio, sheets.write, suffix, [readings_sheet(state)])
+    content = _written(studio, suffix, [readings_sheet(state)])
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-readings.{suffix}"))
 
 
@@ -87,7 +94,7 @@ def histories(studio: StudioHere, state: StateHere, name: str, suffix: str) -> R
     kind, variant = media_type(suffix), variant_of(state, name)
     history = json.loads((run_folder(studio, variant) / "history.json").read_text())
     assert variant is not None
-    content = ask(studio, sheets.write, suffix, [history_sheet(history, variant.variant.title)])
+    content = _written(studio, suffix, [history_sheet(history, variant.variant.title)])
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-{name}-histories.{suffix}"))
 
 
@@ -115,7 +122,7 @@ def ledger(studio: StudioHere, state: StateHere, suffix: str) -> Response:
     tables = [ledger_sheet(v) for v in state.variants if v.run.summary is not None]
     if not tables:
         raise HTTPException(404, "no variant has a result yet")
-    content = ask(studio, sheets.write, suffix, tables)
+    content = _written(studio, suffix, tables)
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-ledger.{suffix}"))
 
 
