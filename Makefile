@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8430
 
-.PHONY: demo serve test test-fast check verify bench evidence shots lock vendor clean browser
+.PHONY: demo serve test test-fast check verify bench evidence shots lock vendor crash clean browser
 
 demo: $(VENV)/.ready
 	$(BIN)/brook demo --port $(PORT)
@@ -31,6 +31,10 @@ browser:
 test: $(VENV)/.ready-dev browser
 	$(BIN)/pytest -n 2 -m "not server"
 	$(BIN)/pytest -m server
+
+# The server killed at twenty random moments of a scripted session.
+crash: $(VENV)/.ready-dev
+	BROOK_MOMENTS=20 $(BIN)/pytest tests/web/test_crash.py
 
 test-fast: $(VENV)/.ready-dev
 	$(BIN)/pytest -n 2 -m "not browser and not slow" tests/core
