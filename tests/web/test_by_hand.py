@@ -1,0 +1,197 @@
+"""Changing a study by hand, in a real browser: drawing, two windows, the history, finding the way."""
+
+import time
+
+import httpx
+import pytest
+from selenium.webdriver import ActionChains, Keys
+
+from brook.core.study import read_study
+from tests.core.studies import tray
+from tests.web.driving import (
+    all_of,
+    keys,
+    one,
+    press,
+    text_of,
+    type_into,
+    wait,
+)  # fmt: skip
+from tests.web.helpers import client, take_in
+
+pytestmark = [pytest.mark.browser, pytest.mark.server]
+
+
+def document(brook_server, slug):
+    return read_study(httpx.get(f"{brook_server}/studies/{slug}/document.json").text)
+
+
+@pytest.fixture
+def slug(brook_server):
+    with client(brook_server) as http:
+        return take_in(http, tray())
+
+
+def handle(browser, name):
+    return one(browser, f'[data-handle="{name}"]')
+
+
+# -- drawing by hand -------------------------------------------------------------------------------
+
+
+def test_a_handle_is_dragged_with_its_number_its_hatching_and_its_undo(brook_server, browser, done):
+    browser.get(f"{brook_server}/studies/{done}/geometry/hanging")
+    wait(browser, lambda: all_of(browser, ".handles .handle"))
+    before = text_of(browser, "svg.drawing")
+    grip = handle(browser, "left edge of baffle")
+    drag = ActionChains(browser).click_and_hold(grip).move_by_offset(-20, 0).move_by_offset(-20, 0)
+    drag.perform()
+    wait(browser, lambda: "left 3" in text_of(browser, ".handles text"))  # the number goes along
+    wait(browser, lambda: text_of(browser, "svg.drawing") != before)
+    assert document(brook_server, done).variants[1].geometry.shapes[0].left == "40 mm"  # nothing is kept yet
+    ActionChains(browser).release().perform()
+    wait(browser, lambda: "out of date" in text_of(browser, "aside.sheet"))
+    shape = document(brook_server, done).variants[1].geometry.shapes[0]
+    left, width = (float(v.split()[0]) for v in (shape.left, shape.width))
+    assert left < 40
+    assert left + width == pytest.approx(44)
+    assert left == round(left)  # it snapped to whole millimetres
+    browser.get(f"{brook_server}/studies/{done}")
+    assert len(all_of(browser, "#row-hanging td.stale")) == 5
+    ActionChains(browser).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    wait(browser, lambda: not all_of(browser, "td.stale"))
+    assert "Undone: Hanging" in text_of(browser, ".notice")
+    assert document(brook_server, done).variants[1].geometry.shapes[0].left == "40 mm"
+
+
+def test_a_handle_by_keyboard_and_one_that_cannot_go_there(brook_server, browser, slug):
+    browser.get(f"{brook_server}/studies/{slug}/geometry/hanging")
+    wait(browser, lambda: all_of(browser, ".handles .handle"))
+    browser.execute_script("arguments[0].focus()", handle(browser, "baffle sideways"))
+    for _ in range(3):
+        browser.switch_to.active_element.send_keys(Keys.ARROW_RIGHT)
+    browser.switch_to.active_element.send_keys(Keys.ENTER)
+    wait(browser, lambda: document(brook_server, slug).variants[1].geometry.shapes[0].left == "43 mm")
+    wait(browser, lambda: browser.switch_to.active_element.get_attribute("data-handle") == "baffle sideways")
+    # far beyond the tray: the drawing says so and letting go changes nothing
+    grip = handle(browser, "baffle sideways")
+    ActionChains(browser).click_and_hold(grip).move_by_offset(480, 0).move_by_offset(5, 0).perform()
+    wait(browser, lambda: "cannot be" in text_of(browser, "#drag-says"))
+    ActionChains(browser).release().perform()
+    wait(browser, lambda: "outside" in text_of(browser, "aside.sheet") or "beyond" in text_of(browser, "aside.sheet"))
+    assert document(brook_server, slug).variants[1].geometry.shapes[0].left == "43 mm"
+
+
+# -- two windows -----------------------------------------------------------------------------------
+
+
+def test_two_windows_never_overwrite_each_other_unseen(brook_server, browser, slug):
+    address, label = f"{brook_server}/studies/{slug}/geometry/hanging", "input[aria-label='Height of baffle']"
+    browser.get(address)
+    first = browser.current_window_handle
+    # typed and not yet kept; by script, as a browser keeps what was typed when its window is left
+    browser.execute_script("const e = document.querySelector(arguments[0]); e.focus(); e.value = '22 mm'", label)
+    browser.switch_to.new_window("tab")
+    try:
+        browser.get(address)
+        type_into(browser, "Height of baffle", "20 mm")
+        wait(browser, lambda: "20 mm" in text_of(browser, "svg.drawing"))
+        browser.switch_to.window(first)
+        time.sleep(0.8)
+        assert one(browser, label).get_attribute("value") == "22 mm"  # not swapped away under the fingers
+        browser.execute_script(
+            "document.querySelector(arguments[0]).dispatchEvent(new Event('change', {bubbles: true}))", label
+        )
+        wait(browser, lambda: "meanwhile somebody changed this to '20 mm'" in text_of(browser, ".why"))
+        assert one(browser, label).get_attribute("value") == "22 mm"
+        assert document(brook_server, slug).variants[1].geometry.shapes[0].height == "20 mm"
+        type_into(browser, "Height of baffle", "21 mm")  # seen, and still wanted
+        wait(browser, lambda: document(brook_server, slug).variants[1].geometry.shapes[0].height == "21 mm")
+        browser.switch_to.window(browser.window_handles[-1])
+        wait(browser, lambda: "21 mm" in text_of(browser, "svg.drawing"))  # and the other window sees it
+    finally:
+        browser.switch_to.window(browser.window_handles[-1])
+        browser.close()
+        browser.switch_to.window(first)
+
+
+def test_values_typed_quickly_one_after_the_other_are_all_kept(brook_server, browser, slug):
+    """Nobody waits for an answer before typing on; nothing typed is lost when it comes."""
+    browser.get(f"{brook_server}/studies/{slug}/geometry/hanging")
+    slow = "const send = XMLHttpRequest.prototype.send; XMLHttpRequest.prototype.send = function (body) { setTimeout(() => send.call(this, body), 400); };"
+    browser.execute_script(slow)
+    type_into(browser, "Height of baffle", "20 mm")
+    type_into(browser, "Height of baffle", "18 mm")  # the same again, before the answer
+    type_into(browser, "Width of baffle", "5 mm")
+    typing = "const e = document.querySelector(\"input[aria-label='Left edge of baffle']\"); e.focus(); e.value = '44'"
+    browser.execute_script(typing)  # and still typing
+
+    def shape():
+        return document(brook_server, slug).variants[1].geometry.shapes[0]
+
+    wait(browser, lambda: (shape().height, shape().width) == ("18 mm", "5 mm"))
+    time.sleep(1.0)
+    left = one(browser, "input[aria-label='Left edge of baffle']")
+    assert left.get_attribute("value") == "44"
+    assert browser.switch_to.active_element == left
+    type_into(browser, "Left edge of baffle", "44 mm")
+    wait(browser, lambda: shape().left == "44 mm")
+
+
+def test_the_history_page_goes_back_to_any_point(brook_server, browser, slug):
+    browser.get(f"{brook_server}/studies/{slug}/geometry/hanging")
+    for text in ("20 mm", "18 mm", "16 mm"):
+        type_into(browser, "Height of baffle", text)
+        wait(
+            browser,
+            lambda text=text: f"→ {text}" in browser.execute_script("return document.getElementById('undo').title"),
+        )
+    one(browser, ".steps a").click()
+    assert len(all_of(browser, "#history-rows tr")) == 4
+    press(browser, "[aria-label='Go to step 2']")
+    wait(browser, lambda: "after step 2" in text_of(browser, ".notice"))
+    assert document(brook_server, slug).variants[1].geometry.shapes[0].height == "20 mm"
+    one(browser, ".filter").send_keys("18 mm")
+    shown = "return [...document.querySelectorAll('#history-rows tr')].filter((r) => !r.hidden).length"
+    assert browser.execute_script(shown) == 2  # the step to 18 mm and the one from it
+
+
+# -- finding the way ---------------------------------------------------------------------------------
+
+
+def test_the_command_field_finds_settings_and_does_actions(brook_server, browser, slug):
+    browser.get(f"{brook_server}/studies/{slug}")
+    keys(browser, "/")
+    field = browser.switch_to.active_element
+    assert field.get_attribute("id") == "find"
+    field.send_keys("bulk")
+    wait(browser, lambda: "cells in the bulk" in text_of(browser, "#found"))
+    field.send_keys(Keys.ENTER)
+    wait(browser, lambda: browser.current_url.split("#")[0].endswith("/mesh"))
+    assert browser.switch_to.active_element.get_attribute("aria-label") == "Largest size of cells"
+    browser.switch_to.active_element.send_keys(Keys.ESCAPE)
+    keys(browser, "/")
+    browser.switch_to.active_element.send_keys("clone plain")
+    wait(browser, lambda: "Clone Plain" in text_of(browser, "#found"))
+    browser.switch_to.active_element.send_keys(Keys.ENTER)
+    wait(browser, lambda: len(document(brook_server, slug).variants) == 3)
+    keys(browser, "/")
+    browser.switch_to.active_element.send_keys("zzzz")
+    wait(browser, lambda: "Nothing of that name" in text_of(browser, "#found"))
+    browser.switch_to.active_element.send_keys(Keys.ESCAPE)
+    keys(browser, "?")
+    wait(browser, lambda: browser.current_url.endswith("/shortcuts"))
+
+
+def test_the_visit_is_offered_once_and_can_be_left_at_any_point(brook_server, browser, slug):
+    browser.execute_script("localStorage.removeItem('brook visit')")
+    browser.get(brook_server)
+    assert "New here?" in text_of(browser, "#visit")
+    press(browser, "#visit .do")
+    wait(browser, lambda: "1 of 6" in text_of(browser, "#visit"))
+    press(browser, "#visit .do")
+    wait(browser, lambda: "2 of 6" in text_of(browser, "#visit") and "/geometry" in browser.current_url)
+    press(browser, "#visit .plain")
+    for address in (brook_server, f"{brook_server}/studies/{slug}"):
+        browser.get(address)
+        assert not one(browser, "#visit").is_displayed()
