@@ -92,7 +92,7 @@ def test_the_queue_runs_stops_and_survives_errors(tmp_path):
     runs = RunQueue(events.put, workers=1)
     runs.start()
     try:
-        endless = tray(run_rules={"residual": "1e-14", "iterations": 100000})
+        endless = tray(run_rules={"residual": "1e-30", "iterations": 100000})
         runs.submit(Request(1, study_text(endless), "hanging", str(tmp_path)))
         runs.submit(Request(2, "not a study", "hanging", str(tmp_path)))
         runs.submit(Request(3, study_text(tray(brief=raw_tray()["brief"])), "hanging", str(tmp_path)))
@@ -136,7 +136,7 @@ def test_a_run_whose_worker_dies_goes_on_from_its_checkpoint(tmp_path):
     runs.start()
     try:
         endless = tray(
-            run_rules={"residual": "1e-14", "iterations": 100000}, mesh_plan={"bulk": "2 mm", "wall": "1 mm"}
+            run_rules={"residual": "1e-30", "iterations": 100000}, mesh_plan={"bulk": "2 mm", "wall": "1 mm"}
         )
         runs.submit(Request(5, study_text(endless), "hanging", str(tmp_path)))
         checkpoint = ResultFiles(tmp_path).of_run(5).checkpoint

@@ -163,7 +163,7 @@ def test_the_legend_sets_the_range_from_the_keyboard(brook_server, browser, done
 
 
 def test_stop_and_keep_from_the_run_page(brook_server, browser):
-    endless = tray(title="Endless", run_rules={"residual": "1e-14", "iterations": 100000})
+    endless = tray(title="Endless", run_rules={"residual": "1e-30", "iterations": 100000})
     with client(brook_server) as http:
         slug = take_in(http, endless)
     browser.get(f"{brook_server}/studies/{slug}/run/hanging")
