@@ -116,8 +116,8 @@ document.addEventListener("htmx:configRequest", (event) => { event.detail.header
 document.addEventListener("input", (event) => {
   const rows = event.target.dataset?.filter;
   if (!rows) return;
-  const words = event.target.value.toLowerCase().split(/\s+/).filter(Boolean);
-  for (const row of document.querySelectorAll(rows)) row.hidden = !words.every((w) => row.textContent.toLowerCase().includes(w));
+  const words = event.target.value.toLowerCase().trim();
+  for (const row of document.querySelectorAll(rows)) row.hidden = !row.textContent.toLowerCase().includes(words);
 });
 
 // -- keys -------------------------------------------------------------------------------------
