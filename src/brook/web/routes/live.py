@@ -70,6 +70,6 @@ def live_picture(studio: StudioHere, state: StateHere, name: str, quantity: str)
     path = studio.store.files.of_run(variant.job.id).live / f"{quantity}.f32"
     try:
         content = path.read_bytes()
-    except OSError:
-        raise HTTPException(404, "this run is no longer under way") from None
+    except OSError:  # the run ended between the news of a picture and this question
+        return Response(status_code=204)
     return Response(content, media_type="application/octet-stream", headers={"Cache-Control": "no-store"})

@@ -12,6 +12,7 @@ export function array(address, Kind = Float32Array) {
 
 async function fetched(address, Kind) {
   const answer = await fetch(address);
+  if (answer.status === 204) throw new Error("the run has just ended");
   if (!answer.ok) throw new Error((await answer.text()).slice(0, 200) || answer.statusText);
   return new Kind(await answer.arrayBuffer());
 }

@@ -70,7 +70,10 @@ export class Pictures {
     this.problem("");
     try {
       await Promise.all(this.views.map((view) => view.show(quantity, this.choice.selectedOptions[0].dataset.madeOf ?? "", this.addressFor?.(view, quantity) ?? null)));
-    } catch (error) { this.problem(error.message); return; }
+    } catch (error) {
+      if (!this.canvases[0].dataset.live) this.problem(error.message); // a live one is about to be replaced
+      return;
+    }
     if (this.choice.value !== quantity) return;
     if (!quantity) this.legend.clear();
     else this.legendOf(this.views);
