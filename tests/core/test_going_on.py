@@ -73,7 +73,7 @@ def test_a_monitor_that_is_new_begins_where_the_run_goes_on(case):
     again = History.read(json.dumps(history.since(0)), ("still", "fastest"))
     again.add(0.2, 0.2, 0.3, {"still": 0.5, "fastest": 2.0})
     assert again.since(0)["monitors"] == {"still": [0.3, 0.4, 0.5], "fastest": [None, None, 2.0]}
-    assert ["nan", "nan", "2.0"][0] in again.csv()
+    assert [line.rsplit(",", 1)[1] for line in again.csv().splitlines()] == ["fastest", "nan", "nan", "2.0"]
 
 
 def test_a_checkpoint_that_cannot_be_read_is_none_and_one_of_another_mesh_is_refused(case, tmp_path):
@@ -105,7 +105,6 @@ def test_the_forecast_knows_what_it_cannot_know():
     rules = Rules(residual=1e-5, iterations=500)
     assert forecast(falling(0.9, 5), rules).iterations is None
     assert forecast(falling(1.0, 100), rules).iterations is None
-    assert forecast(falling(0.999, 100), rules) == forecast(falling(0.999, 100), rules)
     assert forecast(falling(0.999, 100), rules).waits_for == "the limit of iterations"
     assert forecast(falling(0.5, 60), rules).waits_for == "monitor still"
 
