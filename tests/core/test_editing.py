@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from brook.core.checks import check
 from brook.core.editing import ACTIONS, EditRefused, act, edit_words, set_value, set_values, value_of
+from brook.core.study import patch_names
 from tests.core.studies import tray
 
 HEIGHT = "/variants/1/geometry/shapes/0/height"
@@ -77,7 +78,7 @@ def test_actions_make_what_they_say():
     study = act(tray(), "add_variant", source="hanging", title="Longer")
     assert [v.name for v in study.variants] == ["plain", "hanging", "longer"]
     assert study.variants[2].geometry == study.variants[1].geometry
-    study = act(study, "add_rectangle", variant="0")
+    study = act(study, "add_shape", variant="0", kind="rectangle")
     assert study.variants[0].geometry.shapes[0].name == "baffle"
     study = act(study, "remove", pointer="/variants/1")
     assert [v.name for v in study.variants] == ["plain", "longer"]
@@ -161,3 +162,30 @@ def test_variants_can_be_put_in_order():
     study = act(tray(), "move_variant", name="hanging", by="-1")
     assert [v.name for v in study.variants] == ["hanging", "plain"]
     assert act(study, "move_variant", name="hanging", by="-5") == study
+
+
+@pytest.mark.parametrize("kind", ["rectangle", "circle", "arc", "polygon"])
+def test_every_kind_of_shape_can_be_added_and_renamed_and_built(kind):
+    study = act(tray(), "add_shape", variant="0", kind=kind)
+    shape = study.variants[0].geometry.shapes[0]
+    assert shape.kind == kind
+    assert not [p for p in check(study) if p.kind == "wrong"]
+    renamed = act(study, "rename_patch", patch=shape.name, to="other")
+    assert "other" in patch_names(renamed.variants[0].geometry)
+    assert shape.name not in patch_names(renamed.variants[0].geometry)
+    with pytest.raises(KeyError, match="not a kind of shape"):
+        act(study, "add_shape", variant="0", kind="spiral")
+
+
+def test_a_corner_is_put_into_the_middle_of_a_side():
+    study = act(tray(), "add_shape", variant="0", kind="polygon")
+    before = study.variants[0].geometry.shapes[0].corners
+    study = act(study, "add_corner", pointer="/variants/0/geometry/shapes/0/corners/2")
+    after = study.variants[0].geometry.shapes[0].corners
+    assert len(after) == 4
+    assert after[:3] == before
+    assert after[3].patch == before[2].patch
+    study = act(study, "remove", pointer="/variants/0/geometry/shapes/0/corners/3")
+    assert study.variants[0].geometry.shapes[0].corners == before
+    with pytest.raises(EditRefused):  # two corners make no polygon
+        act(study, "remove", pointer="/variants/0/geometry/shapes/0/corners/0")

@@ -1,5 +1,6 @@
 """Dragging an edge changes the value it follows from."""
 
+import numpy as np
 import pytest
 
 from brook import demo
@@ -74,3 +75,42 @@ def test_openings_have_handles_and_units_stay():
 def test_a_shape_that_cannot_be_evaluated_has_no_handles():
     study = tray(named_values={"length": "120 mm", "depth": "nothing", "supply": "4 mm/s"})
     assert handles(study, study.variants[0]) == []
+
+
+def round_ones():
+    return tray(variants=[variant("one", "One", [
+        {"kind": "circle", "name": "bar", "centre_x": "20 mm", "centre_y": "half", "diameter": "10 mm", "patch": "bar"},
+        {"kind": "arc", "name": "vane", "centre_x": "60 mm", "centre_y": "30 mm", "radius": "12 mm",
+         "thickness": "2 mm", "start": "10 deg", "end": "tip", "patch": "vane"},
+        {"kind": "polygon", "name": "wedge", "corners": [
+            {"x": "90 mm", "y": "10 mm", "patch": "wedge"}, {"x": "100 mm", "y": "10 mm", "patch": "wedge"},
+            {"x": "95 mm", "y": "20 mm", "patch": "wedge"}]},
+    ])], named_values={"length": "120 mm", "depth": "60 mm", "supply": "4 mm/s", "half": "30 mm", "tip": "100 deg"})  # fmt: skip
+
+
+def test_round_and_many_cornered_shapes_have_handles_on_every_dimension():
+    found = of(round_ones(), "one")
+    centre = found["centre of bar"]
+    assert centre.axis == "xy"  # along x its own value, along y the named one
+    assert {(leaf.pointer.split("/")[-1], leaf.axis) for leaf in centre.leaves} == {("centre_x", "x"), ("half", "y")}
+    assert centre.shared
+    rim = found["right edge of bar"]
+    assert [(leaf.pointer.split("/")[-1], leaf.slope) for leaf in rim.leaves] == [("diameter", pytest.approx(2))]
+    assert drag(round_ones(), rim, 0.001).variants[0].geometry.shapes[0].diameter == "12 mm"
+    for name, field, slope in (("radius", "radius", 1), ("thickness", "thickness", 2)):
+        handle = found[f"{name} of vane"]
+        assert handle.axis == "away"
+        assert handle.centre == pytest.approx((0.06, 0.03))
+        assert [(leaf.pointer.split("/")[-1], leaf.slope) for leaf in handle.leaves] == [(field, pytest.approx(slope))]
+    end = found["end of vane"]
+    assert end.axis == "turn"
+    assert [leaf.pointer for leaf in end.leaves] == ["/named_values/tip"]
+    assert drag(round_ones(), end, np.pi / 18).named_values["tip"] == "110 deg"
+    assert sum(name.startswith("corner") and h.axis == "xy" for name, h in found.items()) == 3
+
+
+def test_a_polygon_of_many_corners_is_soon_ready():
+    corners = [{"x": f"{60 + 20 * np.cos(t):.6f} mm", "y": f"{30 + 20 * np.sin(t):.6f} mm", "patch": "rim"}
+               for t in np.linspace(0, 2 * np.pi, 150, endpoint=False)]  # fmt: skip
+    study = tray(variants=[variant("one", "One", [{"kind": "polygon", "name": "rim", "corners": corners}])])
+    assert sum(name.startswith("corner") for name in of(study, "one")) > 100

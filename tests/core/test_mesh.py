@@ -48,8 +48,8 @@ def test_sizes_keep_to_the_plan(bulk, share, growth):
     wall = bulk * share
     prepared, mesh = tray_mesh(bulk=f"{bulk} mm", wall=f"{wall} mm", growth=f"{growth}")
     assert_sound(mesh)
-    lines = divide(prepared.shape, prepared.plan)
-    for steps in (np.diff(lines.x), np.diff(lines.y)):
+    x, y = divide(prepared.shape, prepared.plan)
+    for steps in (np.diff(x), np.diff(y)):
         assert steps.max() <= 1e-3 * bulk * 1.001
         assert steps[0] <= 1e-3 * wall * 1.3
     assert mesh.cell_count == estimate(prepared.shape, prepared.plan).cells

@@ -82,6 +82,33 @@ def test_a_handle_by_keyboard_and_one_that_cannot_go_there(brook_server, browser
     assert document(brook_server, slug).variants[1].geometry.shapes[0].left == "43 mm"
 
 
+def test_round_shapes_are_added_drawn_and_turned(brook_server, browser, slug):
+    def shapes():
+        return document(brook_server, slug).variants[0].geometry.shapes
+
+    browser.get(f"{brook_server}/studies/{slug}/geometry/plain")
+    for count, kind in enumerate(("a circle", "an arc"), 1):
+        press(browser, f"[aria-label='Add {kind}']")
+        wait(browser, lambda count=count: len(shapes()) == count and len(all_of(browser, ".statement .sides")) == count)
+    wait(browser, lambda: all_of(browser, "[data-handle='end of vane']"))
+    before = shapes()[0]
+    ActionChains(browser).click_and_hold(handle(browser, "centre of bar")).move_by_offset(-60, 20).move_by_offset(
+        -60, 20
+    ).perform()
+    wait(browser, lambda: "centre x" in text_of(browser, ".handles text"))
+    ActionChains(browser).release().perform()
+    wait(browser, lambda: shapes()[0] != before)
+    assert float(shapes()[0].centre_x.split()[0]) < float(before.centre_x.split()[0])
+    assert float(shapes()[0].centre_y.split()[0]) < float(before.centre_y.split()[0])
+    wait(
+        browser, lambda: shapes()[0].centre_x in browser.page_source and all_of(browser, "[data-handle='end of vane']")
+    )
+    browser.execute_script("arguments[0].focus()", handle(browser, "end of vane"))
+    for key in (Keys.ARROW_UP, Keys.ARROW_UP, Keys.ENTER):
+        browser.switch_to.active_element.send_keys(key)
+    wait(browser, lambda: shapes()[1].end == "122 deg")
+
+
 # -- two windows -----------------------------------------------------------------------------------
 
 

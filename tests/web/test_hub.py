@@ -145,4 +145,5 @@ def test_arrows_point_the_way_the_fluid_goes(studio):
     assert len(made.patches) == len(prepared.shape.patches)
     small = thumbnail(prepared.shape, prepared.boundaries)
     assert small.width == 168
-    assert all(0 <= e.x1 <= 168 and 0 <= e.y1 <= small.height for e in small.edges)
+    places = [tuple(map(float, p.split(","))) for e in small.edges for p in e.points.split()]
+    assert all(0 <= x <= 168 and 0 <= y <= small.height for x, y in places)

@@ -11,7 +11,18 @@ from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.mesh import lines
 from brook.core.results.quantities import QUANTITIES, OwnQuantity, References, own_quantity
 from brook.core.results.readings import Places, reading_dimension
-from brook.core.study import Problem, Requirement, Resolved, Study, Value, Variant, named_scope, resolve, value_at
+from brook.core.study import (
+    Problem,
+    Requirement,
+    Resolved,
+    Study,
+    Value,
+    Variant,
+    named_scope,
+    patch_names,
+    resolve,
+    value_at,
+)
 from brook.core.study.base import Part
 from brook.core.study.resolve import RESERVED, named_value_problems
 from brook.core.study.views import CurvePlot, Plate
@@ -183,7 +194,7 @@ def declared_patches(study: Study) -> set[str]:
     for variant in study.variants:
         geometry = variant.geometry
         for shape in (geometry.outer, *geometry.shapes):
-            names |= set(shape.patches.model_dump().values())
+            names |= set(patch_names(shape))
         names |= {o.patch for o in geometry.openings}
     return names
 

@@ -24,7 +24,7 @@ from brook.core.study.resolve import plain
 from brook.core.units import Dimension
 
 # Raised when a stage would compute something else from the same inputs.
-MESH_VERSION = 1
+MESH_VERSION = 2
 SOLVER_VERSION = 2
 
 
@@ -49,10 +49,7 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
     shape = prepared.shape
     if shape is None or prepared.fluid is None or any(p.kind == "wrong" for p in prepared.problems):
         return None
-    geometry = _hash(
-        shape.body, plain(shape.depth), plain(shape.x.tolist()), plain(shape.y.tolist()), shape.inside.tolist(),
-        shape.vertical.tolist(), shape.horizontal.tolist(), shape.patches,
-    )  # fmt: skip
+    geometry = _hash(shape.key)
     mesh = _hash(geometry, plain(prepared.plan), MESH_VERSION)
     properties = {"density": prepared.fluid.density, "viscosity": prepared.fluid.viscosity}
     boundaries = sorted((plain(b) for b in prepared.boundaries), key=lambda b: b["patch"])

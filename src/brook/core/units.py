@@ -135,6 +135,7 @@ def from_si(value: float, unit: str) -> float:
 
 DIMENSIONS = {
     "number": NONE,
+    "angle": NONE,
     "length": dimension_of("m"),
     "area": dimension_of("m^2"),
     "volume": dimension_of("m^3"),
@@ -149,7 +150,7 @@ DIMENSIONS = {
 }
 
 EXAMPLES = {
-    "number": "1.2", "length": "25 mm", "area": "4 cm^2", "volume": "2 L", "time": "3 s",
+    "number": "1.2", "angle": "90 deg", "length": "25 mm", "area": "4 cm^2", "volume": "2 L", "time": "3 s",
     "speed": "8 mm/s", "pressure": "0 Pa", "volume_flow": "2 L/min", "temperature": "10 degC",
     "density": "1000 kg/m^3", "dynamic_viscosity": "1.3 mPa s", "kinematic_viscosity": "1.3e-6 m^2/s",
 }  # fmt: skip

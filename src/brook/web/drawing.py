@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from itertools import groupby
 from typing import NamedTuple
 
-from brook.core.geometry import Edge, PlaneShape
+import numpy as np
+
+from brook.core.geometry import Edge, PlaneShape, outline
 from brook.core.study import Resolved
 from brook.core.study.boundaries import KINDS
 from brook.core.units import DIMENSIONS, show
@@ -21,9 +24,16 @@ class Line:
     y1: float
     x2: float
     y2: float
-    patch: str = ""
-    role: str = "wall"
-    colour: str = ""
+
+
+@dataclass(frozen=True)
+class Trace:
+    """A piece of boundary of one patch, as the points of an SVG polyline in px."""
+
+    points: str
+    patch: str
+    role: str
+    colour: str
 
 
 @dataclass(frozen=True)
@@ -79,7 +89,7 @@ class Drawing:
     scale: float
     top: float
     left: float = 0.0
-    edges: list[Line] = field(default_factory=list)
+    edges: list[Trace] = field(default_factory=list)
     lines: list[Line] = field(default_factory=list)
     labels: list[Label] = field(default_factory=list)
     arrows: list[Arrow] = field(default_factory=list)
@@ -98,7 +108,7 @@ def drawing(
 ) -> Drawing:  # fmt: skip
     """A drawing `width` px wide; with `geometry` it carries dimensions, with `frame` it stays where another was."""
     if frame is None:
-        span_x, span_y = shape.x[-1] - shape.x[0], shape.y[-1] - shape.y[0]
+        span_x, span_y = float(np.ptp(shape.x)), float(np.ptp(shape.y))
         scale = min((width - 2 * margin) / span_x, most / span_y)
         left = (width - scale * span_x) / 2
         frame = Frame(float(shape.x[0]), float(shape.y[-1]), scale, left, margin, width, scale * span_y + 2 * margin)
@@ -113,17 +123,17 @@ def drawing(
 
     made.fill = _fill(shape, px, py)
     colours = {name: PALETTE[k % len(PALETTE)] for k, name in enumerate(shape.patches)}
-    edges = shape.edges()
-    for edge in edges:
-        role, _ = role_of(edge.patch, boundaries)
-        made.edges.append(
-            Line(px(edge.x0), py(edge.y0), px(edge.x1), py(edge.y1), edge.patch, role, colours[edge.patch])
-        )
-        if role in ("inflow", "outflow"):
-            made.arrows += _arrows(edge, role, px, py, colours[edge.patch])
+    for ring in shape.rings:
+        for run in _runs(ring):
+            role, _ = role_of(run[0].patch, boundaries)
+            at = [(px(e.x0), py(e.y0)) for e in run] + [(px(run[-1].x1), py(run[-1].y1))]
+            points = " ".join(f"{x:.2f},{y:.2f}" for x, y in at)
+            made.edges.append(Trace(points, run[0].patch, role, colours[run[0].patch]))
+            if role in ("inflow", "outflow"):
+                made.arrows += _arrows(np.array(at), role, colours[run[0].patch])
     for name in shape.patches:
         role, words = role_of(name, boundaries)
-        length = sum(e.length for e in edges if e.patch == name)
+        length = sum(e.length for e in shape.edges() if e.patch == name)
         made.patches.append(PatchKey(name, colours[name], role, words, length))
     if geometry is not None:
         _dimensions(made, geometry, px, py)
@@ -131,39 +141,37 @@ def drawing(
 
 
 def _fill(shape: PlaneShape, px, py) -> str:  # type: ignore[no-untyped-def]
-    """One path of all inside boxes, rows joined."""
+    """One path of all outlines; what lies within a second one is not filled."""
     parts = []
-    for j in range(len(shape.y) - 1):
-        i = 0
-        while i < len(shape.x) - 1:
-            if not shape.inside[j, i]:
-                i += 1
-                continue
-            start = i
-            while i < len(shape.x) - 1 and shape.inside[j, i]:
-                i += 1
-            x0, x1, y0, y1 = px(shape.x[start]), px(shape.x[i]), py(shape.y[j]), py(shape.y[j + 1])
-            parts.append(f"M{x0:.2f} {y0:.2f}H{x1:.2f}V{y1:.2f}H{x0:.2f}Z")
+    for ring in shape.rings:
+        points = "L".join(f"{px(e.x0):.2f} {py(e.y0):.2f}" for e in ring)
+        parts.append(f"M{points}Z")
     return "".join(parts)
 
 
-def _arrows(edge: Edge, role: str, px, py, colour: str) -> list[Arrow]:  # type: ignore[no-untyped-def]
-    """Small triangles along an opening, pointing the way the fluid goes; the fluid is on the edge's left."""
-    along_x, along_y = edge.x1 - edge.x0, edge.y1 - edge.y0
-    inward = (-along_y, along_x)
-    if role == "outflow":
-        inward = (-inward[0], -inward[1])
-    turn = {(True, True): 0.0, (True, False): 180.0}.get((abs(inward[0]) > abs(inward[1]), inward[0] > 0))
-    if turn is None:
-        turn = -90.0 if inward[1] > 0 else 90.0
-    length = max(abs(px(edge.x1) - px(edge.x0)), abs(py(edge.y1) - py(edge.y0)))
-    count = max(1, min(6, int(length // 16)))
-    return [
-        Arrow(
-            px(edge.x0 + along_x * (k + 0.5) / count), py(edge.y0 + along_y * (k + 0.5) / count), turn, colour
-        )
-        for k in range(count)
-    ]  # fmt: skip
+def _runs(ring: tuple[Edge, ...]) -> list[list[Edge]]:
+    """Stretches of a closed outline that are of one patch."""
+    starts = [k for k, edge in enumerate(ring) if edge.patch != ring[k - 1].patch] or [0]
+    turned = [*ring[starts[0] :], *ring[: starts[0]]]
+    return [list(group) for _, group in groupby(turned, key=lambda e: e.patch)]
+
+
+def _arrows(at: np.ndarray, role: str, colour: str) -> list[Arrow]:
+    """Small triangles along an opening (n, 2) in px, pointing the way the fluid goes; the fluid is on its left."""
+    step = np.diff(at, axis=0)
+    passed = np.concatenate([[0.0], np.cumsum(np.hypot(*step.T))])
+    count = max(1, min(6, int(passed[-1] // 16)))
+    found = []
+    for k in range(count):
+        where = (k + 0.5) / count * passed[-1]
+        piece = min(int(np.searchsorted(passed, where)), len(step)) - 1
+        share = (where - passed[piece]) / (passed[piece + 1] - passed[piece])
+        x, y = at[piece] + share * step[piece]
+        # y points down here, so the left of the edge lies at (y, -x) of its run
+        turn = float(np.degrees(np.arctan2(-step[piece, 0], step[piece, 1])))
+        turn = turn + 180.0 if role == "outflow" else turn
+        found.append(Arrow(float(x), float(y), (turn + 180.0) % 360.0 - 180.0, colour))
+    return found
 
 
 def _dimensions(made: Drawing, geometry: Resolved, px, py) -> None:  # type: ignore[no-untyped-def]
@@ -178,13 +186,29 @@ def _dimensions(made: Drawing, geometry: Resolved, px, py) -> None:  # type: ign
     )
     chain = py(outer.bottom) + 24
     for shape in geometry.shapes:
-        x, y0, y1 = px(shape.left), py(shape.bottom), py(shape.bottom + shape.height)
-        end = px(shape.left + shape.width)
-        made.lines.append(Line(end + 10, y0, end + 10, y1))
-        made.labels.append(Label(end + 15, (y0 + y1) / 2 + 4, show(shape.height, LENGTH, given=True), "start"))
-        made.lines.append(Line(x, chain - 6, x, chain + 6))
-        made.labels.append(Label(x + 4, chain + 4, show(shape.left, LENGTH, given=True), "start"))
-        made.labels.append(Label((x + end) / 2, py(top) - 12, shape.name.replace("_", " "), kind="name"))
+        _mark(made, shape, px, py, chain, py(top) - 22)
+
+
+def _mark(made: Drawing, shape: Resolved, px, py, chain: float, above: float) -> None:  # type: ignore[no-untyped-def]
+    """The size and the place of a shape, and its name over it."""
+    points = np.concatenate([s.points for s in outline(shape)])
+    (low_x, low_y), (high_x, high_y) = points.min(axis=0), points.max(axis=0)
+    middle, end = (px(low_x) + px(high_x)) / 2, px(high_x)
+    if shape.kind == "rectangle":
+        made.lines.append(Line(end + 10, py(low_y), end + 10, py(high_y)))
+        size, at = show(shape.height, LENGTH, given=True), (py(low_y) + py(high_y)) / 2 + 4
+        made.labels.append(Label(end + 15, at, size, "start"))
+        start, x = shape.left, px(shape.left)
+    elif shape.kind == "polygon":
+        start, x = float(low_x), px(low_x)
+    else:
+        across = shape.diameter if shape.kind == "circle" else shape.radius
+        size = ("⌀ " if shape.kind == "circle" else "R ") + show(across, LENGTH, given=True)
+        made.labels.append(Label(end + 12, py(high_y) + 4, size, "start"))
+        start, x = shape.centre_x, px(shape.centre_x)
+    made.lines.append(Line(x, chain - 6, x, chain + 6))
+    made.labels.append(Label(x + 4, chain + 4, show(start, LENGTH, given=True), "start"))
+    made.labels.append(Label(middle, above, shape.name.replace("_", " "), kind="name"))
 
 
 def thumbnail(shape: PlaneShape, boundaries: list[Resolved]) -> Drawing:

@@ -9,7 +9,9 @@ from typing import Any
 
 from brook.core.editing import looking
 from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
-from brook.core.study import Problem
+from brook.core.formulas import FormulaError, Reading, evaluate, parse
+from brook.core.study import Problem, Study, named_scope, resolve
+from brook.core.units import Quantity
 
 
 def _index(text: str) -> int:
@@ -63,17 +65,80 @@ def _move_variant(raw: dict[str, Any], name: str, by: str) -> str:
     return f"/variants/{to}"
 
 
-def _add_rectangle(raw: dict[str, Any], variant: str) -> str:
-    geometry = raw["variants"][_index(variant)]["geometry"]
-    outer, names = geometry["outer"], [s["name"] for s in geometry["shapes"]]
-    width, height = f"0.02 * ({outer['width']})", f"0.25 * ({outer['height']})"
-    name = name_from("baffle", names)
-    geometry["shapes"].append({
-        "kind": "rectangle", "name": name, "action": "take", "left": f"{outer['left']} + 0.5 * ({outer['width']})",
-        "bottom": outer["bottom"], "width": width, "height": height,
-        "patches": {side: "baffle" for side in ("left", "right", "bottom", "top")},
-    })  # fmt: skip
+def _length(metres: float) -> str:
+    """A round length in mm, to three digits."""
+    return f"{float(f'{1000 * metres:.3g}'):g} mm"
+
+
+def _fresh_shape(kind: str, box: tuple[float, float, float, float], share: float) -> dict[str, Any]:
+    """A new shape of a kind in the box (left, bottom, width, height) in m, a share along it; without its name."""
+    left, bottom, width, height = box
+    x, y, size = left + share * width, bottom + 0.5 * height, 0.25 * min(width, height)
+    if kind == "rectangle":
+        return {"left": _length(x), "bottom": _length(bottom), "width": _length(0.02 * width), "height": _length(size)}
+    middle = {"centre_x": _length(x), "centre_y": _length(y)}
+    if kind == "circle":
+        return {**middle, "diameter": _length(size)}
+    if kind == "arc":
+        return {
+            **middle,
+            "radius": _length(size),
+            "thickness": _length(0.15 * size),
+            "start": "0 deg",
+            "end": "120 deg",
+        }
+    if kind == "polygon":
+        at = [(x - size / 2, y - size / 2), (x + size / 2, y - size / 2), (x, y + size / 2)]
+        return {"corners": [{"x": _length(a), "y": _length(b)} for a, b in at]}
+    raise ValueError(f"'{kind}' is not a kind of shape")
+
+
+# how far along the domain one new shape after the other stands
+SPREAD = (0.5, 0.3, 0.7, 0.2, 0.8, 0.4, 0.6)
+NEW_NAMES = {"rectangle": "baffle", "circle": "bar", "arc": "vane", "polygon": "wedge"}
+
+
+def _add_shape(raw: dict[str, Any], variant: str, kind: str) -> str:
+    whole = raw["variants"][_index(variant)]
+    geometry = whole["geometry"]
+    names = [s["name"] for s in geometry["shapes"]]
+    study = Study.model_validate(raw)
+    problems: list[Problem] = []
+    outer = resolve(
+        study.variants[_index(variant)].geometry.outer, named_scope(study, study.variants[_index(variant)]),
+        f"/variants/{variant}/geometry/outer", problems,
+    )  # fmt: skip
+    if problems:
+        raise EditRefused(problems)
+    shape = _fresh_shape(kind, (outer.left, outer.bottom, outer.width, outer.height), SPREAD[len(names) % len(SPREAD)])
+    name = name_from(NEW_NAMES[kind], names)
+    if kind == "rectangle":
+        shape["patches"] = dict.fromkeys(("left", "right", "bottom", "top"), name)
+    elif kind == "polygon":
+        shape["corners"] = [{**corner, "patch": name} for corner in shape["corners"]]
+    else:
+        shape["patch"] = name
+    geometry["shapes"].append({"kind": kind, "name": name, "action": "take", **shape})
     return f"/variants/{variant}/geometry/shapes/{len(names)}"
+
+
+def _add_corner(raw: dict[str, Any], pointer: str) -> str:
+    """Puts a corner in the middle of the side that begins at the corner of the pointer."""
+    holder, last = holder_of(raw, pointer)
+    at = _index(last)
+    one, other = holder[at], holder[(at + 1) % len(holder)]
+    middle = {axis: f"0.5 * ({one[axis]} + {other[axis]})" for axis in ("x", "y")}
+    for axis, text in middle.items():
+        try:
+            middle[axis] = _length(float(evaluate(parse(text), _no_names).value))
+        except FormulaError:
+            continue  # made of named values: the formula stays
+    holder.insert(at + 1, {**middle, "patch": one["patch"]})
+    return f"{pointer.rsplit('/', 1)[0]}/{at + 1}/x"
+
+
+def _no_names(reading: Reading) -> Quantity:
+    raise FormulaError("a name", reading.position)
 
 
 def _add_opening(raw: dict[str, Any], variant: str) -> str:
@@ -155,7 +220,11 @@ def _rename_patch(raw: dict[str, Any], patch: str, to: str) -> str:
     for variant in raw["variants"]:
         geometry = variant["geometry"]
         for shape in (geometry["outer"], *geometry["shapes"]):
-            shape["patches"] = {side: renamed(name) for side, name in shape["patches"].items()}
+            if "patches" in shape:
+                shape["patches"] = {side: renamed(name) for side, name in shape["patches"].items()}
+            for part in (shape, *shape.get("corners", ())):
+                if "patch" in part:
+                    part["patch"] = renamed(part["patch"])
         for opening in geometry["openings"]:
             opening["patch"] = renamed(opening["patch"])
     for boundary in raw["set_up"]["boundaries"]:
@@ -180,7 +249,8 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "add_variant": _add_variant,
     "move_variant": _move_variant,
     "remove": _remove,
-    "add_rectangle": _add_rectangle,
+    "add_shape": _add_shape,
+    "add_corner": _add_corner,
     "add_opening": _add_opening,
     "add_named_value": _add_named_value,
     "add_place": _add_place,

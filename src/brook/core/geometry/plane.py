@@ -1,23 +1,25 @@
-"""Plane shapes of rectangles, on the grid of lines through all their edges.
+"""Plane shapes: rectangles, circles, arcs and polygons put together to one closed domain with named patches.
 
-Lines through every edge cut the plane into coarse boxes; each box is inside or outside.
-What lies between an inside and an outside box is boundary and belongs to the patch of the
-last shape that has an edge there.
+What is boundary of the domain belongs to the patch of the last shape that has an edge there.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
-from scipy import ndimage
+import shapely
 
-from brook.core.study import Problem, Resolved
+from brook.core.geometry.outlines import SideLine, outline, outline_problems
+from brook.core.study import Problem, Resolved, patch_names
+from brook.core.study.resolve import plain
 from brook.core.units import DIMENSIONS, show
 
 LENGTH = DIMENSIONS["length"]
 RELATIVE_TOLERANCE = 1e-7
+PIECES = 12  # that a stretch of oblique boundary is sampled in
 
 
 @dataclass(frozen=True)
@@ -32,129 +34,206 @@ class Edge:
 
     @property
     def length(self) -> float:
-        return abs(self.x1 - self.x0) + abs(self.y1 - self.y0)
+        return float(np.hypot(self.x1 - self.x0, self.y1 - self.y0))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class PlaneShape:
     """A closed plane domain.
 
-    `x` (nx+1,) and `y` (ny+1,) are the lines in m, `inside` (ny, nx) says which boxes are fluid.
-    `vertical` (ny, nx+1) and `horizontal` (ny+1, nx) hold the patch number of the boundary
-    piece on a line, -1 where there is none. `patches` are the patch names in order.
+    `x` (nx+1,) and `y` (ny+1,) are lines in m through all boundary that runs along them; what does not is
+    `oblique`. `rings` are the closed outlines, fluid on the left. `share` (ny, nx) is how much of each box
+    between the lines is fluid. `patches` are the patch names in order.
     """
 
     body: str
     depth: float
     x: np.ndarray
     y: np.ndarray
-    inside: np.ndarray
-    vertical: np.ndarray
-    horizontal: np.ndarray
+    rings: tuple[tuple[Edge, ...], ...]
+    share: np.ndarray
     patches: tuple[str, ...]
+    domain: shapely.Polygon
 
-    @property
+    @cached_property
     def area(self) -> float:
         """Area of the domain in m²."""
-        return float(np.sum(np.outer(np.diff(self.y), np.diff(self.x))[self.inside]))
+        return sum(e.x0 * e.y1 - e.x1 * e.y0 for e in self.edges()) / 2
 
     def edges(self) -> list[Edge]:
-        """The boundary as straight pieces, neighbours on one line and patch joined."""
-        found = []
-        for i, x in enumerate(self.x):
-            for j0, j1, patch in _runs(self.vertical[:, i], self._left_inside(i)):
-                y0, y1 = self.y[j0], self.y[j1]
-                inside_left = self._left_inside(i)[j0]
-                start, end = (y0, y1) if inside_left else (y1, y0)
-                found.append(Edge(x, start, x, end, self.patches[patch]))
-        for j, y in enumerate(self.y):
-            for i0, i1, patch in _runs(self.horizontal[j], self._below_inside(j)):
-                x0, x1 = self.x[i0], self.x[i1]
-                inside_below = self._below_inside(j)[i0]
-                start, end = (x1, x0) if inside_below else (x0, x1)
-                found.append(Edge(start, y, end, y, self.patches[patch]))
-        return found
+        """The boundary as straight pieces, ring after ring."""
+        return [edge for ring in self.rings for edge in ring]
 
-    def _left_inside(self, i: int) -> np.ndarray:
-        return self.inside[:, i - 1] if i > 0 else np.zeros(len(self.y) - 1, bool)
+    @cached_property
+    def oblique(self) -> list[Edge]:
+        """Edges that do not run along a line."""
+        return [e for e in self.edges() if not self._on_line(e)]
 
-    def _below_inside(self, j: int) -> np.ndarray:
-        return self.inside[j - 1] if j > 0 else np.zeros(len(self.x) - 1, bool)
+    def walls(self, axis: int) -> np.ndarray:
+        """Stretches (n, 2) of an axis over which there is boundary that the lines across it have to resolve."""
+        bent = set(map(id, self.oblique))
+        spans = set()
+        for e in self.edges():
+            low, high = sorted((e.x0, e.x1) if axis == 0 else (e.y0, e.y1))
+            if id(e) in bent or low == high:
+                spans.add((low, high))
+        joined: list[list[float]] = []
+        for low, high in sorted(spans):
+            if joined and low <= joined[-1][1]:
+                joined[-1][1] = max(joined[-1][1], high)
+            else:
+                joined.append([low, high])
+        return np.array(joined)
 
+    @cached_property
+    def samples(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Lines x and y and the share (ny, nx) of fluid between them, finer where boundary runs askew."""
+        if not self.oblique:
+            return self.x, self.y, self.share
+        lines = []
+        for axis, of in enumerate((self.x, self.y)):
+            pieces = [np.linspace(low, high, PIECES + 1) for low, high in self.walls(axis) if high > low]
+            lines.append(np.unique(np.clip(np.concatenate([of, *pieces]), of[0], of[-1])))
+        return lines[0], lines[1], _share(self.domain, *lines)
 
-def _runs(patches: np.ndarray, side: np.ndarray) -> list[tuple[int, int, int]]:
-    """Stretches (first, end, patch) of equal patch and equal side along a line."""
-    runs: list[tuple[int, int, int]] = []
-    start = 0
-    for k in range(1, len(patches) + 1):
-        if k == len(patches) or patches[k] != patches[start] or side[k] != side[start]:
-            if patches[start] >= 0:
-                runs.append((start, k, int(patches[start])))
-            start = k
-    return runs
+    def _on_line(self, edge: Edge) -> bool:
+        if edge.x0 == edge.x1:
+            return bool(np.any(self.x == edge.x0))
+        return edge.y0 == edge.y1 and bool(np.any(self.y == edge.y0))
+
+    @property
+    def key(self) -> list:
+        """Numbers and names that say which domain this is, for hashing."""
+        edges = [plain([e.x0, e.y0, e.x1, e.y1, e.patch]) for e in self.edges()]
+        return [self.body, plain([self.depth, self.x.tolist(), self.y.tolist()]), edges, list(self.patches)]
 
 
 def build_plane(geometry: Resolved, path: str, problems: list[Problem]) -> PlaneShape | None:
     """The domain of a resolved plane geometry, or None with the reasons in `problems`."""
     before = len(problems)
-    outer = geometry.outer
-    shapes = [outer, *geometry.shapes]
-    numbers = [v for s in shapes for v in (s.left, s.bottom, s.width, s.height)]
-    numbers += [v for o in geometry.openings for v in (o.start, o.end)] + [geometry.depth]
-    if any(v is None for v in numbers):
+    if _has_gaps(plain(geometry)):
         return None
-    tolerance = RELATIVE_TOLERANCE * max(outer.width, outer.height)
-    x = _lines([v for s in shapes for v in (s.left, s.left + s.width)] + _opening_lines(geometry, "x"), tolerance)
-    y = _lines([v for s in shapes for v in (s.bottom, s.bottom + s.height)] + _opening_lines(geometry, "y"), tolerance)
-    inside = np.zeros((len(y) - 1, len(x) - 1), bool)
-    middle_x, middle_y = (x[1:] + x[:-1]) / 2, (y[1:] + y[:-1]) / 2
-    for k, shape in enumerate(shapes):
-        here = f"{path}/outer" if k == 0 else f"{path}/shapes/{k - 1}"
-        covered = np.outer(
-            (middle_y > shape.bottom) & (middle_y < shape.bottom + shape.height),
-            (middle_x > shape.left) & (middle_x < shape.left + shape.width),
-        )
-        if k == 0:
-            inside |= covered
-            continue
-        _check_placed(shape, outer, covered, inside, here, tolerance, problems)
-        previous = inside.copy()
-        inside = inside & ~covered if shape.action == "take" else inside | covered
-        _check_one_piece(inside, previous, shape, here, problems)
-        if len(problems) > before:
-            return None
-    vertical, horizontal, names = _patches(geometry, shapes, x, y, inside, tolerance)
-    _openings(geometry, x, y, inside, vertical, horizontal, names, path, tolerance, problems)
+    shapes = [geometry.outer, *geometry.shapes]
+    for k, shape in enumerate(geometry.shapes):
+        problems += outline_problems(shape, f"{path}/shapes/{k}")
     if len(problems) > before:
         return None
-    used = [n for k, n in enumerate(names) if np.any(vertical == k) or np.any(horizontal == k)]
-    renumber = np.array([used.index(n) if n in used else -1 for n in names] + [-1])
-    return PlaneShape(
-        geometry.body, geometry.depth, x, y, inside, renumber[vertical], renumber[horizontal], tuple(used)
-    )
+    tolerance = RELATIVE_TOLERANCE * max(geometry.outer.width, geometry.outer.height)
+    sides = [outline(shape) for shape in shapes]
+    x, y = (_lines(sides, geometry, axis, tolerance) for axis in (0, 1))
+    sides = [[SideLine(_snapped(s.points, x, y, tolerance), s.patch) for s in of] for of in sides]
+    domain = _put_together(shapes, sides, path, tolerance, problems)
+    if domain is None:
+        return None
+    _opening_problems(geometry, path, tolerance, problems)
+    if len(problems) > before:
+        return None
+    rings = _rings(domain, sides, geometry, x, y, tolerance)
+    names = {edge.patch for ring in rings for edge in ring}
+    for k, opening in enumerate(geometry.openings):
+        if opening.patch not in names:
+            message = f"'{opening.patch}' lies where '{geometry.outer.name}' has no open side"
+            problems.append(Problem(f"{path}/openings/{k}/start", message))
+    if len(problems) > before:
+        return None
+    patches = tuple(n for n in patch_names(geometry) if n in names)
+    x, y = _with_crossing_lines(rings, x, y)
+    return PlaneShape(geometry.body, geometry.depth, x, y, rings, _share(domain, x, y), patches, domain)
 
 
-def _lines(values: list[float], tolerance: float) -> np.ndarray:
-    values = sorted(values)
+def _has_gaps(content: object) -> bool:
+    """Whether a number is missing anywhere."""
+    if isinstance(content, dict):
+        return any(_has_gaps(v) for v in content.values())
+    return any(_has_gaps(v) for v in content) if isinstance(content, list) else content is None
+
+
+def _lines(sides: list[list[SideLine]], geometry: Resolved, axis: int, tolerance: float) -> np.ndarray:
+    """Positions of all straight sides across an axis and of the ends of openings along it."""
+    across = [s.points[:, axis] for of in sides for s in of if s.is_straight and np.ptp(s.points[:, axis]) <= tolerance]
+    along = ("bottom", "top") if axis == 0 else ("left", "right")
+    ends = [v for o in geometry.openings if o.side in along for v in (o.start, o.end)]
+    values = sorted([float(v[0]) for v in across] + ends)
     kept = [values[0]]
-    kept.extend(b for a, b in pairwise(values) if b - kept[-1] > tolerance)
+    kept.extend(b for _, b in pairwise(values) if b - kept[-1] > tolerance)
     return np.array(kept)
 
 
-def _opening_lines(geometry: Resolved, axis: str) -> list[float]:
-    sides = ("bottom", "top") if axis == "x" else ("left", "right")
-    return [v for o in geometry.openings if o.side in sides for v in (o.start, o.end)]
+def _snapped(points: np.ndarray, x: np.ndarray, y: np.ndarray, tolerance: float) -> np.ndarray:
+    """Points with coordinates put on lines that are as near as round-off."""
+    moved = points.copy()
+    for axis, lines in enumerate((x, y)):
+        nearest = lines[np.abs(points[:, axis][:, None] - lines[None, :]).argmin(axis=1)]
+        near = np.abs(nearest - points[:, axis]) <= tolerance
+        moved[near, axis] = nearest[near]
+    return moved
 
 
-def _check_placed(
-    shape: Resolved, outer: Resolved, covered: np.ndarray, inside: np.ndarray, path: str, tolerance: float,
-    problems: list[Problem],
-) -> None:  # fmt: skip
-    """A piece taken away has to lie in the fluid; a piece added has to touch it."""
+def _polygon(sides: list[SideLine]) -> shapely.Polygon:
+    return shapely.Polygon(np.concatenate([s.points[:-1] for s in sides]))
+
+
+def _put_together(
+    shapes: list[Resolved], sides: list[list[SideLine]], path: str, tolerance: float, problems: list[Problem]
+) -> shapely.Polygon | None:
+    """The domain as one polygon, or None with the reason why not."""
+    domain = _polygon(sides[0])
+    outer = shapes[0]
+    for k, (shape, lines) in enumerate(zip(shapes[1:], sides[1:], strict=True)):
+        here, piece = f"{path}/shapes/{k}", _polygon(lines)
+        if not piece.is_valid or piece.area <= tolerance**2:
+            message = f"the sides of '{shape.name}' cross each other; give its corners in their order round it"
+            problems.append(Problem(f"{here}/corners" if shape.kind == "polygon" else here, message))
+            return None
+        problem = _placed_wrongly(shape, piece, outer, domain, here, tolerance)
+        pieces = _count(domain)
+        if shape.action == "add":
+            domain = domain.union(piece)
+        else:
+            domain = domain.difference(piece) if shape.action == "take" else domain.intersection(piece)
+        domain = _solid(domain, tolerance)
+        problem = problem or _leaves(shape, domain, pieces, here)
+        if problem:
+            problems.append(problem)
+            return None
+    return shapely.orient_polygons(domain) if isinstance(domain, shapely.Polygon) else None
+
+
+def _count(domain: shapely.Geometry) -> int:
+    return int(shapely.get_num_geometries(domain)) if not domain.is_empty else 0
+
+
+def _solid(domain: shapely.Geometry, tolerance: float) -> shapely.Geometry:
+    """Only what has an area: lines and points that two shapes share are dropped."""
+    parts = [p for p in shapely.get_parts(domain) if isinstance(p, shapely.Polygon) and p.area > tolerance**2]
+    return parts[0] if len(parts) == 1 else shapely.MultiPolygon(parts)
+
+
+# where a problem with the size or the place of a shape is shown
+SIZE_FIELD = {"circle": "diameter", "arc": "radius", "polygon": "corners"}
+PLACE_FIELD = {"rectangle": "left", "circle": "centre_x", "arc": "centre_x", "polygon": "corners"}
+
+
+def _size_field(shape: Resolved) -> str:
+    if shape.kind == "rectangle":
+        return "height" if shape.height >= shape.width else "width"
+    return SIZE_FIELD[shape.kind]
+
+
+def _placed_wrongly(
+    shape: Resolved, piece: shapely.Polygon, outer: Resolved, domain: shapely.Geometry, path: str, tolerance: float
+) -> Problem | None:
+    """A piece taken away or kept has to lie in the fluid; a piece added has to touch it."""
+    place = f"{path}/{PLACE_FIELD[shape.kind]}"
     if shape.action == "add":
-        if not np.any(ndimage.binary_dilation(inside) & covered):
-            problems.append(Problem(f"{path}/left", f"'{shape.name}' does not touch the rest; move it so that it does"))
-        return
+        if _count(_solid(domain.union(piece), tolerance)) > _count(domain):
+            return Problem(place, f"'{shape.name}' does not touch the rest; move it so that it does")
+        return None
+    if domain.intersection(piece).area <= tolerance**2:
+        what = "nothing is taken away" if shape.action == "take" else "nothing would be left"
+        return Problem(place, f"'{shape.name}' lies outside '{outer.name}'; {what}")
+    if shape.kind != "rectangle" or shape.action == "keep":
+        return None
     beyond = {
         "left": outer.left - shape.left,
         "bottom": outer.bottom - shape.bottom,
@@ -162,94 +241,147 @@ def _check_placed(
         "height": shape.bottom + shape.height - outer.bottom - outer.height,
     }
     where = {"left": "left", "bottom": "bottom", "width": "right", "height": "top"}
-    if not np.any(covered & inside):
-        problems.append(Problem(f"{path}/left", f"'{shape.name}' lies outside '{outer.name}'; nothing is taken away"))
-        return
     for field, excess in beyond.items():
         # A piece that overlaps an added one may well reach beyond the outer rectangle there.
-        if excess > tolerance and not np.all(inside[covered]):
-            message = (
-                f"'{shape.name}' reaches {show(excess, LENGTH, given=True)} beyond the {where[field]} side of '{outer.name}'; "
-                "make it smaller or move it"
-            )
-            problems.append(Problem(f"{path}/{field}", message))
+        if excess > tolerance and piece.difference(domain).area > tolerance**2:
+            far = show(excess, LENGTH, given=True)
+            message = f"'{shape.name}' reaches {far} beyond the {where[field]} side of '{outer.name}'"
+            return Problem(f"{path}/{field}", f"{message}; make it smaller or move it")
+    return None
 
 
-def _check_one_piece(
-    inside: np.ndarray, previous: np.ndarray, shape: Resolved, path: str, problems: list[Problem]
-) -> None:
-    if not np.any(inside):
-        problems.append(Problem(f"{path}/width", f"'{shape.name}' leaves no room for the fluid; make it smaller"))
-        return
-    count, before = ndimage.label(inside)[1], ndimage.label(previous)[1]
-    if count > 1 and count > before:
-        message = f"'{shape.name}' cuts the domain in {_number_word(count)}; leave a way past it"
-        problems.append(Problem(f"{path}/{_cutting_side(shape, previous)}", message))
+def _leaves(shape: Resolved, domain: shapely.Geometry, pieces: int, path: str) -> Problem | None:
+    if domain.is_empty:
+        field = "width" if shape.kind == "rectangle" else SIZE_FIELD[shape.kind]
+        return Problem(f"{path}/{field}", f"'{shape.name}' leaves no room for the fluid; make it smaller")
+    count = _count(domain)
+    if count > 1 and count > pieces:
+        words = {2: "two", 3: "three", 4: "four"}.get(count, str(count))
+        return Problem(
+            f"{path}/{_size_field(shape)}", f"'{shape.name}' cuts the domain in {words}; leave a way past it"
+        )
+    return None
 
 
-def _cutting_side(shape: Resolved, previous: np.ndarray) -> str:
-    return "height" if shape.height >= shape.width else "width"
-
-
-def _number_word(count: int) -> str:
-    return {2: "two", 3: "three", 4: "four"}.get(count, str(count))
-
-
-def _patches(
-    geometry: Resolved, shapes: list[Resolved], x: np.ndarray, y: np.ndarray, inside: np.ndarray, tolerance: float
-) -> tuple[np.ndarray, np.ndarray, list[str]]:
-    """Patch numbers of the boundary pieces on vertical and horizontal lines."""
-    names: list[str] = []
-    for shape in shapes:
-        names += [n for n in vars(shape.patches).values() if n not in names]
-    padded = np.pad(inside, 1)
-    vertical = np.where(padded[1:-1, 1:] != padded[1:-1, :-1], 0, -1)
-    horizontal = np.where(padded[1:, 1:-1] != padded[:-1, 1:-1], 0, -1)
-    middle_x, middle_y = (x[1:] + x[:-1]) / 2, (y[1:] + y[:-1]) / 2
-    for shape in shapes:
-        right, top = shape.left + shape.width, shape.bottom + shape.height
-        rows = (middle_y > shape.bottom) & (middle_y < top)
-        columns = (middle_x > shape.left) & (middle_x < right)
-        for side, position in (("left", shape.left), ("right", right)):
-            lines = np.abs(x - position) <= tolerance
-            vertical[np.outer(rows, lines) & (vertical >= 0)] = names.index(getattr(shape.patches, side))
-        for side, position in (("bottom", shape.bottom), ("top", top)):
-            lines = np.abs(y - position) <= tolerance
-            horizontal[np.outer(lines, columns) & (horizontal >= 0)] = names.index(getattr(shape.patches, side))
-    return vertical, horizontal, names
-
-
-def _openings(
-    geometry: Resolved, x: np.ndarray, y: np.ndarray, inside: np.ndarray, vertical: np.ndarray,
-    horizontal: np.ndarray, names: list[str], path: str, tolerance: float, problems: list[Problem],
-) -> None:  # fmt: skip
-    """Gives the stretches of the outer rectangle that are openings their own patch."""
+def _opening_problems(geometry: Resolved, path: str, tolerance: float, problems: list[Problem]) -> None:
     outer = geometry.outer
-    right, top = outer.left + outer.width, outer.bottom + outer.height
     for k, opening in enumerate(geometry.openings):
-        here = f"{path}/openings/{k}"
         upright = opening.side in ("left", "right")
-        low, high = (outer.bottom, top) if upright else (outer.left, right)
+        low = outer.bottom if upright else outer.left
+        high = low + (outer.height if upright else outer.width)
         if opening.end - opening.start <= tolerance:
-            problems.append(
-                Problem(f"{here}/end", f"'{opening.patch}' ends before it begins; its end has to be larger")
-            )
-            continue
-        if opening.start < low - tolerance or opening.end > high + tolerance:
+            message = f"'{opening.patch}' ends before it begins; its end has to be larger"
+            problems.append(Problem(f"{path}/openings/{k}/end", message))
+        elif opening.start < low - tolerance or opening.end > high + tolerance:
             field = "start" if opening.start < low - tolerance else "end"
             span = f"{show(low, LENGTH, given=True)} to {show(high, LENGTH, given=True)}"
             message = f"'{opening.patch}' reaches beyond the {opening.side} side, which goes from {span}"
-            problems.append(Problem(f"{here}/{field}", message))
+            problems.append(Problem(f"{path}/openings/{k}/{field}", message))
+
+
+def _opening_sides(geometry: Resolved) -> list[SideLine]:
+    outer = geometry.outer
+    position = {"left": outer.left, "right": outer.left + outer.width,
+                "bottom": outer.bottom, "top": outer.bottom + outer.height}  # fmt: skip
+    found = []
+    for opening in geometry.openings:
+        along = np.array([opening.start, opening.end])
+        across = np.full(2, position[opening.side])
+        upright = opening.side in ("left", "right")
+        found.append(SideLine(np.stack([across, along] if upright else [along, across], axis=1), opening.patch))
+    return found
+
+
+def _rings(
+    domain: shapely.Polygon, sides: list[list[SideLine]], geometry: Resolved, x: np.ndarray, y: np.ndarray,
+    tolerance: float,
+) -> tuple[tuple[Edge, ...], ...]:  # fmt: skip
+    """The outlines of the domain, cut where the patch changes and joined where it does not."""
+    openings = [SideLine(_snapped(s.points, x, y, tolerance), s.patch) for s in _opening_sides(geometry)]
+    every = [side for of in sides for side in of] + openings
+    tree = shapely.STRtree([shapely.LineString(s.points) for s in every])
+    ends = np.concatenate([s.points[[0, -1]] for s in every])
+    found = []
+    for ring in (domain.exterior, *domain.interiors):
+        points = _snapped(shapely.get_coordinates(ring), x, y, tolerance)
+        points = _cut_at(points, ends, tolerance)
+        middle = shapely.points((points[1:] + points[:-1]) / 2)
+        piece, side = tree.query(middle, predicate="dwithin", distance=10 * tolerance)
+        last = np.full(len(middle), -1)
+        np.maximum.at(last, piece, side)
+        if np.any(last < 0):
+            last[last < 0] = tree.nearest(middle[last < 0])
+        found.append(_joined(points, [every[k].patch for k in last]))
+    return tuple(found)
+
+
+def _cut_at(points: np.ndarray, ends: np.ndarray, tolerance: float) -> np.ndarray:
+    """A closed line of points with those of `ends` put in that lie on it."""
+    made = [points[:1]]
+    for a, b in pairwise(points):
+        length = np.hypot(*(b - a))
+        if length <= tolerance:
             continue
-        position = {"left": outer.left, "right": right, "bottom": outer.bottom, "top": top}[opening.side]
-        if opening.patch not in names:
-            names.append(opening.patch)
-        number = names.index(opening.patch)
-        lines, along, target = (x, y, vertical.T) if upright else (y, x, horizontal)
-        middle = (along[1:] + along[:-1]) / 2
-        stretch = (middle > opening.start) & (middle < opening.end)
-        chosen = np.outer(np.abs(lines - position) <= tolerance, stretch) & (target >= 0)
-        if not np.any(chosen):
-            problems.append(Problem(f"{here}/start", f"'{opening.patch}' lies where '{outer.name}' has no open side"))
-            continue
-        target[chosen] = number
+        along = (ends - a) @ (b - a) / length
+        off = np.abs((ends[:, 0] - a[0]) * (b - a)[1] - (ends[:, 1] - a[1]) * (b - a)[0]) / length
+        on = (off <= tolerance) & (along > tolerance) & (along < length - tolerance)
+        inner = ends[on][np.argsort(along[on])]
+        for p in inner:
+            if np.hypot(*(p - made[-1][-1])) > tolerance:
+                made.append(p[None])
+        made.append(b[None])
+    made[-1] = points[:1]
+    return np.concatenate(made)
+
+
+def _joined(points: np.ndarray, patches: list[str]) -> tuple[Edge, ...]:
+    """Edges of a closed line; neighbours of one patch that run straight on are one edge."""
+    run = np.diff(points, axis=0)
+    before = np.roll(run, 1, axis=0)
+    turn = before[:, 0] * run[:, 1] - before[:, 1] * run[:, 0]
+    straight = np.abs(turn) <= 1e-9 * np.hypot(*run.T) * np.hypot(*before.T)
+    same = np.array([p == patches[k - 1] for k, p in enumerate(patches)])
+    starts = np.nonzero(~(straight & same))[0]
+    if not len(starts):
+        starts = np.arange(len(run))
+    following = np.roll(starts, -1)
+    return tuple(
+        Edge(float(points[a, 0]), float(points[a, 1]), float(points[b, 0]), float(points[b, 1]), patches[a])
+        for a, b in zip(starts, following, strict=True)
+    )
+
+
+def _with_crossing_lines(
+    rings: tuple[tuple[Edge, ...], ...], x: np.ndarray, y: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """The lines within the domain and round it, and one through each outline that none crosses.
+
+    No outline then lies within one cell.
+    """
+    every = np.array([(e.x0, e.y0) for ring in rings for e in ring])
+    x, y = (
+        np.unique([low, *of[(of > low) & (of < high)], high])
+        for of, low, high in zip((x, y), every.min(axis=0), every.max(axis=0), strict=True)
+    )
+    for ring in rings:
+        at = np.array([(e.x0, e.y0) for e in ring])
+        low, high = at.min(axis=0), at.max(axis=0)
+        crossed = [np.any((of > a) & (of < b)) for of, a, b in zip((x, y), low, high, strict=True)]
+        straight = all(e.x0 == e.x1 or e.y0 == e.y1 for e in ring)
+        if not any(crossed) and not straight:
+            x = np.sort(np.append(x, (low[0] + high[0]) / 2))
+    return x, y
+
+
+def _share(domain: shapely.Polygon, x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    left, bottom = np.meshgrid(x[:-1], y[:-1])
+    right, top = np.meshgrid(x[1:], y[1:])
+    boxes = shapely.box(left, bottom, right, top)
+    shapely.prepare(domain)
+    inside, outside = shapely.contains_properly(domain, boxes), shapely.disjoint(domain, boxes)
+    share = np.where(inside, 1.0, 0.0)
+    unsure = ~inside & ~outside
+    share[unsure] = shapely.area(shapely.intersection(boxes[unsure], domain)) / shapely.area(boxes[unsure])
+    share[share > 1 - 1e-9] = 1.0
+    share[share < 1e-9] = 0.0
+    return share

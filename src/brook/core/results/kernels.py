@@ -59,7 +59,7 @@ def locate(points, triangles, low, step, columns, rows, offsets, found, places, 
 
 
 @njit(cache=True)
-def add_up_stream(start, order, parent, edge_flow, value):
+def add_up_stream(order, parent, edge_flow, value):
     """ψ along a tree of edges: the value at each point from that of its parent."""
     for k in range(len(order)):
         p = order[k]

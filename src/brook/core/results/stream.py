@@ -12,6 +12,7 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 
+from brook.core.mesh import Mesh
 from brook.core.results import kernels
 from brook.core.results.plane import Triangles
 from brook.core.solve import Fields
@@ -33,15 +34,8 @@ class Streamline:
 def stream_function(fields: Fields) -> np.ndarray:
     """ψ (P,) in m²/s at the points of a plane mesh: volume flow for each metre of depth."""
     mesh, active = fields.mesh, fields.stencil.active
-    front = mesh.points[:, 2] == mesh.points[:, 2].min()
-    back = mesh.points[:, 2] == mesh.points[:, 2].max()
     depth = float(np.ptp(mesh.points[:, 2]))
-    corners = mesh.face_points[: 4 * active].reshape(active, 4)  # faces over the depth have four corners
-    on_front = front[corners]
-    a = corners[np.arange(active), np.argmax(on_front, axis=1)]
-    later = on_front.copy()
-    later[np.arange(active), np.argmax(on_front, axis=1)] = False
-    b = corners[np.arange(active), np.argmax(later, axis=1)]
+    a, b = front_edges(mesh, np.arange(active))
     # ψ(b) - ψ(a) = flow through the face, seen with its normal on the right of a → b
     run, normal = mesh.points[b] - mesh.points[a], mesh.face_vector[:active]
     sign = np.where(run[:, 1] * normal[:, 0] - run[:, 0] * normal[:, 1] > 0, 1.0, -1.0)
@@ -59,14 +53,21 @@ def stream_function(fields: Fields) -> np.ndarray:
         behind = np.asarray(graph[order[1:], inward]).ravel()
         flow = np.zeros(count)
         flow[order[1:]] = np.where(ahead > 0, step[ahead - 1], -step[behind - 1])
-        kernels.add_up_stream(start, order, parent, flow, value)
-    pairs = dict(zip(_places(mesh.points[front]), value[front], strict=True))
-    value[back] = [pairs.get(p, 0.0) for p in _places(mesh.points[back])]
+        kernels.add_up_stream(order, parent, flow, value)
+    front, back = (np.nonzero(mesh.points[:, 2] == z)[0] for z in (mesh.points[:, 2].min(), mesh.points[:, 2].max()))
+    front, back = (side[np.lexsort(mesh.points[side, :2].T)] for side in (front, back))
+    value[back] = value[front]
     return value
 
 
-def _places(points: np.ndarray) -> list[tuple[float, float]]:
-    return [(float(x), float(y)) for x, y in points[:, :2]]
+def front_edges(mesh: Mesh, faces: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The two points (n,) each that faces over the depth of a plane mesh have on its front."""
+    corners = mesh.face_points[mesh.face_offsets[faces][:, None] + np.arange(4)]
+    on_front = mesh.points[corners, 2] == mesh.points[:, 2].min()
+    every = np.arange(len(faces))
+    first = np.argmax(on_front, axis=1)
+    on_front[every, first] = False
+    return corners[every, first], corners[every, np.argmax(on_front, axis=1)]
 
 
 def streamline(triangles: Triangles, psi: np.ndarray, place: tuple[float, float]) -> Streamline | None:
@@ -143,18 +144,37 @@ def lines_of_level(triangles: Triangles, psi: np.ndarray, level: float) -> list[
 
 def seeds_on_patch(fields: Fields, patch_name: str, count: int) -> np.ndarray:
     """Places (count, 2) on a patch that share its flow evenly; even steps where nothing flows. Raises `KeyError`."""
-    patch = fields.mesh.patch(patch_name)
+    mesh, patch = fields.mesh, fields.mesh.patch(patch_name)
     flow = np.abs(fields.flux[patch.faces])
-    weight = flow if flow.sum() > 0 else fields.mesh.face_area[patch.faces]
-    corners = fields.mesh.points[fields.mesh.face_points[4 * patch.start : 4 * patch.end], :2].reshape(-1, 4, 2)
-    low, high = corners.min(axis=1), corners.max(axis=1)
-    axis = int(np.argmax(np.ptp(corners.reshape(-1, 2), axis=0)))
-    order = np.argsort(low[:, axis])
+    weight = flow if flow.sum() > 0 else mesh.face_area[patch.faces]
+    order, start, end = _along(*front_edges(mesh, np.arange(patch.start, patch.end)))
     share = np.concatenate([[0.0], np.cumsum(weight[order])]) / weight.sum()
     wanted = (np.arange(count) + 0.5) / count
-    ends = np.concatenate([low[order[:1]], high[order]])
-    along = [np.interp(wanted, share, ends[:, k]) for k in (0, 1)]
+    piece = np.clip(np.searchsorted(share, wanted) - 1, 0, patch.count - 1)
+    within = (wanted - share[piece]) / np.maximum(share[piece + 1] - share[piece], 1e-300)
+    a, b = mesh.points[start[piece], :2], mesh.points[end[piece], :2]
     # a little into the fluid, so that the seed is inside
-    inward = -fields.mesh.face_vector[patch.faces, :2].sum(axis=0)
-    inward = inward / max(np.linalg.norm(inward), 1e-300)
-    return np.stack(along, axis=1) + 1e-6 * fields.mesh.size * inward
+    inward = -mesh.face_vector[patch.start + order[piece], :2]
+    inward /= np.linalg.norm(inward, axis=1)[:, None]
+    return a + within[:, None] * (b - a) + 1e-6 * mesh.size * inward
+
+
+def _along(one: np.ndarray, other: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Edges (n,) in the order in which they hang together, and the points where each begins and ends."""
+    at: dict[int, list[int]] = {}
+    for k, ends in enumerate(zip(one.tolist(), other.tolist(), strict=True)):
+        for point in ends:
+            at.setdefault(point, []).append(k)
+    left = dict.fromkeys(range(len(one)))
+    found: list[tuple[int, int, int]] = []
+    loose = [p for p, edges in at.items() if len(edges) == 1]
+    while left:
+        point = next((p for p in loose if at[p][0] in left), None)
+        point = int(one[next(iter(left))]) if point is None else point
+        while (edge := next((k for k in at[point] if k in left), None)) is not None:
+            del left[edge]
+            beyond = int(other[edge] if one[edge] == point else one[edge])
+            found.append((edge, point, beyond))
+            point = beyond
+    order, start, end = np.array(found).T
+    return order, start, end

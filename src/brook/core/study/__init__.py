@@ -16,11 +16,11 @@ from brook.core.study.document import (
     read_study,
     study_text,
 )  # fmt: skip
-from brook.core.study.geometry import Opening, PlaneGeometry, Rectangle, Sides
+from brook.core.study.geometry import Opening, PlaneGeometry, Rectangle, Sides, formulas_of, patch_names
 from brook.core.study.resolve import Resolved, named_scope, resolve, value_at
 
 __all__ = [
     "FORMAT", "VERSION", "Box", "Brief", "DocumentError", "MeshPlan", "Opening", "Part", "PlaneGeometry",
     "Problem", "Rectangle", "Requirement", "Resolved", "RunRules", "SetUp", "Sides", "Study", "Value",
-    "Variant", "named_scope", "read_study", "resolve", "study_text", "value_at",
+    "Variant", "formulas_of", "named_scope", "patch_names", "read_study", "resolve", "study_text", "value_at",
 ]  # fmt: skip

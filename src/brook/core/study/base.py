@@ -39,6 +39,7 @@ class Value:
 
 Length = Annotated[Formula, Value("length", "positive")]
 Coordinate = Annotated[Formula, Value("length")]
+Angle = Annotated[Formula, Value("angle")]
 Velocity = Annotated[Formula, Value("speed")]
 Pressure = Annotated[Formula, Value("pressure")]
 

@@ -1,15 +1,18 @@
-"""Plane geometry as the document says it: an outer rectangle, rectangles added or taken away, openings."""
+"""Plane geometry as the document says it: an outer rectangle, shapes added, taken away or kept, openings."""
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Iterator
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Discriminator, Field, Tag
 
-from brook.core.study.base import Coordinate, Length, Name, Part
+from brook.core.study.base import Angle, Coordinate, Length, Name, Part, Value
 
 Side = Literal["left", "right", "bottom", "top"]
+Action = Literal["add", "take", "keep"]
 SIDES: tuple[Side, ...] = ("left", "right", "bottom", "top")
+MOST_CORNERS = 200
 
 
 class Sides(Part):
@@ -30,12 +33,69 @@ class Rectangle(Part):
 
     kind: Literal["rectangle"] = "rectangle"
     name: Name
-    action: Literal["add", "take"] = "take"
+    action: Action = "take"
     left: Coordinate
     bottom: Coordinate
     width: Length
     height: Length
     patches: Sides
+
+
+class Circle(Part):
+    """A full circle."""
+
+    kind: Literal["circle"]
+    name: Name
+    action: Action = "take"
+    centre_x: Coordinate
+    centre_y: Coordinate
+    diameter: Length
+    patch: Name
+
+
+class Arc(Part):
+    """A strip bent to an arc: `radius` to its middle; angles run anticlockwise from the direction of x."""
+
+    kind: Literal["arc"]
+    name: Name
+    action: Action = "take"
+    centre_x: Coordinate
+    centre_y: Coordinate
+    radius: Length
+    thickness: Length
+    start: Angle
+    end: Angle
+    patch: Name
+
+
+class Corner(Part):
+    """A corner of a polygon; `patch` is that of the side from here to the next corner."""
+
+    x: Coordinate
+    y: Coordinate
+    patch: Name
+
+
+class Polygon(Part):
+    """Straight sides from corner to corner, and from the last one to the first."""
+
+    kind: Literal["polygon"]
+    name: Name
+    action: Action = "take"
+    corners: Annotated[tuple[Corner, ...], Field(min_length=3, max_length=MOST_CORNERS)]
+
+
+def _kind(shape: Any) -> str:
+    return shape.get("kind", "rectangle") if isinstance(shape, dict) else getattr(shape, "kind", "")
+
+
+Shape = Annotated[
+    Annotated[Rectangle, Tag("rectangle")]
+    | Annotated[Circle, Tag("circle")]
+    | Annotated[Arc, Tag("arc")]
+    | Annotated[Polygon, Tag("polygon")],
+    Discriminator(_kind),
+]
 
 
 class Opening(Part):
@@ -54,5 +114,35 @@ class PlaneGeometry(Part):
     body: Name = "fluid"
     depth: Length = "1 m"
     outer: Rectangle
-    shapes: Annotated[tuple[Rectangle, ...], Field(max_length=60)] = ()
+    shapes: Annotated[tuple[Shape, ...], Field(max_length=60)] = ()
     openings: Annotated[tuple[Opening, ...], Field(max_length=40)] = ()
+
+
+def formulas_of(part: Part, path: str = "") -> Iterator[tuple[str, str]]:
+    """(pointer, text) of every formula in a part, in the order of the document."""
+    for name, info in type(part).model_fields.items():
+        content = getattr(part, name)
+        if any(isinstance(m, Value) for m in info.metadata):
+            yield f"{path}/{name}", content
+            continue
+        inner = enumerate(content) if isinstance(content, tuple) else [(None, content)]
+        for k, entry in inner:
+            if isinstance(entry, Part):
+                yield from formulas_of(entry, f"{path}/{name}" if k is None else f"{path}/{name}/{k}")
+
+
+def patch_names(part: Any) -> list[str]:
+    """Names of the patches that a part of a geometry mentions, without repeats, in order.
+
+    `part` is the model, or the same with numbers in the place of formulas.
+    """
+    found: list[str] = []
+    for key, content in vars(part).items():
+        entries = content if isinstance(content, tuple | list) else [content]
+        if key == "patch":
+            found.append(content)
+        elif key == "patches":
+            found += vars(content).values()
+        else:
+            found += [n for e in entries if hasattr(e, "__dict__") for n in patch_names(e)]
+    return list(dict.fromkeys(found))

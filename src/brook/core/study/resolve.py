@@ -12,6 +12,7 @@ from brook.core.study.document import Study, Variant
 from brook.core.units import SYMBOLS, Quantity
 
 Resolved = SimpleNamespace
+TWO_TURNS = 4 * math.pi
 RESERVED = {"t", "x", "y", "z", "pi", *FUNCTIONS}
 
 
@@ -56,11 +57,13 @@ def value_at(text: str, value: Value, scope: Scope) -> float:
         raise FormulaError(f"this has to be more than zero, for example {value.example}")
     if value.range == "not_negative" and number < 0:
         raise FormulaError("this may not be negative")
+    if value.dimension_name == "angle" and abs(number) > TWO_TURNS:
+        raise FormulaError("this angle is over two turns; write it with its unit, for example 90 deg")
     return number
 
 
 def _words(value: Value) -> str:
-    return "plain number" if value.dimension.is_none else value.dimension_name.replace("_", " ")
+    return "plain number" if value.dimension_name == "number" else value.dimension_name.replace("_", " ")
 
 
 def resolve(part: Part, scope: Scope, path: str, problems: list[Problem]) -> Resolved:

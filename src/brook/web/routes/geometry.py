@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse
 from brook.core.checks import prepare
 from brook.core.editing import EditRefused, handles, set_values
 from brook.core.formulas import FormulaError, names_in, parse
-from brook.core.study import Variant
+from brook.core.study import Variant, formulas_of
 from brook.web.drawing import Drawing, Frame, drawing, thumbnail
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, templates, variant_of
 from brook.web.state import StudyState, VariantState
@@ -22,13 +22,8 @@ router = APIRouter()
 
 def names_used(variant: Variant) -> set[str]:
     """Named values that the geometry's formulas mention."""
-    geometry = variant.geometry
-    texts = [geometry.depth]
-    for shape in (geometry.outer, *geometry.shapes):
-        texts += [shape.left, shape.bottom, shape.width, shape.height]
-    texts += [t for o in geometry.openings for t in (o.start, o.end)]
     names: set[str] = set()
-    for text in texts:
+    for _, text in formulas_of(variant.geometry):
         try:
             names |= {r.text for r in names_in(parse(text))}
         except FormulaError:

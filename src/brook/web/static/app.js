@@ -31,6 +31,16 @@ async function opened(root) {
   if (pictures && root.querySelector("#two")) blink = new Two(root, pictures);
 }
 
+/** The distance of a point from a polyline, in px of the drawing. */
+function distanceTo(line, at) {
+  const points = [...line.points];
+  return Math.min(...points.slice(1).map((b, k) => {
+    const a = points[k], run = [b.x - a.x, b.y - a.y], square = run[0] ** 2 + run[1] ** 2;
+    const t = square ? Math.min(1, Math.max(0, ((at.x - a.x) * run[0] + (at.y - a.y) * run[1]) / square)) : 0;
+    return Math.hypot(a.x + t * run[0] - at.x, a.y + t * run[1] - at.y);
+  }));
+}
+
 /** The patch and the place under the pointer of a drawing. */
 function lightPatches(root) {
   const svg = root.querySelector("svg.drawing"), strip = root.querySelector("#strip");
@@ -42,9 +52,7 @@ function lightPatches(root) {
     const x = Number(x0) + (at.x - left) / scale, y = Number(y0) - (at.y - top) / scale;
     let near = null, best = 9;
     for (const edge of svg.querySelectorAll(".edge")) {
-      const [x1, y1, x2, y2] = ["x1", "y1", "x2", "y2"].map((k) => edge[k].baseVal.value);
-      const dx = Math.max(Math.min(x1, x2) - at.x, 0, at.x - Math.max(x1, x2)), dy = Math.max(Math.min(y1, y2) - at.y, 0, at.y - Math.max(y1, y2));
-      const distance = Math.hypot(dx, dy);
+      const distance = distanceTo(edge, at);
       if (distance < best) { best = distance; near = edge; }
     }
     for (const edge of svg.querySelectorAll(".edge")) edge.classList.toggle("lit", near !== null && edge.dataset.patch === near.dataset.patch);

@@ -2,6 +2,8 @@
 
 const SVG = "http://www.w3.org/2000/svg";
 const KEY_WAIT = 700;
+const ALONG_X = "M-7 0L-2 -5V5ZM7 0L2 -5V5Z", ALONG_Y = "M0 -7L-5 -2H5ZM0 7L-5 2H5Z";
+const DEGREE = Math.PI / 180;
 
 export class Handles {
   constructor(holder) {
@@ -30,9 +32,10 @@ export class Handles {
 
   mark(handle, k) {
     const mark = document.createElementNS(SVG, "g"), [x, y] = this.pixel(handle);
-    const move = !/(edge of|start of|end of)/.test(handle.name), shape = document.createElementNS(SVG, "path");
+    const move = handle.axis === "xy" ? handle.name.startsWith("centre") : / (sideways|up and down)$/.test(handle.name), shape = document.createElementNS(SVG, "path");
     const lift = move && handle.axis === "y" ? 14 : 0;
-    shape.setAttribute("d", handle.axis === "x" ? "M-7 0L-2 -5V5ZM7 0L2 -5V5Z" : "M0 -7L-5 -2H5ZM0 7L-5 2H5Z");
+    shape.setAttribute("d", { x: ALONG_X, y: ALONG_Y, xy: "M-4.5 0L0 -4.5L4.5 0L0 4.5Z" }[handle.axis] ?? ALONG_X);
+    if (handle.centre) shape.setAttribute("transform", `rotate(${this.bearing(handle) + (handle.axis === "turn" ? 90 : 0)})`);
     const reach = document.createElementNS(SVG, "circle");
     reach.setAttribute("r", 9);
     mark.append(reach, shape);
@@ -53,15 +56,46 @@ export class Handles {
   }
 
   /** The nearest place to snap to: another edge within six pixels, else the next round step. */
-  snap(place, handle) {
-    const lines = this.handles.filter((h) => h !== handle && h.axis === handle.axis).map((h) => h[handle.axis]);
+  snap(place, handle, axis) {
+    const lines = this.handles.filter((h) => h !== handle && h.axis.includes(axis)).map((h) => h[axis]);
     const near = lines.filter((v) => Math.abs(v - place) * this.scale < 6).sort((a, b) => Math.abs(a - place) - Math.abs(b - place))[0];
     return near ?? Math.round(place / this.step) * this.step;
   }
 
-  /** The texts that a drag by so much gives. */
+  /** Which way a handle looks from its centre, in degrees of the screen. */
+  bearing(handle) { return -Math.atan2(handle.y - handle.centre[1], handle.x - handle.centre[0]) / DEGREE; }
+
+  /** The texts that a drag by so much along each axis gives. */
   texts(handle, by) {
-    return handle.leaves.map((leaf) => `${Number(((leaf.value + leaf.slope * by) / leaf.factor).toPrecision(7))} ${leaf.unit}`);
+    return handle.leaves.map((leaf) => `${Number(((leaf.value + leaf.slope * (by[leaf.axis] ?? 0)) / leaf.factor).toPrecision(7))} ${leaf.unit}`);
+  }
+
+  /** How far a drag from one place to another goes along each axis of a handle, snapped unless it is to be `exact`. */
+  moved(handle, from, to, exact) {
+    const by = {};
+    if (handle.axis === "turn") {
+      const angle = (p) => Math.atan2(p[1] - handle.centre[1], p[0] - handle.centre[0]);
+      const raw = angle(to) - angle([handle.x, handle.y]), turn = raw - 2 * Math.PI * Math.round(raw / (2 * Math.PI));
+      const end = handle.leaves[0].value + turn, step = 5 * DEGREE;
+      by.turn = exact ? turn : Math.round(end / step) * step - handle.leaves[0].value;
+    } else if (handle.axis === "away") {
+      const far = (p) => Math.hypot(p[0] - handle.centre[0], p[1] - handle.centre[1]);
+      const raw = far(to) - far([handle.x, handle.y]);
+      by.away = exact ? raw : Math.round(raw / this.step) * this.step;
+    } else for (const [k, axis] of [...handle.axis].map((a) => [a === "x" ? 0 : 1, a])) {
+      const place = handle[axis] + to[k] - from[k];
+      by[axis] = (exact ? place : this.snap(place, handle, axis)) - handle[axis];
+    }
+    return by;
+  }
+
+  /** Where a handle stands after a drag, in px. */
+  after(handle, by) {
+    const [x, y] = this.pixel(handle);
+    if (!handle.centre) return [x + (by.x ?? 0) * this.scale, y - (by.y ?? 0) * this.scale];
+    const angle = -this.bearing(handle) * DEGREE + (by.turn ?? 0);
+    const far = Math.hypot(handle.x - handle.centre[0], handle.y - handle.centre[1]) + (by.away ?? 0);
+    return [this.left + (handle.centre[0] + far * Math.cos(angle) - this.x0) * this.scale, this.top + (this.y0 - handle.centre[1] - far * Math.sin(angle)) * this.scale];
   }
 
   drag(event, handle, k) {
@@ -71,22 +105,19 @@ export class Handles {
     mark.setPointerCapture(event.pointerId);
     const at = (e) => {
       const point = new DOMPoint(e.clientX, e.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
-      return handle.axis === "x" ? point.x / this.scale : -point.y / this.scale;
+      return [this.x0 + (point.x - this.left) / this.scale, this.y0 - (point.y - this.top) / this.scale];
     };
-    const begun = at(event), from = handle[handle.axis];
-    const move = (e) => {
-      const place = from + at(e) - begun;
-      this.show(handle, k, (e.altKey ? place : this.snap(place, handle)) - from);
-    };
+    const begun = at(event);
+    const move = (e) => this.show(handle, k, this.moved(handle, begun, at(e), e.altKey));
     const end = () => {
       for (const [kind, listener] of [["pointermove", move], ["pointerup", end], ["pointercancel", cancel]]) mark.removeEventListener(kind, listener);
       removeEventListener("keydown", escape, true);
       mark.classList.remove("dragged");
       this.commit(handle);
     };
-    const cancel = () => { this.by = 0; end(); this.reset(); };
+    const cancel = () => { this.by = null; end(); this.reset(); };
     const escape = (e) => { if (e.key === "Escape") { e.stopPropagation(); cancel(); } };
-    this.by = 0;
+    this.by = null;
     mark.classList.add("dragged");
     mark.addEventListener("pointermove", move);
     mark.addEventListener("pointerup", end);
@@ -96,16 +127,17 @@ export class Handles {
 
   key(event, handle, k) {
     const sign = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: 1, ArrowDown: -1 }[event.key];
-    const fits = handle.axis === "x" ? event.key.match(/Left|Right/) : event.key.match(/Up|Down/);
+    const pressed = /Left|Right/.test(event.key) ? "x" : "y";
+    const axis = handle.centre ? handle.axis : handle.axis.includes(pressed) ? pressed : null;
     if (event.key === "Enter" && this.by) { event.preventDefault(); this.commit(handle); return; }
-    if (event.key === "Escape" && this.by) { event.preventDefault(); event.stopPropagation(); this.by = 0; clearTimeout(this.later); this.reset(); return; }
-    if (!sign || !fits) return;
+    if (event.key === "Escape" && this.by) { event.preventDefault(); event.stopPropagation(); this.by = null; clearTimeout(this.later); this.reset(); return; }
+    if (!sign || !axis) return;
     event.preventDefault();
     event.stopPropagation();
-    if (this.active !== handle) this.by = 0;
+    if (this.active !== handle) this.by = null;
     this.active = handle;
-    const least = 10 ** Math.floor(Math.log10(this.step));
-    this.show(handle, k, (this.by || 0) + sign * least * (event.shiftKey ? 10 : 1));
+    const least = axis === "turn" ? DEGREE : 10 ** Math.floor(Math.log10(this.step));
+    this.show(handle, k, { ...this.by, [axis]: (this.by?.[axis] ?? 0) + sign * least * (event.shiftKey ? 10 : 1) });
     clearTimeout(this.later);
     this.later = setTimeout(() => this.commit(handle), KEY_WAIT);
   }
@@ -113,9 +145,9 @@ export class Handles {
   /** Shows the shape after a drag by so much. */
   async show(handle, k, by) {
     this.by = by;
-    const texts = this.texts(handle, by), [x, y] = this.pixel(handle);
+    const texts = this.texts(handle, by);
     const words = handle.leaves.map((leaf, i) => `${leaf.pointer.split("/").pop().replaceAll("_", " ")} ${texts[i]}`).join(", ");
-    this.marks[k].setAttribute("transform", handle.axis === "x" ? `translate(${x + by * this.scale} ${y})` : `translate(${x} ${y - by * this.scale})`);
+    this.marks[k].setAttribute("transform", `translate(${this.after(handle, by).join(" ")})`);
     this.marks[k].setAttribute("aria-valuetext", texts.join(", "));
     this.label(this.marks[k], words);
     this.tell(`${handle.name}: ${words}${handle.shared ? " (in all variants)" : ""}`);
@@ -163,10 +195,10 @@ export class Handles {
 
   commit(handle) {
     clearTimeout(this.later);
-    if (!this.by) return;
+    if (!this.by || Object.values(this.by).every((v) => !v)) return;
     const state = document.getElementById("page-state"), hidden = (name) => state.querySelector(`[name=${name}]`).value;
     const values = { pointer: handle.leaves.map((l) => l.pointer), value: this.texts(handle, this.by), was: handle.leaves.map((l) => l.text), page: hidden("page"), name: hidden("name"), seen: hidden("seen") };
-    this.by = 0;
+    this.by = null;
     sessionStorage.setItem("focus-handle", handle.name);
     htmx.ajax("POST", `${location.pathname.split("/geometry")[0]}/edit`, { values, target: "#stage", swap: "outerHTML" });
   }
