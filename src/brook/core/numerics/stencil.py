@@ -125,7 +125,7 @@ class Stencil:
         for k in range(9):
             flat = outer.reshape(-1, 9)[:, k]
             moment[:, k] = np.bincount(owner, flat, self.cells) + np.bincount(neighbour, flat[:inner], self.cells)
-        inverse = np.linalg.pinv(moment.reshape(-1, 3, 3), rcond=1e-9, hermitian=True)
+        inverse = _inverse(moment.reshape(-1, 3, 3), self.mesh.is_plane)
         pull = weight[:, None] * self.line
         of_owner = np.einsum("fij,fj->fi", inverse[owner], pull)
         of_neighbour = np.einsum("fij,fj->fi", inverse[neighbour], pull[:inner])
@@ -147,6 +147,21 @@ class Stencil:
         """CSR offsets and columns of a matrix, and the order of [diagonal, upper, lower] in it."""
         owner, neighbour, every = self.owner[: self.inner], self.neighbour, np.arange(self.cells)
         return _csr(self.cells, np.concatenate([every, owner, neighbour]), np.concatenate([every, neighbour, owner]))
+
+
+def _inverse(moment: np.ndarray, is_plane: bool) -> np.ndarray:
+    """Inverses (C, 3, 3) of symmetric matrices; nothing in directions in which they are nothing."""
+    if not is_plane:
+        return np.linalg.pinv(moment, rcond=1e-9, hermitian=True)
+    found = np.zeros_like(moment)
+    a, b, c = moment[:, 0, 0], moment[:, 0, 1], moment[:, 1, 1]
+    determinant = a * c - b * b
+    sound = determinant > 1e-9 * (a + c) ** 2
+    over = 1.0 / np.where(sound, determinant, 1.0)
+    found[:, 0, 0], found[:, 1, 1] = c * over, a * over
+    found[:, 0, 1] = found[:, 1, 0] = -b * over
+    found[~sound] = np.linalg.pinv(moment[~sound], rcond=1e-9, hermitian=True)
+    return found
 
 
 def _csr(cells: int, rows: np.ndarray, columns: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -109,8 +109,8 @@ def default_streamlines(triangles: Triangles, psi: np.ndarray, boundary: np.ndar
     `boundary` are the numbers of the points on the boundary.
     """
     low, high = float(psi[boundary].min()), float(psi[boundary].max())
-    used = np.unique(triangles.triangles)
-    least, most = float(psi[used].min()), float(psi[used].max())
+    reach = _reach(triangles, psi)
+    least, most = float(reach[0].min()), float(reach[1].max())
     through = high - low
     levels = [low + (k + 0.5) * through / THROUGH for k in range(THROUGH)] if through > 0 else []
     for inner, outer in ((low, least), (high, most)):
@@ -118,13 +118,21 @@ def default_streamlines(triangles: Triangles, psi: np.ndarray, boundary: np.ndar
         if abs(gap) > 1e-3 * max(most - least, 1e-300):
             # closer together where it turns slowly, so that weak vortices show too
             levels += [inner + gap * ((k + 0.5) / TURNING) ** 1.5 for k in range(TURNING)]
-    return [line for level in levels for line in lines_of_level(triangles, psi, level)]
+    return [line for level in levels for line in lines_of_level(triangles, psi, level, reach)]
 
 
-def lines_of_level(triangles: Triangles, psi: np.ndarray, level: float) -> list[Streamline]:
-    """Every line of one level, the longest first."""
-    corners = psi[triangles.triangles]
-    waiting = np.nonzero((corners.min(axis=1) < level) & (corners.max(axis=1) >= level))[0]
+def _reach(triangles: Triangles, psi: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The least and the largest value (T,) at the corners of each triangle."""
+    a, b, c = (psi[triangles.triangles[:, k]] for k in range(3))
+    return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
+
+
+def lines_of_level(
+    triangles: Triangles, psi: np.ndarray, level: float, reach: tuple[np.ndarray, np.ndarray] | None = None
+) -> list[Streamline]:
+    """Every line of one level, the longest first; `reach` are the least and largest values of the triangles."""
+    least, most = _reach(triangles, psi) if reach is None else reach
+    waiting = np.nonzero((least < level) & (most >= level))[0]
     left = np.zeros(len(triangles.triangles), bool)
     left[waiting] = True
     lines = []

@@ -139,7 +139,7 @@ def _what_still_moves(history: History, rules: Rules) -> str:
     if over:
         parts.append(f"residuals stand at {max(history.momentum[-1], history.mass[-1]):.1e}")
     if moving:
-        parts.append("still moving: " + ", ".join(moving))
+        parts.append("still moving: " + ", ".join(name.replace("_", " ") for name in moving))
     return "; " + "; ".join(parts) if parts else ""
 
 

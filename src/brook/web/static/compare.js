@@ -1,7 +1,8 @@
 // The Compare page: linked plates of all variants, and two variants in one picture (difference or blink).
 
 import { streamlines } from "./overlay.js";
-import { FieldView, Layer } from "./field.js";
+import { FieldView } from "./field.js";
+import { Layer } from "./layer.js";
 import { Legend } from "./legend.js";
 import { pretty, rounded } from "./numbers.js";
 
@@ -45,12 +46,12 @@ export class Two {
     this.strip = root.querySelector("#two-strip");
     this.says = root.querySelector("#blink-says");
     this.view = new FieldView(root.querySelector("#two-field"), { onMove: (v, at, value) => this.say(at, value), onView: (v) => pictures.look(v.camera) });
-    this.legend = new Legend(root.querySelector("#two-legend"), (range) => { this.view.range = range; this.view.draw(); });
+    this.legend = new Legend(root.querySelector("#two-legend"), (range) => { this.view.range = range; if (this.view.layer?.heavy) this.view.later(); else this.view.draw(); });
     for (const choice of [this.a, this.b, this.how]) choice.addEventListener("change", () => this.show());
     const drawn = pictures.onDrawn;
     pictures.onDrawn = () => { drawn?.(); this.show(); };
     const look = pictures.link.bind(pictures);
-    pictures.link = (moved) => { look(moved); if (this.view.layer) { this.view.camera = moved.camera; this.view.draw(); } };
+    pictures.link = (moved) => { look(moved); if (this.view.layer) { this.view.camera = moved.camera; this.view.move(); } };
     this.show();
   }
 
@@ -67,6 +68,7 @@ export class Two {
 
   async show() {
     const turn = (this.turn = (this.turn ?? 0) + 1), less = this.how.value === "less";
+    this.strip.textContent = less ? "the difference is being worked out …" : "the pictures are being read …";
     try {
       const sides = less ? [await this.side(this.a, this.b)] : await Promise.all([this.side(this.a), this.side(this.b)]);
       if (turn !== this.turn) return;
@@ -80,6 +82,7 @@ export class Two {
     this.legend.set(this.sides.map(({ layer, values }) => layer.samples(values)), { ...option, words, map });
     Object.assign(this.view, { range: this.legend.range, map });
     this.view.draw();
+    this.strip.textContent = "\u00a0";
     this.root.dataset.two = `${this.how.value} ${this.a.value} ${this.b.value}`;
   }
 

@@ -1,114 +1,15 @@
-// One view of a plane field: loads its arrays, draws, pans and zooms, and says the value under the pointer.
+// One view of a plane field: draws, pans and zooms, and says the value under the pointer.
 
+import { paintFine } from "./fine.js";
+import { Layer, array, fetched, mixed } from "./layer.js";
 import { painter } from "./painter.js";
 
-const loaded = new Map();
-
-/** An array of a result by its address; each is fetched once. */
-export function array(address, Kind = Float32Array) {
-  if (!loaded.has(address)) loaded.set(address, fetched(address, Kind));
-  return loaded.get(address);
-}
-
-async function fetched(address, Kind) {
-  const answer = await fetch(address);
-  if (answer.status === 204) throw new Error("the run has just ended");
-  if (!answer.ok) throw new Error((await answer.text()).slice(0, 200) || answer.statusText);
-  return new Kind(await answer.arrayBuffer());
-}
-
-function topology(corners, offsets) {
-  const cells = offsets.length - 1;
-  const count = corners.length / 2;
-  const triangles = new Uint32Array(3 * (count - 2 * cells));
-  const lines = new Uint32Array(2 * count);
-  let t = 0, l = 0;
-  for (let c = 0; c < cells; c++) {
-    const [a, b] = [offsets[c], offsets[c + 1]];
-    for (let k = a + 1; k < b - 1; k++) { triangles[t++] = a; triangles[t++] = k; triangles[t++] = k + 1; }
-    for (let k = a; k < b; k++) { lines[l++] = k; lines[l++] = k + 1 < b ? k + 1 : a; }
-  }
-  return { triangles, lines };
-}
-
-/** A mesh in memory: polygons, triangles, GPU buffers, its box, and bins to find places in. One for each address. */
-export class Layer {
-  static made = new Map();
-
-  static async of(base) {
-    if (!Layer.made.has(base)) Layer.made.set(base, Promise.all([array(`${base}/corners.f32`), array(`${base}/offsets.u32`, Uint32Array)]).then(([c, o]) => new Layer(c, o)));
-    return Layer.made.get(base);
-  }
-
-  constructor(corners, offsets) {
-    if (!painter().gl) throw new Error("this browser has no WebGL, which the pictures need");
-    Object.assign(this, { corners, offsets, topology: topology(corners, offsets), bins: null });
-    this.mesh = painter().upload({ corners, ...this.topology });
-    this.box = [Infinity, Infinity, -Infinity, -Infinity];
-    for (let i = 0; i < corners.length; i += 2) {
-      this.box[0] = Math.min(this.box[0], corners[i]); this.box[2] = Math.max(this.box[2], corners[i]);
-      this.box[1] = Math.min(this.box[1], corners[i + 1]); this.box[3] = Math.max(this.box[3], corners[i + 1]);
-    }
-  }
-
-  /** Each cell's mean with its area, for the histogram; places without a value are left out. */
-  samples(values) {
-    const { corners, offsets } = this, cells = offsets.length - 1;
-    const value = new Float32Array(cells), weight = new Float32Array(cells);
-    let low = Infinity, high = -Infinity;
-    for (let c = 0; c < cells; c++) {
-      const [a, b] = [offsets[c], offsets[c + 1]];
-      let sum = 0, area = 0;
-      for (let k = a; k < b; k++) {
-        sum += values[k];
-        const n = k + 1 < b ? k + 1 : a;
-        area += corners[2 * k] * corners[2 * n + 1] - corners[2 * n] * corners[2 * k + 1];
-      }
-      const known = Number.isFinite(sum);
-      value[c] = known ? sum / (b - a) : 0;
-      weight[c] = known ? Math.abs(area) / 2 : 0;
-    }
-    for (const v of values) { if (v < low) low = v; if (v > high) high = v; }
-    return { value, weight, low, high };
-  }
-
-  /** Where a place lies: three corners and their shares, or null outside. */
-  locate([x, y]) {
-    this.bins ??= this.sort();
-    const { columns, rows, width, height, lists } = this.bins;
-    const i = Math.floor((x - this.box[0]) / width), j = Math.floor((y - this.box[1]) / height);
-    if (i < 0 || j < 0 || i >= columns || j >= rows) return null;
-    const p = this.corners, t = this.topology.triangles;
-    for (const k of lists[j * columns + i] ?? []) {
-      const [a, b, c] = [2 * t[k], 2 * t[k + 1], 2 * t[k + 2]];
-      const area = (p[b] - p[a]) * (p[c + 1] - p[a + 1]) - (p[c] - p[a]) * (p[b + 1] - p[a + 1]);
-      const u = ((x - p[a]) * (p[c + 1] - p[a + 1]) - (p[c] - p[a]) * (y - p[a + 1])) / area;
-      const v = ((p[b] - p[a]) * (y - p[a + 1]) - (x - p[a]) * (p[b + 1] - p[a + 1])) / area;
-      if (u >= -1e-6 && v >= -1e-6 && u + v <= 1 + 1e-6) return { at: [t[k], t[k + 1], t[k + 2]], share: [1 - u - v, u, v] };
-    }
-    return null;
-  }
-
-  sort() {
-    const t = this.topology.triangles, p = this.corners;
-    const cells = Math.max(1, Math.round(Math.sqrt(t.length / 3)));
-    const [x0, y0, x1, y1] = this.box;
-    const shape = (x1 - x0) / (y1 - y0);
-    const columns = Math.max(1, Math.round(Math.sqrt(cells * cells * shape) / 2)), rows = Math.max(1, Math.round(cells / Math.sqrt(shape) / 2));
-    const width = ((x1 - x0) / columns) * (1 + 1e-9), height = ((y1 - y0) / rows) * (1 + 1e-9);
-    const lists = new Array(columns * rows);
-    for (let k = 0; k < t.length; k += 3) {
-      const [a, b, c] = [2 * t[k], 2 * t[k + 1], 2 * t[k + 2]];
-      const i0 = Math.floor((Math.min(p[a], p[b], p[c]) - x0) / width), i1 = Math.min(columns - 1, Math.floor((Math.max(p[a], p[b], p[c]) - x0) / width));
-      const j0 = Math.floor((Math.min(p[a + 1], p[b + 1], p[c + 1]) - y0) / height), j1 = Math.min(rows - 1, Math.floor((Math.max(p[a + 1], p[b + 1], p[c + 1]) - y0) / height));
-      for (let j = j0; j <= j1; j++) for (let i = i0; i <= i1; i++) (lists[j * columns + i] ??= []).push(k);
-    }
-    return { columns, rows, width, height, lists };
-  }
-}
-
-/** The value of a field at a located place. */
-export const mixed = (values, { at, share }) => values[at[0]] * share[0] + values[at[1]] * share[1] + values[at[2]] * share[2];
+// A large field is painted anew this long after the last movement; until then its last picture moves along.
+const REST = 110;
+// Edges of cells fade out between these sizes of cells, in device pixels.
+const FADE = [1.7, 5];
+// Large fields are drawn cell by cell while cells are smaller than this, in device pixels.
+const FINE = 1.6;
 
 export class FieldView {
   constructor(canvas, { onMove, onView, onPick }) {
@@ -171,13 +72,61 @@ export class FieldView {
   get camera() { return { centre: [...this.centre], across: this.perPixel * this.canvas.width }; }
   set camera({ centre, across }) { this.centre = [...centre]; this.perPixel = across / this.canvas.width; }
 
+  /** How strongly edges of cells can be drawn: not at all when they would cover everything. */
+  get lineStrength() {
+    if (!this.showLines) return 0;
+    return Math.min(1, Math.max(0, (this.layer.cellSize / this.perPixel - FADE[0]) / (FADE[1] - FADE[0])));
+  }
+
   draw() {
+    clearTimeout(this.soon);
+    this.soon = null;
     if (!this.mesh) return;
-    painter().paint(this.canvas, this.mesh, {
-      centre: this.centre, perPixel: this.perPixel, range: this.range, map: this.map, values: this.values, lines: this.showLines,
-    });
+    const lines = this.lineStrength, look = { centre: this.centre, perPixel: this.perPixel, range: this.range, map: this.map };
+    if (this.layer.heavy && this.layer.cellSize < FINE * this.perPixel) paintFine(this.canvas, this.layer.boxes, { ...look, values: this.values && this.samples().value });
+    else painter().paint(this.canvas, this.mesh, { ...look, values: this.values, lines });
+    if (this.layer.heavy) this.keep();
+    this.drawOver(this.showLines && !lines);
+  }
+
+  drawOver(hidden = false) {
     const pen = this.canvas.getContext("2d");
     for (const overlay of this.overlays) overlay(this, pen);
+    if (!hidden) return;
+    pen.save();
+    Object.assign(pen, { font: `${12 * this.ratio}px ${getComputedStyle(document.body).fontFamily}`, textAlign: "right", lineWidth: 4 * this.ratio, strokeStyle: "#fff", fillStyle: "#2a3338" });
+    const at = ["cells are too small to be drawn here: zoom in", this.canvas.width - 10 * this.ratio, this.canvas.height - 8 * this.ratio];
+    pen.strokeText(...at);
+    pen.fillText(...at);
+    pen.restore();
+  }
+
+  /** Keeps the field as it is painted now, to move it along. */
+  keep() {
+    const { width, height } = this.canvas;
+    this.kept ??= { canvas: document.createElement("canvas") };
+    if (this.kept.canvas.width !== width || this.kept.canvas.height !== height) Object.assign(this.kept.canvas, { width, height });
+    this.kept.canvas.getContext("2d").drawImage(this.canvas, 0, 0);
+    Object.assign(this.kept, { centre: [...this.centre], perPixel: this.perPixel });
+  }
+
+  /** Draws what has moved: a large field from its last picture, and sharp once it rests. */
+  move() {
+    if (!this.layer?.heavy || !this.kept) { this.draw(); return; }
+    const pen = this.canvas.getContext("2d"), { width, height } = this.canvas, kept = this.kept;
+    const scale = kept.perPixel / this.perPixel;
+    const [x, y] = this.pixel([kept.centre[0] - (width / 2) * kept.perPixel, kept.centre[1] + (height / 2) * kept.perPixel]);
+    pen.fillStyle = "#fff";
+    pen.fillRect(0, 0, width, height);
+    pen.drawImage(kept.canvas, x, y, width * scale, height * scale);
+    this.drawOver();
+    this.later();
+  }
+
+  /** Draws soon, once for many wishes. */
+  later() {
+    clearTimeout(this.soon);
+    this.soon = setTimeout(() => this.draw(), this.layer?.heavy ? REST : 0);
   }
 
   /** Device pixels of a place. */
@@ -201,7 +150,7 @@ export class FieldView {
     this.changed();
   }
 
-  changed() { this.draw(); this.onView?.(this); }
+  changed() { this.move(); this.onView?.(this); }
 
   listen() {
     const canvas = this.canvas;

@@ -24,6 +24,7 @@ export class Legend {
     const shares = new Float64Array(BINS);
     let total = 0;
     for (const s of samples) s.value.forEach((v, i) => {
+      if (!s.weight[i]) return;
       shares[Math.min(BINS - 1, Math.max(0, Math.floor(((v - low) / (high - low)) * BINS)))] += s.weight[i];
       total += s.weight[i];
     });

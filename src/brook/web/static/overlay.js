@@ -1,6 +1,6 @@
 // What is drawn over a field: streamlines, arrows, and lines along which values are read.
 
-import { array, mixed } from "./field.js";
+import { array, mixed } from "./layer.js";
 
 const SPACING = 30;
 

@@ -74,9 +74,7 @@ class Painter {
     return {
       corners: buffer(gl.ARRAY_BUFFER, corners),
       triangles: buffer(gl.ELEMENT_ARRAY_BUFFER, triangles),
-      triangleCount: triangles.length,
       lines: buffer(gl.ELEMENT_ARRAY_BUFFER, lines),
-      lineCount: lines.length,
     };
   }
 
@@ -97,7 +95,21 @@ class Painter {
     return this.buffers.get(values);
   }
 
-  /** Draws into `target`, a canvas with its size in device pixels set. */
+  /** Draws those parts of a mesh that are in view; `which` is triangles or lines. */
+  parts(mesh, which, mode, view) {
+    const gl = this.gl;
+    let run = null;
+    const flush = () => { if (run) gl.drawElements(mode, run[1] - run[0], gl.UNSIGNED_INT, 4 * run[0]); run = null; };
+    for (const tile of mesh.tiles) {
+      const [x0, y0, x1, y1] = tile.box, [from, to] = tile[which];
+      if (x1 < view[0] || x0 > view[2] || y1 < view[1] || y0 > view[3]) continue;
+      if (run && run[1] !== from) flush();
+      run = [run ? run[0] : from, to];
+    }
+    flush();
+  }
+
+  /** Draws into `target`, a canvas with its size in device pixels set; `lines` is how strong edges of cells are, 0 to 1. */
   paint(target, mesh, { centre, perPixel, range, map, values, lines }) {
     const gl = this.gl, coloured = values !== null;
     const { width, height } = target;
@@ -117,19 +129,21 @@ class Painter {
       } else gl.disableVertexAttribArray(1);
       gl.uniform4f(gl.getUniformLocation(program, "view"), centre[0], centre[1], 2 / (width * perPixel), 2 / (height * perPixel));
     };
+    const half = [(width * perPixel) / 2, (height * perPixel) / 2];
+    const view = [centre[0] - half[0], centre[1] - half[1], centre[0] + half[0], centre[1] + half[1]];
     bind(this.fill);
     gl.bindTexture(gl.TEXTURE_2D, this.map(map));
     gl.uniform2f(gl.getUniformLocation(this.fill, "range"), range[0], range[1]);
     gl.uniform1f(gl.getUniformLocation(this.fill, "flat_colour"), coloured ? 0 : 1);
     gl.bindBuffer(gl.ELEMENT_ARRAY_BUFFER, mesh.triangles);
-    gl.drawElements(gl.TRIANGLES, mesh.triangleCount, gl.UNSIGNED_INT, 0);
+    this.parts(mesh, "triangles", gl.TRIANGLES, view);
     if (lines) {
       bind(this.line);
-      gl.uniform1f(gl.getUniformLocation(this.line, "strength"), coloured ? 0.35 : 0.75);
+      gl.uniform1f(gl.getUniformLocation(this.line, "strength"), lines * (coloured ? 0.35 : 0.75));
       gl.enable(gl.BLEND);
       gl.blendFunc(gl.SRC_ALPHA, gl.ONE_MINUS_SRC_ALPHA);
       gl.bindBuffer(gl.ELEMENT_ARRAY_BUFFER, mesh.lines);
-      gl.drawElements(gl.LINES, mesh.lineCount, gl.UNSIGNED_INT, 0);
+      this.parts(mesh, "lines", gl.LINES, view);
       gl.disable(gl.BLEND);
     }
     target.getContext("2d").drawImage(this.canvas, 0, 0);

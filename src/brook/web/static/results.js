@@ -1,7 +1,8 @@
 // The tools of the Results page: streamlines, arrows, profile lines, blink, and keeping a view as a plate.
 
 import { arrows, profileLines, streamlines } from "./overlay.js";
-import { FieldView, Layer } from "./field.js";
+import { FieldView } from "./field.js";
+import { Layer } from "./layer.js";
 import { memory, remember } from "./views.js";
 
 export class ResultTools {

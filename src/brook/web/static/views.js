@@ -59,7 +59,7 @@ export class Pictures {
     for (const [id, kind] of [["picture", "png"], ["picture-svg", "svg"]]) this.root.querySelector(`#${id}`)?.addEventListener("click", () => savePicture(this.views[0], this.legend, kind));
     const watch = new ResizeObserver(() => {
       if (!this.root.isConnected) { watch.disconnect(); return; }
-      for (const view of this.views) { const camera = view.camera; view.resize(); view.camera = camera; view.draw(); }
+      for (const view of this.views) { const camera = view.camera; view.resize(); view.camera = camera; view.later(); }
     });
     watch.observe(this.root);
   }
@@ -89,7 +89,7 @@ export class Pictures {
     for (const view of this.views) { view.range = this.legend.range; view.map = map; }
   }
 
-  colour(range) { for (const view of this.views) { view.range = range; view.draw(); } }
+  colour(range) { for (const view of this.views) { view.range = range; if (view.layer?.heavy) view.later(); else view.draw(); } }
 
   draw() { for (const view of this.views) { view.showLines = this.lines ? this.lines.checked : this.canvases[0].dataset.lines === "1"; view.draw(); } }
 
@@ -100,7 +100,7 @@ export class Pictures {
 
   link(moved) {
     remember(this.cameraKey, moved.camera);
-    for (const view of this.views) if (view !== moved && view.mesh) { view.camera = moved.camera; view.draw(); }
+    for (const view of this.views) if (view !== moved && view.mesh) { view.camera = moved.camera; view.move(); }
   }
 
   look(camera) {
