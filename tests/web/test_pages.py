@@ -194,6 +194,8 @@ def test_exports_of_a_done_study(http, done):
     vtu = http.get(f"/studies/{done}/variants/hanging/fields.vtu")
     assert vtu.content.startswith(b"<")
     assert b"velocity" in vtu.content
+    drawn = http.get(f"/studies/{done}/variants/hanging/histories.svg").text
+    assert all(words in drawn for words in ("Residuals", "Still water / %", "Fastest / mm/s", "iteration"))
 
 
 def test_a_changed_study_hatches_and_a_change_back_does_not(http, done):

@@ -195,9 +195,9 @@ def _mark(made: Drawing, shape: Resolved, px, py, chain: float, above: float) ->
     (low_x, low_y), (high_x, high_y) = points.min(axis=0), points.max(axis=0)
     middle, end = (px(low_x) + px(high_x)) / 2, px(high_x)
     if shape.kind == "rectangle":
-        made.lines.append(Line(end + 10, py(low_y), end + 10, py(high_y)))
+        made.lines.append(Line(end + 22, py(low_y), end + 22, py(high_y)))
         size, at = show(shape.height, LENGTH, given=True), (py(low_y) + py(high_y)) / 2 + 4
-        made.labels.append(Label(end + 15, at, size, "start"))
+        made.labels.append(Label(end + 27, at, size, "start"))
         start, x = shape.left, px(shape.left)
     elif shape.kind == "polygon":
         start, x = float(low_x), px(low_x)

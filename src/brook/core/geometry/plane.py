@@ -5,14 +5,16 @@ What is boundary of the domain belongs to the patch of the last shape that has a
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import cached_property
+import json
+from dataclasses import dataclass, field
+from functools import cached_property, lru_cache
 from itertools import pairwise
 
 import numpy as np
 import shapely
 
 from brook.core.geometry.outlines import SideLine, outline, outline_problems
+from brook.core.geometry.rings import Edge, rings_of, snapped
 from brook.core.study import Problem, Resolved, patch_names
 from brook.core.study.resolve import plain
 from brook.core.units import DIMENSIONS, show
@@ -20,21 +22,6 @@ from brook.core.units import DIMENSIONS, show
 LENGTH = DIMENSIONS["length"]
 RELATIVE_TOLERANCE = 1e-7
 PIECES = 12  # that a stretch of oblique boundary is sampled in
-
-
-@dataclass(frozen=True)
-class Edge:
-    """A straight piece of boundary from (x0, y0) to (x1, y1), in m, the fluid on its left."""
-
-    x0: float
-    y0: float
-    x1: float
-    y1: float
-    patch: str
-
-    @property
-    def length(self) -> float:
-        return float(np.hypot(self.x1 - self.x0, self.y1 - self.y0))
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,15 +88,36 @@ class PlaneShape:
             return bool(np.any(self.x == edge.x0))
         return edge.y0 == edge.y1 and bool(np.any(self.y == edge.y0))
 
-    @property
+    @cached_property
     def key(self) -> list:
         """Numbers and names that say which domain this is, for hashing."""
         edges = [plain([e.x0, e.y0, e.x1, e.y1, e.patch]) for e in self.edges()]
         return [self.body, plain([self.depth, self.x.tolist(), self.y.tolist()]), edges, list(self.patches)]
 
 
+@dataclass(frozen=True)
+class _Asked:
+    """A resolved geometry, known by its text, and where it stands in the document."""
+
+    text: str
+    path: str
+    geometry: Resolved = field(compare=False)
+
+
 def build_plane(geometry: Resolved, path: str, problems: list[Problem]) -> PlaneShape | None:
     """The domain of a resolved plane geometry, or None with the reasons in `problems`."""
+    shape, found = _built(_Asked(json.dumps(geometry, default=vars), path, geometry))
+    problems += found
+    return shape
+
+
+@lru_cache(maxsize=256)
+def _built(asked: _Asked) -> tuple[PlaneShape | None, tuple[Problem, ...]]:
+    problems: list[Problem] = []
+    return _build(asked.geometry, asked.path, problems), tuple(problems)
+
+
+def _build(geometry: Resolved, path: str, problems: list[Problem]) -> PlaneShape | None:
     before = len(problems)
     if _has_gaps(plain(geometry)):
         return None
@@ -121,14 +129,14 @@ def build_plane(geometry: Resolved, path: str, problems: list[Problem]) -> Plane
     tolerance = RELATIVE_TOLERANCE * max(geometry.outer.width, geometry.outer.height)
     sides = [outline(shape) for shape in shapes]
     x, y = (_lines(sides, geometry, axis, tolerance) for axis in (0, 1))
-    sides = [[SideLine(_snapped(s.points, x, y, tolerance), s.patch) for s in of] for of in sides]
+    sides = [[SideLine(snapped(s.points, x, y, tolerance), s.patch) for s in of] for of in sides]
     domain = _put_together(shapes, sides, path, tolerance, problems)
     if domain is None:
         return None
     _opening_problems(geometry, path, tolerance, problems)
     if len(problems) > before:
         return None
-    rings = _rings(domain, sides, geometry, x, y, tolerance)
+    rings = rings_of(domain, sides, geometry, x, y, tolerance)
     names = {edge.patch for ring in rings for edge in ring}
     for k, opening in enumerate(geometry.openings):
         if opening.patch not in names:
@@ -157,16 +165,6 @@ def _lines(sides: list[list[SideLine]], geometry: Resolved, axis: int, tolerance
     kept = [values[0]]
     kept.extend(b for _, b in pairwise(values) if b - kept[-1] > tolerance)
     return np.array(kept)
-
-
-def _snapped(points: np.ndarray, x: np.ndarray, y: np.ndarray, tolerance: float) -> np.ndarray:
-    """Points with coordinates put on lines that are as near as round-off."""
-    moved = points.copy()
-    for axis, lines in enumerate((x, y)):
-        nearest = lines[np.abs(points[:, axis][:, None] - lines[None, :]).argmin(axis=1)]
-        near = np.abs(nearest - points[:, axis]) <= tolerance
-        moved[near, axis] = nearest[near]
-    return moved
 
 
 def _polygon(sides: list[SideLine]) -> shapely.Polygon:
@@ -241,12 +239,12 @@ def _placed_wrongly(
         "height": shape.bottom + shape.height - outer.bottom - outer.height,
     }
     where = {"left": "left", "bottom": "bottom", "width": "right", "height": "top"}
-    for field, excess in beyond.items():
+    for which, excess in beyond.items():
         # A piece that overlaps an added one may well reach beyond the outer rectangle there.
         if excess > tolerance and piece.difference(domain).area > tolerance**2:
             far = show(excess, LENGTH, given=True)
-            message = f"'{shape.name}' reaches {far} beyond the {where[field]} side of '{outer.name}'"
-            return Problem(f"{path}/{field}", f"{message}; make it smaller or move it")
+            message = f"'{shape.name}' reaches {far} beyond the {where[which]} side of '{outer.name}'"
+            return Problem(f"{path}/{which}", f"{message}; make it smaller or move it")
     return None
 
 
@@ -277,78 +275,6 @@ def _opening_problems(geometry: Resolved, path: str, tolerance: float, problems:
             span = f"{show(low, LENGTH, given=True)} to {show(high, LENGTH, given=True)}"
             message = f"'{opening.patch}' reaches beyond the {opening.side} side, which goes from {span}"
             problems.append(Problem(f"{path}/openings/{k}/{field}", message))
-
-
-def _opening_sides(geometry: Resolved) -> list[SideLine]:
-    outer = geometry.outer
-    position = {"left": outer.left, "right": outer.left + outer.width,
-                "bottom": outer.bottom, "top": outer.bottom + outer.height}  # fmt: skip
-    found = []
-    for opening in geometry.openings:
-        along = np.array([opening.start, opening.end])
-        across = np.full(2, position[opening.side])
-        upright = opening.side in ("left", "right")
-        found.append(SideLine(np.stack([across, along] if upright else [along, across], axis=1), opening.patch))
-    return found
-
-
-def _rings(
-    domain: shapely.Polygon, sides: list[list[SideLine]], geometry: Resolved, x: np.ndarray, y: np.ndarray,
-    tolerance: float,
-) -> tuple[tuple[Edge, ...], ...]:  # fmt: skip
-    """The outlines of the domain, cut where the patch changes and joined where it does not."""
-    openings = [SideLine(_snapped(s.points, x, y, tolerance), s.patch) for s in _opening_sides(geometry)]
-    every = [side for of in sides for side in of] + openings
-    tree = shapely.STRtree([shapely.LineString(s.points) for s in every])
-    ends = np.concatenate([s.points[[0, -1]] for s in every])
-    found = []
-    for ring in (domain.exterior, *domain.interiors):
-        points = _snapped(shapely.get_coordinates(ring), x, y, tolerance)
-        points = _cut_at(points, ends, tolerance)
-        middle = shapely.points((points[1:] + points[:-1]) / 2)
-        piece, side = tree.query(middle, predicate="dwithin", distance=10 * tolerance)
-        last = np.full(len(middle), -1)
-        np.maximum.at(last, piece, side)
-        if np.any(last < 0):
-            last[last < 0] = tree.nearest(middle[last < 0])
-        found.append(_joined(points, [every[k].patch for k in last]))
-    return tuple(found)
-
-
-def _cut_at(points: np.ndarray, ends: np.ndarray, tolerance: float) -> np.ndarray:
-    """A closed line of points with those of `ends` put in that lie on it."""
-    made = [points[:1]]
-    for a, b in pairwise(points):
-        length = np.hypot(*(b - a))
-        if length <= tolerance:
-            continue
-        along = (ends - a) @ (b - a) / length
-        off = np.abs((ends[:, 0] - a[0]) * (b - a)[1] - (ends[:, 1] - a[1]) * (b - a)[0]) / length
-        on = (off <= tolerance) & (along > tolerance) & (along < length - tolerance)
-        inner = ends[on][np.argsort(along[on])]
-        for p in inner:
-            if np.hypot(*(p - made[-1][-1])) > tolerance:
-                made.append(p[None])
-        made.append(b[None])
-    made[-1] = points[:1]
-    return np.concatenate(made)
-
-
-def _joined(points: np.ndarray, patches: list[str]) -> tuple[Edge, ...]:
-    """Edges of a closed line; neighbours of one patch that run straight on are one edge."""
-    run = np.diff(points, axis=0)
-    before = np.roll(run, 1, axis=0)
-    turn = before[:, 0] * run[:, 1] - before[:, 1] * run[:, 0]
-    straight = np.abs(turn) <= 1e-9 * np.hypot(*run.T) * np.hypot(*before.T)
-    same = np.array([p == patches[k - 1] for k, p in enumerate(patches)])
-    starts = np.nonzero(~(straight & same))[0]
-    if not len(starts):
-        starts = np.arange(len(run))
-    following = np.roll(starts, -1)
-    return tuple(
-        Edge(float(points[a, 0]), float(points[a, 1]), float(points[b, 0]), float(points[b, 1]), patches[a])
-        for a, b in zip(starts, following, strict=True)
-    )
 
 
 def _with_crossing_lines(

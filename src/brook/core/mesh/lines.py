@@ -8,6 +8,7 @@ a wall runs askew or bent, cells are small over its whole extent in both directi
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -42,6 +43,12 @@ class Estimate:
 
 def estimate(shape: PlaneShape, plan: Resolved) -> Estimate:
     """The count of cells, without building the lines; exact for shapes whose edges all run along lines."""
+    return _estimate(shape, plan.bulk, plan.wall, plan.growth)
+
+
+@lru_cache(maxsize=512)
+def _estimate(shape: PlaneShape, bulk: float, wall: float, growth: float) -> Estimate:
+    plan = Resolved(bulk=bulk, wall=wall, growth=growth)
     x, y, share = shape.samples
     columns = _spread(shape.x, shape.walls(0), plan, x)
     rows = _spread(shape.y, shape.walls(1), plan, y)

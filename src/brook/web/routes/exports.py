@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 
 from fastapi import APIRouter, HTTPException
@@ -13,6 +14,7 @@ from brook.core.results.exports import FORMATS, Column, Curve, Sheet
 from brook.runs import sheets
 from brook.web.pages import StateHere, StudioHere, variant_of
 from brook.web.routes.readout import ask, shown_of
+from brook.web.routes.run import monitor_units
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -89,12 +91,38 @@ def history_sheet(history: dict, title: str) -> Sheet:
     return Sheet(f"Residuals, {title}", tuple(columns), "", curves, "iteration", "residual", logarithmic=True)
 
 
+def monitor_sheets(history: dict, monitors: list[dict]) -> list[Sheet]:
+    """One sheet for each monitor, in the unit it is shown in, to be drawn under the residuals."""
+    found = []
+    for monitor in monitors:
+        values = [None if v is None else v * monitor["factor"] for v in history["monitors"].get(monitor["name"], ())]
+        at = [k for k, v in enumerate(values, 1) if v is not None]
+        curve = Curve(monitor["title"], at, [v for v in values if v is not None])
+        title = f"{monitor['title']} / {monitor['unit']}" if monitor["unit"] else monitor["title"]
+        found.append(Sheet(monitor["title"], (), "", (curve,), "iteration", title, y_range=_late_range(curve.y)))
+    return found
+
+
+def _late_range(values: Sequence[float]) -> tuple[float, float] | None:
+    """What the second half of a history spans, with room: the start would flatten the end."""
+    late = values[len(values) // 2 :]
+    if not late:
+        return None
+    low, high = min(late), max(late)
+    room = max(0.3 * (high - low), 0.02 * max(abs(low), abs(high)), 1e-300)
+    return low - room, high + room
+
+
 @router.get("/studies/{slug}/variants/{name}/histories.{suffix}")
 def histories(studio: StudioHere, state: StateHere, name: str, suffix: str) -> Response:
+    """Residuals and monitors: a table, or drawn one under the other."""
     kind, variant = media_type(suffix), variant_of(state, name)
     history = json.loads((run_folder(studio, variant) / "history.json").read_text())
     assert variant is not None
-    content = _written(studio, suffix, [history_sheet(history, variant.variant.title)])
+    tables = [history_sheet(history, variant.variant.title)]
+    if FORMATS[suffix].draws:
+        tables += monitor_sheets(history, monitor_units(state, variant))
+    content = _written(studio, suffix, tables)
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-{name}-histories.{suffix}"))
 
 

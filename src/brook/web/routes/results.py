@@ -95,8 +95,12 @@ def forces(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
     rows = ask(studio, readout.forces, source_of(studio, state, name))
     size = max((abs(v) for r in rows for v in r["total"][:2]), default=0.0)
     unit = sensible_unit(dimension_of("N"), size)
-    return render("results/forces.html", {"rows": rows, "unit": unit, "factor": 1 / unit_factor(unit)[0],
-                                          "least": 1e-9 * size, "places": _places(size / unit_factor(unit)[0])})  # fmt: skip
+    step = unit_factor(unit)[0]
+    places = _places(size / step)
+    least = 0.5 * 10**-places * step  # what would round to nothing is shown as nothing
+    return render(
+        "results/forces.html", {"rows": rows, "unit": unit, "factor": 1 / step, "least": least, "places": places}
+    )
 
 
 def _places(size: float) -> int:

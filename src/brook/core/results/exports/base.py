@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 Cell = str | float | int | None
 
@@ -58,4 +58,3 @@ class Format:
     media_type: str
     write: Callable[[list[Sheet]], bytes]
     draws: bool = False
-    options: dict[str, str] = field(default_factory=dict)

@@ -11,11 +11,20 @@ INK, GRID = "#1e2a2e", "#e0dccf"
 COLOURS = ("#0f6e74", "#b4532a", "#7a5195", "#5b7f3a", "#3b6ea5", "#a8791a", "#8a5a44", "#a3497e", "#4f6a3d", "#59636b")
 
 
-def _figure(sheet: Sheet) -> Any:
+def _figure(sheets: list[Sheet]) -> Any:
+    """One sheet under the other."""
     from matplotlib.figure import Figure
 
-    figure = Figure(figsize=(7.2, 4.2), layout="constrained")
-    axes = figure.add_subplot()
+    figure = Figure(figsize=(7.2, 1.2 + 3.0 * len(sheets)), layout="constrained")
+    for row, sheet in enumerate(sheets):
+        _draw(figure.add_subplot(len(sheets), 1, row + 1), sheet)
+    note = " ".join(sheet.note for sheet in sheets if sheet.note)
+    if note:
+        figure.text(0.01, -0.02, note, fontsize=8, color=INK, va="top", wrap=True)
+    return figure
+
+
+def _draw(axes: Any, sheet: Sheet) -> None:
     for number, curve in enumerate(sheet.curves):
         colour = COLOURS[number % len(COLOURS)]
         if curve.points:
@@ -37,9 +46,6 @@ def _figure(sheet: Sheet) -> Any:
         axes.spines[side].set_visible(False)
     if len(sheet.curves) > 1:
         axes.legend(frameon=False, fontsize=9)
-    if sheet.note:
-        figure.text(0.01, -0.02, sheet.note, fontsize=8, color=INK, va="top", wrap=True)
-    return figure
 
 
 def _write(sheets: list[Sheet], kind: str) -> bytes:
@@ -47,7 +53,7 @@ def _write(sheets: list[Sheet], kind: str) -> bytes:
 
     data = BytesIO()
     with matplotlib.rc_context({"svg.fonttype": "none", "font.family": "sans-serif", "svg.hashsalt": "brook"}):
-        _figure(sheets[0]).savefig(data, format=kind, dpi=160, bbox_inches="tight", metadata={"Date": None} if kind == "svg" else None)  # fmt: skip
+        _figure(sheets).savefig(data, format=kind, dpi=160, bbox_inches="tight", metadata={"Date": None} if kind == "svg" else None)  # fmt: skip
     return data.getvalue()
 
 
