@@ -178,9 +178,12 @@ def test_the_history_page_goes_back_to_any_point(brook_server, browser, slug):
     press(browser, "[aria-label='Go to step 2']")
     wait(browser, lambda: "after step 2" in text_of(browser, ".notice"))
     assert document(brook_server, slug).variants[1].geometry.shapes[0].height == "20 mm"
-    one(browser, ".filter").send_keys("18 mm")
+    typed = "const e = document.querySelector('.filter'); e.value = '18 mm'; e.dispatchEvent(new Event('input', {bubbles: true}))"
+    browser.execute_script(typed)
     shown = "return [...document.querySelectorAll('#history-rows tr')].filter((r) => !r.hidden).length"
-    assert browser.execute_script(shown) == 2  # the step to 18 mm and the one from it
+    wait(
+        browser, lambda: browser.execute_script(typed) or browser.execute_script(shown) == 2
+    )  # the step to 18 mm and the one from it
 
 
 # -- finding the way ---------------------------------------------------------------------------------

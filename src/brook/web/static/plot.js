@@ -3,7 +3,12 @@
 import uPlot from "./vendor/uplot/uPlot.esm.js";
 
 const INK = "#566069", GRID = { stroke: "#ebe7dc", width: 1 }, FONT = "11px Plex";
-const decades = (u, ticks) => ticks.map((t) => (t && Math.abs(Math.log10(t) - Math.round(Math.log10(t))) < 1e-6 ? t : null));
+/** Powers of ten from low to high; our own, as the library's way has no end for ranges that come to nothing. */
+const decades = (u, axis, low, high) => {
+  if (!(low > 0) || !(high > low) || !Number.isFinite(high)) return [];
+  const first = Math.ceil(Math.log10(low) - 1e-9), last = Math.floor(Math.log10(high) + 1e-9), step = Math.max(1, Math.ceil((last - first + 1) / 9));
+  return Array.from({ length: Math.max(0, Math.floor((last - first) / step) + 1) }, (_, k) => Number(`1e${first + k * step}`));
+};
 const power = (t) => (t == null ? null : t === 1 ? "1" : t.toExponential(0).replace("e-", "e−").replace("e+", "e"));
 const plain = (t) => (t !== 0 && (Math.abs(t) >= 1e5 || Math.abs(t) < 1e-3) ? t.toExponential(1).replace("e-", "e−") : String(Number(t.toPrecision(4))));
 
@@ -56,7 +61,7 @@ export class Plot {
     const { log } = this; // an old plot may draw once more after its end: it keeps its own kind of axis
     const axis = (more) => ({ stroke: INK, grid: GRID, ticks: { stroke: "#dcd7cb", size: 4 }, gap: 4, font: FONT, labelFont: FONT, labelSize: 16, ...more });
     const y = log
-      ? axis({ size: 52, filter: decades, ticks: { show: false }, grid: { ...GRID, filter: decades }, values: (u, ticks) => ticks.map(power) })
+      ? axis({ size: 52, splits: decades, filter: (u, ticks) => ticks, ticks: { show: false }, grid: { ...GRID, filter: (u, ticks) => ticks }, values: (u, ticks) => ticks.map(power) })
       : axis({ size: 48, space: 26, values: (u, ticks) => ticks.map(plain) });
     this.made = new uPlot({
       width: Math.max(120, this.holder.clientWidth - 4), height, padding: [10, 12, 0, 0],

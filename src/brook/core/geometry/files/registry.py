@@ -1,0 +1,36 @@
+"""Which file formats there are. A new one is a module beside this one and a line here."""
+
+from __future__ import annotations
+
+from brook.core.geometry.files.base import MOST_BYTES, FileError, FileFormat
+from brook.core.geometry.files.obj import OBJ
+from brook.core.geometry.files.ply import PLY
+from brook.core.geometry.files.stl import BINARY, TEXT
+from brook.core.geometry.surface import Surface
+
+FORMATS: dict[str, FileFormat] = {f.suffix: f for f in (TEXT, BINARY, OBJ, PLY)}
+
+
+def format_of(name: str) -> FileFormat:
+    """The format of a file by its name. Raises `FileError`."""
+    lower = name.lower()
+    for suffix in sorted(FORMATS, key=len, reverse=True):
+        if lower.endswith(f".{suffix}"):
+            return FORMATS[suffix]
+    known = ", ".join(sorted(f".{s}" for s in FORMATS))
+    raise FileError(f"'{name[-40:]}' is of no known format; known are {known}")
+
+
+def read_file(name: str, data: bytes) -> Surface:
+    """The surface of a file, in the file's own unit. Raises `FileError`."""
+    if len(data) > MOST_BYTES:
+        raise FileError(f"the file has {len(data) / 1e6:.0f} MB; at most {MOST_BYTES / 1e6:.0f} MB are taken in")
+    try:
+        return format_of(name).read(data)
+    except MemoryError:
+        raise FileError("the file needs more memory than there is; write it more coarsely") from None
+
+
+def write_file(name: str, surface: Surface) -> bytes:
+    """The bytes of a file of the format that its name says. Raises `FileError`."""
+    return format_of(name).write(surface)

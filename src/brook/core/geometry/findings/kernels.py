@@ -1,0 +1,301 @@
+"""Compiled searches over the triangles of a surface."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+LEAF, CHUNKS = 4, 64
+ROUND_OFF = 2e-15  # of the permanent: determinants below are taken as nothing
+
+
+@njit(cache=True)
+def free_loops(start, end):
+    """Chains edges (n,) to closed lines: the loop of each edge, its place in the loop, and whether it is gone backwards.
+
+    Edges are followed forwards as far as there are such, backwards beside triangles that look the other way.
+    """
+    count = len(start)
+    most = 0
+    for k in range(count):
+        most = max(most, start[k], end[k])
+    offsets = np.zeros(most + 2, np.int64)
+    for k in range(count):
+        offsets[start[k] + 1] += 1
+        offsets[end[k] + 1] += 1
+    offsets = np.cumsum(offsets)
+    near = np.empty(2 * count, np.int64)
+    at = offsets[:-1].copy()
+    for k in range(count):
+        for point in (start[k], end[k]):
+            near[at[point]] = k
+            at[point] += 1
+    loop = np.full(count, -1, np.int64)
+    rank = np.zeros(count, np.int64)
+    back = np.zeros(count, np.bool_)
+    passed = np.full(most + 1, -1, np.int64)  # where on the way each point was left
+    way = np.empty(count, np.int64)
+    left = np.empty(count, np.int64)
+    loops = 0
+    for k in range(count):
+        if loop[k] != -1:
+            continue
+        length, edge, point = 0, k, start[k]
+        while edge >= 0:
+            loop[edge] = -2
+            back[edge] = start[edge] != point
+            passed[point] = length
+            way[length], left[length] = edge, point
+            length += 1
+            point = start[edge] if back[edge] else end[edge]
+            if passed[point] >= 0:  # closed: what lies between is a loop of its own
+                begun = passed[point]
+                for n in range(begun, length):
+                    loop[way[n]], rank[way[n]] = loops, n - begun
+                    passed[left[n]] = -1
+                loops += 1
+                length = begun
+            edge = -1
+            for n in range(offsets[point], offsets[point + 1]):
+                if loop[near[n]] == -1 and (edge < 0 or (start[edge] != point and start[near[n]] == point)):
+                    edge = near[n]
+        if length:
+            for n in range(length):
+                loop[way[n]], rank[way[n]] = loops, n
+                passed[left[n]] = -1
+            loops += 1
+    return loop, rank, back
+
+
+@njit(cache=True)
+def spread(count, offsets, near, same):
+    """Side 0 or 1 (T,) of each triangle so that neighbours with `same` agree and others differ, the shell (T,)
+    it was reached in, and how many neighbours contradict. `offsets`, `near`, `same`: CSR of neighbours."""
+    side = np.full(count, -1, np.int8)
+    shell = np.empty(count, np.int64)
+    queue = np.empty(count, np.int64)
+    shells, against = 0, 0
+    for k in range(count):
+        if side[k] >= 0:
+            continue
+        side[k] = 0
+        shell[k] = shells
+        queue[0] = k
+        head, tail = 0, 1
+        while head < tail:
+            t = queue[head]
+            head += 1
+            for n in range(offsets[t], offsets[t + 1]):
+                wanted = side[t] if same[n] else 1 - side[t]
+                other = near[n]
+                if side[other] < 0:
+                    side[other] = wanted
+                    shell[other] = shells
+                    queue[tail] = other
+                    tail += 1
+                elif side[other] != wanted:
+                    against += 1
+        shells += 1
+    return side, shell, against // 2
+
+
+# -- pairs of triangles that cut each other -----------------------------------------------------------
+
+
+@njit(cache=True)
+def _spread_bits(v):
+    v = v & 0x1FFFFF
+    v = (v | v << 32) & 0x1F00000000FFFF
+    v = (v | v << 16) & 0x1F0000FF0000FF
+    v = (v | v << 8) & 0x100F00F00F00F00F
+    v = (v | v << 4) & 0x10C30C30C30C30C3
+    return (v | v << 2) & 0x1249249249249249
+
+
+@njit(cache=True, parallel=True)
+def morton(middle, low, scale):
+    """The place of points (n, 3) on a curve that keeps near ones together."""
+    code = np.empty(len(middle), np.int64)
+    for k in prange(len(middle)):
+        x = np.int64((middle[k, 0] - low[0]) * scale)
+        y = np.int64((middle[k, 1] - low[1]) * scale)
+        z = np.int64((middle[k, 2] - low[2]) * scale)
+        code[k] = _spread_bits(x) | _spread_bits(y) << 1 | _spread_bits(z) << 2
+    return code
+
+
+@njit(cache=True)
+def tree_boxes(low, high, order, leaves):
+    """Boxes (2 leaves, 6) of a complete binary tree over triangles in their order, LEAF to a leaf."""
+    boxes = np.empty((2 * leaves, 6))
+    boxes[:, :3] = np.inf
+    boxes[:, 3:] = -np.inf
+    for k in range(len(order)):
+        node = leaves + k // LEAF
+        for i in range(3):
+            boxes[node, i] = min(boxes[node, i], low[order[k], i])
+            boxes[node, 3 + i] = max(boxes[node, 3 + i], high[order[k], i])
+    for node in range(leaves - 1, 0, -1):
+        for i in range(3):
+            boxes[node, i] = min(boxes[2 * node, i], boxes[2 * node + 1, i])
+            boxes[node, 3 + i] = max(boxes[2 * node, 3 + i], boxes[2 * node + 1, 3 + i])
+    return boxes
+
+
+@njit(cache=True, inline="always")
+def _above(a, b, c, d):
+    """Six times the volume of a, b, c, d: how far d lies over their plane; nothing within round-off."""
+    ax, ay, az = a[0] - d[0], a[1] - d[1], a[2] - d[2]
+    bx, by, bz = b[0] - d[0], b[1] - d[1], b[2] - d[2]
+    cx, cy, cz = c[0] - d[0], c[1] - d[1], c[2] - d[2]
+    u, v, w = by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx
+    value = ax * u + ay * v + az * w
+    bound = abs(ax) * (abs(by * cz) + abs(bz * cy)) + abs(ay) * (abs(bz * cx) + abs(bx * cz))
+    bound += abs(az) * (abs(bx * cy) + abs(by * cx))
+    return value if abs(value) > ROUND_OFF * bound else 0.0
+
+
+@njit(cache=True, inline="always")
+def _stretch(p, d):
+    """From where to where a triangle cuts a plane: its corners' places p along a line, and heights d over the plane."""
+    least, most = np.inf, -np.inf
+    for i in range(3):
+        j = (i + 1) % 3
+        if d[i] == 0.0:
+            least, most = min(least, p[i]), max(most, p[i])
+        if d[i] * d[j] < 0.0:
+            at = p[i] + (p[j] - p[i]) * (d[i] / (d[i] - d[j]))
+            least, most = min(least, at), max(most, at)
+    return least, most
+
+
+@njit(cache=True)
+def _overlap_in_plane(one, other):
+    """Whether two triangles (3, 3) in one plane share more than an edge: no edge of either keeps them apart."""
+    normal = np.cross(one[1] - one[0], one[2] - one[0])
+    drop = 0
+    for i in range(3):
+        if abs(normal[i]) > abs(normal[drop]):
+            drop = i
+    u, v = (drop + 1) % 3, (drop + 2) % 3
+    for turn in range(2):
+        first, second = (one, other) if turn == 0 else (other, one)
+        for k in range(3):
+            a, b = first[k], first[(k + 1) % 3]
+            x, y = -(b[v] - a[v]), b[u] - a[u]
+            least, most, there_least, there_most = np.inf, -np.inf, np.inf, -np.inf
+            for m in range(3):
+                value = x * (first[m, u] - a[u]) + y * (first[m, v] - a[v])
+                least, most = min(least, value), max(most, value)
+                value = x * (second[m, u] - a[u]) + y * (second[m, v] - a[v])
+                there_least, there_most = min(there_least, value), max(there_most, value)
+            slack = 1e-9 * (most - least)
+            if there_least >= most - slack or there_most <= least + slack:
+                return False
+    return True
+
+
+@njit(cache=True)
+def _cut(points, one, other):
+    """Whether two triangles (3,) of point numbers meet along a line, besides along edges of both, or overlap."""
+    shared = 0
+    for i in range(3):
+        for j in range(3):
+            shared += one[i] == other[j]
+    if shared >= 2:
+        return False
+    a0, a1, a2 = points[one[0]], points[one[1]], points[one[2]]
+    b0, b1, b2 = points[other[0]], points[other[1]], points[other[2]]
+    theirs = np.array((_above(a0, a1, a2, b0), _above(a0, a1, a2, b1), _above(a0, a1, a2, b2)))
+    if (theirs > 0).sum() == 3 or (theirs < 0).sum() == 3:
+        return False
+    if (theirs == 0).sum() == 3:
+        return _overlap_in_plane(points[one], points[other])
+    mine = np.array((_above(b0, b1, b2, a0), _above(b0, b1, b2, a1), _above(b0, b1, b2, a2)))
+    if (mine > 0).sum() == 3 or (mine < 0).sum() == 3:
+        return False
+    if (mine == 0).sum() >= 2 and (theirs == 0).sum() >= 2:
+        return False  # edge on edge, as at a seam
+    line = np.cross(np.cross(a1 - a0, a2 - a0), np.cross(b1 - b0, b2 - b0))
+    axis = 0
+    for i in range(3):
+        if abs(line[i]) > abs(line[axis]):
+            axis = i
+    low, high = _stretch(np.array((a0[axis], a1[axis], a2[axis])), mine)
+    there_low, there_high = _stretch(np.array((b0[axis], b1[axis], b2[axis])), theirs)
+    slack = 1e-9 * max(high - low, there_high - there_low)
+    return min(high, there_high) - max(low, there_low) > slack
+
+
+@njit(cache=True)
+def _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, found, count):
+    """Writes the pairs of a leaf's triangles with those of itself and of later leaves, as far as there is room."""
+    stack = np.empty(128, np.int64)
+    height = np.empty(128, np.int64)
+    own = boxes[leaves + leaf]
+    first, last = leaf * LEAF, min((leaf + 1) * LEAF, len(order))
+    stack[0], height[0], top = 1, levels, 1
+    while top:
+        top -= 1
+        node, up = stack[top], height[top]
+        if ((node + 1) << up) - leaves <= leaf:
+            continue  # all of it stands before this leaf
+        box = boxes[node]
+        if (
+            box[0] > own[3] or box[1] > own[4] or box[2] > own[5]
+            or box[3] < own[0] or box[4] < own[1] or box[5] < own[2]
+        ):  # fmt: skip
+            continue
+        if up:
+            stack[top], stack[top + 1] = 2 * node, 2 * node + 1
+            height[top], height[top + 1] = up - 1, up - 1
+            top += 2
+            continue
+        begin = (node - leaves) * LEAF
+        end = min(begin + LEAF, len(order))
+        for k in range(first, last):
+            t = order[k]
+            for m in range(max(begin, k + 1), end):
+                s = order[m]
+                if (
+                    low[s, 0] > high[t, 0] or low[s, 1] > high[t, 1] or low[s, 2] > high[t, 2]
+                    or high[s, 0] < low[t, 0] or high[s, 1] < low[t, 1] or high[s, 2] < low[t, 2]
+                ):  # fmt: skip
+                    continue
+                if _cut(points, triangles[t], triangles[s]):
+                    if count < len(found):
+                        found[count, 0], found[count, 1] = t, s
+                    count += 1
+    return count
+
+
+@njit(cache=True, parallel=True)
+def crossing_pairs(order, low, high, boxes, leaves, points, triangles, room):
+    """Pairs of triangles that cut each other, in CHUNKS lists (CHUNKS, room, 2), and how many each would hold."""
+    found = np.empty((CHUNKS, room, 2), np.int64)
+    counts = np.zeros(CHUNKS, np.int64)
+    used = (len(order) + LEAF - 1) // LEAF
+    levels = 0
+    while 1 << levels < leaves:
+        levels += 1
+    for chunk in prange(CHUNKS):
+        count = 0
+        for leaf in range(chunk * used // CHUNKS, (chunk + 1) * used // CHUNKS):
+            count = _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, found[chunk], count)
+        counts[chunk] = count
+    return found, counts
+
+
+@njit(cache=True, parallel=True)
+def solid_angle(corners, place):
+    """The solid angle that triangles (T, 3, 3) fill seen from a place (3,). Van Oosterom & Strackee (1983)."""
+    total = 0.0
+    for k in prange(len(corners)):
+        a, b, c = corners[k, 0] - place, corners[k, 1] - place, corners[k, 2] - place
+        la, lb, lc = np.sqrt((a * a).sum()), np.sqrt((b * b).sum()), np.sqrt((c * c).sum())
+        above = (
+            a[0] * (b[1] * c[2] - b[2] * c[1]) + a[1] * (b[2] * c[0] - b[0] * c[2]) + a[2] * (b[0] * c[1] - b[1] * c[0])
+        )
+        below = la * lb * lc + (a * b).sum() * lc + (a * c).sum() * lb + (b * c).sum() * la
+        total += 2.0 * np.arctan2(above, below)
+    return total

@@ -1,0 +1,134 @@
+"""Files of surfaces: nothing is lost on the way, and bad ones end in one clear line."""
+
+import time
+import tracemalloc
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brook.core.geometry.files import FORMATS, FileError, read_file, write_file
+from brook.core.geometry.surface import surface_of
+from tests.core.surfaces import cube, tube
+
+
+def by_place(surface):
+    """Triangles as sets of corners with the names of their patches, in an order of their own."""
+    corners = surface.points[surface.triangles]
+    turned = [tuple(map(tuple, np.roll(c, -int(np.lexsort(c.T[::-1])[0]), axis=0))) for c in corners]
+    return sorted(zip(turned, (surface.patches[k] for k in surface.patch), strict=True))
+
+
+@pytest.mark.parametrize("suffix", sorted(FORMATS))
+@pytest.mark.parametrize("make", [cube, tube])
+def test_round_trips_keep_names_counts_and_places(suffix, make):
+    there = make()
+    if suffix == "bin.stl":  # single precision
+        there = there.placed(there.points.astype("f4").astype(float))
+    back = read_file(f"shape.{suffix}", write_file(f"shape.{suffix}", there))
+    assert back.is_closed
+    assert len(back.points) == len(there.points)
+    assert by_place(back) == by_place(there)
+    assert back.volume == pytest.approx(there.volume)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    st.lists(st.floats(-1e6, 1e6, allow_subnormal=False), min_size=9, max_size=36),
+    st.sampled_from(["stl", "obj", "ply"]),
+)
+def test_every_digit_of_a_coordinate_comes_back(values, suffix):
+    points = np.reshape(values[: len(values) // 9 * 9], (-1, 3))
+    there = surface_of(points, np.arange(len(points)).reshape(-1, 3), np.zeros(len(points) // 3), ["skin"])
+    back = read_file(f"a.{suffix}", write_file(f"a.{suffix}", there))
+    assert by_place(back) == by_place(there)
+
+
+def test_text_as_people_write_it():
+    text = """SOLID Inlet 63 mm
+      FACET NORMAL 0 0 1
+        OUTER LOOP
+          VERTEX 0 0 0
+          VERTEX 1.5E+00 0.0 -0
+          VERTEX .5\t+2e0 0
+        ENDLOOP
+      ENDFACET
+    ENDSOLID Inlet 63 mm
+    solid\r\nfacet normal 0 0 0\r\nouter loop\r\nvertex 0 0 0\r\nvertex 0 1 0\r\nvertex 0 0 1\r\nendloop\r\nendfacet\r\nendsolid"""
+    surface = read_file("pipe.STL", text.encode())
+    assert surface.patches == ("inlet_63_mm", "part_2")
+    assert surface.area == pytest.approx(0.5 * 1.5 * 2 + 0.5)
+    assert len(surface.points) == 5
+
+
+def test_faces_of_many_corners_and_counting_backwards():
+    text = b"g top side\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1/1/1 2//2 3 4\no rest\nv 0 0 1\nf -1 -5 -4\n"
+    surface = read_file("a.obj", text)
+    assert surface.patches == ("top_side", "rest")
+    assert np.bincount(surface.patch).tolist() == [2, 1]
+    square = b"ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_index\nend_header\n0 0 0\n2 0 0\n2 2 0\n0 2 0\n4 0 1 2 3\n"
+    assert read_file("a.ply", square).area == pytest.approx(4)
+
+
+GOOD = {suffix: write_file(f"a.{suffix}", tube(48, 20)) for suffix in FORMATS}
+HUGE = (2**32 - 1).to_bytes(4, "little")
+HOSTILE = {
+    "empty.stl": b"",
+    "header only.stl": b"\0" * 60,
+    "promises.stl": b"\0" * 80 + HUGE + b"\0" * 500,
+    "no triangle.stl": b"\0" * 84,
+    "no triangle too.stl": b"solid a\nendsolid a\n",
+    "nan.stl": GOOD["bin.stl"][:96] + b"\xff\xff\xff\x7f" + GOOD["bin.stl"][100:],
+    "two vertices.stl": b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nendloop\nendfacet\nendsolid a\n",
+    "words.stl": b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 zero 0\nvertex 1 0 0\nvertex 1 1 0\nendloop\nendfacet\nendsolid a\n",
+    "too long a number.stl": b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 1e9999 0\nvertex 1 0 0\nvertex 1 1 0\nendloop\nendfacet\nendsolid a\n",
+    "not there.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 4\n",
+    "before.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf -1 -2 -9\n",
+    "zero.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 0 1 2\n",
+    "two corners.obj": b"v 0 0 0\nv 1 0 0\nf 1 2\n",
+    "no number.obj": b"v 0 0 here\nv 1 0 0\nv 0 1 0\nf 1 2 3\n",
+    "no faces.obj": b"v 0 0 0\n" * 1000,
+    "many.ply": b"ply\nformat ascii 1.0\nelement vertex 99999999999\nproperty float x\nend_header\n",
+    "negative.ply": b"ply\nformat ascii 1.0\nelement vertex -4\nproperty float x\nend_header\n",
+    "format.ply": b"ply\nformat fancy 1.0\nend_header\n",
+    "header.ply": b"ply\nformat ascii 1.0\nelement vertex\nend_header\n",
+    "endless header.ply": b"ply\n" + b"comment\n" * 100000,
+    "list.ply": b"ply\nformat binary_little_endian 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uint int vertex_index\nend_header\n" + b"\0" * 36 + HUGE,
+    "no points.ply": b"ply\nformat ascii 1.0\nelement face 1\nproperty list uchar int vertex_index\nend_header\n3 0 1 2\n",
+    "what.xyz": b"1 2 3",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", sorted(HOSTILE))
+def test_a_bad_file_ends_in_one_line(name):
+    begun = time.perf_counter()
+    tracemalloc.start()
+    with pytest.raises(FileError) as refused:
+        read_file(name, HOSTILE[name])
+    assert tracemalloc.get_traced_memory()[1] < 100e6
+    tracemalloc.stop()
+    assert time.perf_counter() - begun < 30  # compiled on the way
+    assert "\n" not in str(refused.value)
+    assert len(str(refused.value)) < 200
+
+
+@settings(max_examples=120, deadline=None)
+@given(st.sampled_from(sorted(FORMATS)), st.floats(0, 1), st.binary(max_size=6), st.booleans())
+def test_damaged_files_are_refused_or_read_but_never_break(suffix, share, junk, cut):
+    whole = GOOD[suffix]
+    at = int(share * (len(whole) - 1))
+    try:
+        surface = read_file(f"a.{suffix}", whole[:at] if cut else whole[:at] + junk + whole[at + len(junk) :])
+    except FileError:
+        return
+    assert surface.count
+    assert np.isfinite(surface.points).all()
+    assert surface.triangles.max() < len(surface.points)
+
+
+@pytest.mark.parametrize("suffix", ["stl", "bin.stl", "ply"])
+def test_a_file_cut_short_is_never_taken_for_whole(suffix):
+    for share in (0.3, 0.7, 0.97):
+        with pytest.raises(FileError):
+            read_file(f"a.{suffix}", GOOD[suffix][: int(share * len(GOOD[suffix]))])
