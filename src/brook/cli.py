@@ -91,6 +91,57 @@ def run(
 
 
 @app.command()
+def look(
+    shape_file: Path,
+    unit: Annotated[str, typer.Option(help="Unit of the file's numbers: mm, cm, m, inch.")] = "",
+    mend: Annotated[bool, typer.Option("--mend", help="Mend what is found.")] = False,
+    close: Annotated[str, typer.Option(help="With --mend: close holes up to this long round, as '20 mm'.")] = "",
+    out: Annotated[Path | None, typer.Option(help="Write the shape to this file.")] = None,
+) -> None:
+    """Says what is in a surface file and what is wrong with it; mends it on demand.
+
+    Exits with 0 when nothing is found (any more), 2 when something is, 1 on an error.
+    """
+    from brook.core.formulas import FormulaError
+    from brook.core.geometry.files import FileError, read_file, write_file
+    from brook.core.geometry.findings import find_all
+    from brook.core.geometry.mending import mended, propose
+    from brook.core.geometry.unit_check import in_metres, likely_unit
+    from brook.core.look import report, step_lines, unit_lines
+    from brook.core.study import Value, value_at
+    from brook.core.units import UnitError, unit_factor
+
+    def no_names(reading: Any) -> Any:
+        raise FormulaError("a length is wanted, for example 20 mm", reading.position)
+
+    try:
+        surface = read_file(shape_file.name, shape_file.read_bytes())
+        if not unit:
+            unit = likely_unit(surface)
+            print("\n".join(unit_lines(surface)))
+        surface = in_metres(surface, unit)
+        largest = value_at(close, Value("length", "positive"), no_names) if close else 0.0
+        print("\n".join(report(surface)))
+        if mend:
+            steps = propose(surface, largest)
+            surface = mended(surface, steps)
+            print("\n".join(["mended by" if steps else "nothing here can be mended by itself", *step_lines(steps)]))
+            print("\n".join(report(surface)))
+        if out is not None:
+            content = write_file(out.name, surface.placed(surface.points / unit_factor(unit)[0]))
+            out.write_bytes(content)
+            _say(f"written to {out} in {unit}")
+    except OSError as error:
+        _say(f"{error.filename}: {error.strerror}")
+        raise typer.Exit(1) from None
+    except (FileError, UnitError, FormulaError) as error:
+        _say(f"{shape_file.name}: {error}")
+        raise typer.Exit(1) from None
+    if find_all(surface):
+        raise typer.Exit(2)
+
+
+@app.command()
 def verify(
     names: Annotated[list[str] | None, typer.Argument(help="Cases; all when none is named.")] = None,
     json_file: Annotated[Path | None, typer.Option("--json", help="Write the figures here too.")] = None,

@@ -6,7 +6,10 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from typer.testing import CliRunner
 
+from brook.cli import app
+from brook.core.geometry.files import read_file, write_file
 from brook.core.geometry.findings import FINDERS, find_all
 from brook.core.geometry.findings.edges import free_loops, measures
 from brook.core.geometry.findings.shapes import crossing_pairs
@@ -22,6 +25,7 @@ from brook.core.geometry.mending import (
     stitch,
 )
 from brook.core.geometry.surface import Surface, surface_of
+from brook.core.geometry.unit_check import likely_unit, sizes
 from tests.core.surfaces import cube, together, tube
 
 
@@ -286,3 +290,30 @@ def test_a_large_opening_is_not_closed_unless_it_is_asked():
 def test_every_kind_says_what_mends_it():
     assert len({f.kind for f in FINDERS}) == len(FINDERS)
     assert all(f.advice and f.words for f in FINDERS)
+
+
+def test_the_command_line_looks_mends_and_writes(tmp_path):
+    shape = tube(48, 24)
+    broken = without(shape.flipped(np.arange(shape.count) == 300), [700, 701])
+    path, out = tmp_path / "header.stl", tmp_path / "mended.ply"
+    path.write_bytes(write_file("header.stl", broken.placed(1000 * broken.points)))
+    told = CliRunner().invoke(app, ["look", str(path)])
+    assert told.exit_code == 2
+    assert "in mm" in told.stdout
+    assert "triangles turned against their neighbours: 1 " in told.stdout
+    assert "wall" in told.stdout
+    done = CliRunner().invoke(
+        app, ["look", str(path), "--unit", "mm", "--mend", "--close", "600 mm", "--out", str(out)]
+    )
+    assert done.exit_code == 0
+    assert "closed, volume 1.5" in done.stdout
+    assert read_file(out.name, out.read_bytes()).is_closed
+    for wrong in (["--unit", "furlong"], ["--mend", "--close", "20"], ["--out", str(tmp_path / "a.xyz")]):
+        assert CliRunner().invoke(app, ["look", str(path), *wrong]).exit_code == 1
+    assert CliRunner().invoke(app, ["look", str(tmp_path / "nowhere.stl")]).exit_code == 1
+
+
+def test_the_unit_is_guessed_by_the_size():
+    for unit, size in (("mm", 400.0), ("m", 0.4), ("m", 2.0), ("mm", 63.0)):
+        assert likely_unit(cube(size)) == unit
+    assert sizes(cube(10.0))["inch"] == pytest.approx([0.254] * 3)

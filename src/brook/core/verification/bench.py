@@ -10,8 +10,12 @@ from typing import Any
 
 import numpy as np
 from numba import njit, prange
+from scipy.spatial import ConvexHull
 
 from brook.core.checks import prepare
+from brook.core.geometry.files import read_file, write_file
+from brook.core.geometry.findings import find_all
+from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh import measure
 from brook.core.numerics import Matrix, Stencil, laplacian
 from brook.core.numerics.linear import LibraryMultigrid
@@ -139,12 +143,49 @@ def bench_memory() -> Figure:
     return Figure("memory", "per cell at the peak, steady laminar", grown, "B", flow.stencil.cells, 0.0, 1)
 
 
+def _ball(subdivisions: int) -> Surface:
+    """A ball of 20 * 4**subdivisions triangles from an icosahedron."""
+    t = (1 + 5**0.5) / 2
+    points = np.array(
+        [p for x, y, z in [(0, 1, t), (0, 1, -t), (0, -1, t), (0, -1, -t)] for p in ((x, y, z), (y, z, x), (z, x, y))]
+    )
+    hull = ConvexHull(points)
+    faces = points[hull.simplices]
+    inward = np.einsum("ij,ij->i", np.cross(faces[:, 1] - faces[:, 0], faces[:, 2] - faces[:, 0]), faces[:, 0]) < 0
+    faces[inward] = faces[inward][:, ::-1]
+    for _ in range(subdivisions):
+        a, b, c = faces[:, 0], faces[:, 1], faces[:, 2]
+        ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
+        faces = np.concatenate([np.stack(f, axis=1) for f in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
+    faces /= np.linalg.norm(faces, axis=2, keepdims=True)
+    return welded(faces, np.zeros(len(faces)), ["skin"])
+
+
+def bench_findings() -> Figure:
+    """All findings of a sound ball of 1.3 million triangles."""
+    find_all(_ball(3))
+    surface = _ball(8)
+    fresh = Surface(surface.points, surface.triangles, surface.patch, surface.patches)
+    seconds = _timed(lambda: find_all(fresh))
+    return _figure("findings", "per triangle, every kind of finding", seconds, surface.count)
+
+
+def bench_stl() -> Figure:
+    """Reading a binary file of 1.3 million triangles, points made one."""
+    data = write_file("a.bin.stl", _ball(8))
+    read_file("a.stl", write_file("a.bin.stl", _ball(2)))
+    seconds = min(_timed(lambda: read_file("a.stl", data)) for _ in range(3))
+    return _figure("stl", "per triangle, reading binary STL", seconds, 20 * 4**8)
+
+
 BENCHES: dict[str, Callable[[], Figure]] = {
     "memory": bench_memory,
     "iteration": bench_iteration,
     "pressure": bench_pressure,
     "mesh": bench_mesh,
     "picture": bench_picture,
+    "findings": bench_findings,
+    "stl": bench_stl,
 }
 
 

@@ -90,7 +90,9 @@ def _shared(surface: Surface) -> list[Place]:
     return found
 
 
-HOLES = Finder("holes", "free edges", "fill them, merge or stitch what should touch, or cap them as openings", _holes)
+HOLES = Finder(
+    "holes", "holes and slits", "fill them, merge or stitch what should touch, or cap them as openings", _holes
+)
 SHARED = Finder(
     "shared_edges", "edges of three or more triangles", "delete what is inside, or unite the parts", _shared
 )
