@@ -103,7 +103,7 @@ def look(
     Exits with 0 when nothing is found (any more), 2 when something is, 1 on an error.
     """
     from brook.core.formulas import FormulaError
-    from brook.core.geometry.files import FileError, read_file, write_file
+    from brook.core.geometry.files import FileError, format_of, read_file, write_file
     from brook.core.geometry.findings import find_all
     from brook.core.geometry.mending import mended, propose
     from brook.core.geometry.unit_check import in_metres, likely_unit
@@ -116,6 +116,7 @@ def look(
 
     try:
         surface = read_file(shape_file.name, shape_file.read_bytes())
+        unit = unit or format_of(shape_file.name).unit
         if not unit:
             unit = likely_unit(surface)
             print("\n".join(unit_lines(surface)))
@@ -128,9 +129,9 @@ def look(
             print("\n".join(["mended by" if steps else "nothing here can be mended by itself", *step_lines(steps)]))
             print("\n".join(report(surface)))
         if out is not None:
-            content = write_file(out.name, surface.placed(surface.points / unit_factor(unit)[0]))
-            out.write_bytes(content)
-            _say(f"written to {out} in {unit}")
+            there = format_of(out.name).unit or unit
+            out.write_bytes(write_file(out.name, surface.placed(surface.points / unit_factor(there)[0])))
+            _say(f"written to {out} in {there}")
     except OSError as error:
         _say(f"{error.filename}: {error.strerror}")
         raise typer.Exit(1) from None

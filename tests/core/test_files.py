@@ -1,7 +1,9 @@
 """Files of surfaces: nothing is lost on the way, and bad ones end in one clear line."""
 
+import io
 import time
 import tracemalloc
+import zipfile
 
 import numpy as np
 import pytest
@@ -9,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brook.core.geometry.files import FORMATS, FileError, read_file, write_file
+from brook.core.geometry.files.threemf import CORE
 from brook.core.geometry.surface import surface_of
 from tests.core.surfaces import cube, tube
 
@@ -36,7 +39,7 @@ def test_round_trips_keep_names_counts_and_places(suffix, make):
 @settings(max_examples=40, deadline=None)
 @given(
     st.lists(st.floats(-1e6, 1e6, allow_subnormal=False), min_size=9, max_size=36),
-    st.sampled_from(["stl", "obj", "ply"]),
+    st.sampled_from(["stl", "obj", "ply", "3mf"]),
 )
 def test_every_digit_of_a_coordinate_comes_back(values, suffix):
     points = np.reshape(values[: len(values) // 9 * 9], (-1, 3))
@@ -71,6 +74,27 @@ def test_faces_of_many_corners_and_counting_backwards():
     assert read_file("a.ply", square).area == pytest.approx(4)
 
 
+def archive(parts):
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w", zipfile.ZIP_DEFLATED) as made:
+        for name, text in parts.items():
+            made.writestr(name, text)
+    return data.getvalue()
+
+
+def test_parts_of_a_3mf_file_are_placed_and_in_its_unit():
+    corner = "<vertices><vertex x='0' y='0' z='0'/><vertex x='1' y='0' z='0'/><vertex x='0' y='1' z='0'/></vertices>"
+    text = f"""<model unit="inch" xmlns="{CORE[1:-1]}"><resources>
+      <object id="1" name="Leaf"><mesh>{corner}<triangles><triangle v1="0" v2="1" v3="2"/></triangles></mesh></object>
+      <object id="2"><components><component objectid="1"/><component objectid="1" transform="1 0 0 0 1 0 0 0 1 0 0 5"/></components></object>
+      </resources><build><item objectid="2" transform="2 0 0 0 2 0 0 0 2 1 0 0"/></build></model>"""
+    surface = read_file("a.3mf", archive({"3D/3dmodel.model": text}))
+    assert surface.patches == ("leaf",)
+    assert surface.area == pytest.approx(2 * 2 * 25.4**2)
+    assert surface.box[0] == pytest.approx([25.4, 0, 0])
+    assert surface.box[1] == pytest.approx([3 * 25.4, 2 * 25.4, 10 * 25.4])
+
+
 GOOD = {suffix: write_file(f"a.{suffix}", tube(48, 20)) for suffix in FORMATS}
 HUGE = (2**32 - 1).to_bytes(4, "little")
 HOSTILE = {
@@ -97,6 +121,15 @@ HOSTILE = {
     "list.ply": b"ply\nformat binary_little_endian 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uint int vertex_index\nend_header\n" + b"\0" * 36 + HUGE,
     "no points.ply": b"ply\nformat ascii 1.0\nelement face 1\nproperty list uchar int vertex_index\nend_header\n3 0 1 2\n",
     "what.xyz": b"1 2 3",
+    "no archive.3mf": b"PK\3\4" + b"\0" * 50,
+    "no shape.3mf": archive({"readme.txt": "nothing"}),
+    "bomb.3mf": archive({"3D/3dmodel.model": " " * 300_000_000}),
+    "words.3mf": archive({"3D/3dmodel.model": "<!DOCTYPE m [<!ENTITY a 'b'>]><model>&a;</model>"}),
+    "damaged.3mf": archive({"3D/3dmodel.model": "<model><resources>"}),
+    "unit.3mf": archive({"../../3D/3dmodel.model": "<model unit='league'/>"}),
+    "circle.3mf": archive({"3D/3dmodel.model": f"<model xmlns='{CORE[1:-1]}'><resources><object id='1'><components><component objectid='1'/></components></object></resources><build><item objectid='1'/></build></model>"}),
+    "nowhere.3mf": archive({"3D/3dmodel.model": f"<model xmlns='{CORE[1:-1]}'><build><item objectid='7'/></build></model>"}),
+    "point.3mf": archive({"3D/3dmodel.model": f"<model xmlns='{CORE[1:-1]}'><resources><object id='1'><mesh><vertices><vertex x='a' y='0' z='0'/></vertices><triangles><triangle v1='0' v2='1' v3='2'/></triangles></mesh></object></resources></model>"}),
 }  # fmt: skip
 
 
@@ -127,7 +160,7 @@ def test_damaged_files_are_refused_or_read_but_never_break(suffix, share, junk, 
     assert surface.triangles.max() < len(surface.points)
 
 
-@pytest.mark.parametrize("suffix", ["stl", "bin.stl", "ply"])
+@pytest.mark.parametrize("suffix", ["stl", "bin.stl", "ply", "3mf"])
 def test_a_file_cut_short_is_never_taken_for_whole(suffix):
     for share in (0.3, 0.7, 0.97):
         with pytest.raises(FileError):

@@ -17,7 +17,8 @@ from brook.core.verification.case import Comparison
 
 SOURCE = "Schäfer & Turek 1996, 2D-1"
 DIAMETER, MEAN = 0.1, 0.2
-DRAG, LIFT, DROP = 5.5795, 0.0106, 0.1175
+DRAG, DROP = 5.5795, 0.1175
+LIFT, LIFT_BAND = 0.0107, 0.0003  # published as 0.0104 to 0.0110
 WALL = 1 / 480
 TOLERANCE = 0.01
 
@@ -68,6 +69,6 @@ def run() -> list[Comparison]:
     mesh = f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations, {outcome.state}"
     return [
         Comparison("drag coefficient", SOURCE, DRAG, drag, TOLERANCE, mesh),
-        Comparison("lift coefficient over drag", SOURCE, LIFT / DRAG, lift / drag, TOLERANCE, mesh, scale=1.0),
+        Comparison("lift coefficient, in the published band", SOURCE, LIFT, lift, LIFT_BAND, mesh, scale=1.0),
         Comparison("pressure in front less behind / Pa", SOURCE, DROP, drop, TOLERANCE, mesh),
     ]

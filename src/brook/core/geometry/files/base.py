@@ -21,13 +21,17 @@ class FileError(ValueError):
 
 @dataclass(frozen=True)
 class FileFormat:
-    """`read` takes bytes and gives a surface in the file's own unit, or raises `FileError`; `write` the other way."""
+    """`read` takes bytes and gives a surface in the file's own unit, or raises `FileError`; `write` the other way.
+
+    `unit` is that of the surface when the format knows it.
+    """
 
     suffix: str
     words: str
     media_type: str
     read: Callable[[bytes], Surface]
     write: Callable[[Surface], bytes]
+    unit: str = ""
 
 
 def patch_name(text: str, taken: list[str]) -> str:

@@ -6,9 +6,10 @@ from brook.core.geometry.files.base import MOST_BYTES, FileError, FileFormat
 from brook.core.geometry.files.obj import OBJ
 from brook.core.geometry.files.ply import PLY
 from brook.core.geometry.files.stl import BINARY, TEXT
+from brook.core.geometry.files.threemf import THREE_MF
 from brook.core.geometry.surface import Surface
 
-FORMATS: dict[str, FileFormat] = {f.suffix: f for f in (TEXT, BINARY, OBJ, PLY)}
+FORMATS: dict[str, FileFormat] = {f.suffix: f for f in (TEXT, BINARY, OBJ, PLY, THREE_MF)}
 
 
 def format_of(name: str) -> FileFormat:
