@@ -1,5 +1,6 @@
 // What all pages share: live events, keys, drawings that light up, and a careful refresh.
 
+import "./canvases.js";
 import { sortable } from "./board.js";
 import { Plates, Two } from "./compare.js";
 import { Curves } from "./curves.js";
