@@ -114,7 +114,7 @@ def test_what_is_kept_and_what_is_added():
         (arc(end="-20 deg"), "/g/shapes/0/end", "ends before it begins"),
         (arc(end="360 deg"), "/g/shapes/0/end", "take two circles"),
         (arc(end="90"), "/g/shapes/0/end", "over two turns"),
-        (arc(end="90 mm"), "/g/shapes/0/end", "this is a angle"),
+        (arc(end="90 mm"), "/g/shapes/0/end", "this is an angle"),
         (polygon((10, 10), (30, 30), (30, 10), (10, 30)), "/g/shapes/0/corners", "cross each other"),
         (polygon((10, 10), (30, 10), (50, 10)), "/g/shapes/0/corners", "cross each other"),
     ],

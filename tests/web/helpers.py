@@ -7,7 +7,7 @@ import time
 
 import httpx
 
-from brook.core.study import Study, study_text
+from brook.core.study import Study, read_study, study_text
 
 
 def client(address: str) -> httpx.Client:
@@ -36,3 +36,8 @@ def up_to_date(http: httpx.Client, slug: str, seconds: float = 270) -> None:
 def plain(html: str) -> str:
     """The words of a page, without tags."""
     return re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", html))
+
+
+def document(brook_server: str, slug: str) -> Study:
+    """The study as it stands on the server now."""
+    return read_study(httpx.get(f"{brook_server}/studies/{slug}/document.json").text)

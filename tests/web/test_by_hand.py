@@ -2,11 +2,9 @@
 
 import time
 
-import httpx
 import pytest
 from selenium.webdriver import ActionChains, Keys
 
-from brook.core.study import read_study
 from tests.core.studies import tray
 from tests.web.driving import (
     all_of,
@@ -17,13 +15,9 @@ from tests.web.driving import (
     type_into,
     wait,
 )  # fmt: skip
-from tests.web.helpers import client, take_in
+from tests.web.helpers import client, document, take_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
-
-
-def document(brook_server, slug):
-    return read_study(httpx.get(f"{brook_server}/studies/{slug}/document.json").text)
 
 
 @pytest.fixture

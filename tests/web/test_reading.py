@@ -2,11 +2,9 @@
 
 import time
 
-import httpx
 import pytest
 from selenium.webdriver import Keys
 
-from brook.core.study import read_study
 from tests.web.driving import (
     all_of,
     click_canvas,
@@ -22,13 +20,9 @@ from tests.web.driving import (
     type_into,
     wait,
 )  # fmt: skip
-from tests.web.helpers import client
+from tests.web.helpers import client, document
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
-
-
-def document(brook_server, slug):
-    return read_study(httpx.get(f"{brook_server}/studies/{slug}/document.json").text)
 
 
 # -- reading ---------------------------------------------------------------------------------------

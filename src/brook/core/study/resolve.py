@@ -47,9 +47,9 @@ def value_at(text: str, value: Value, scope: Scope) -> float:
     quantity = evaluate(parse(text), scope)
     if quantity.dimension != value.dimension:
         if quantity.dimension.is_none:
-            raise FormulaError(f"a unit is missing: this is a {_words(value)}, for example {value.example}")
+            raise FormulaError(f"a unit is missing: this is {_words(value)}, for example {value.example}")
         given = str(quantity.dimension)
-        raise FormulaError(f"this is a {_words(value)}, for example {value.example}; what is written is a {given}")
+        raise FormulaError(f"this is {_words(value)}, for example {value.example}; what is written is a {given}")
     number = float(quantity.value)
     if not math.isfinite(number):
         raise FormulaError("this has no finite value")
@@ -63,7 +63,8 @@ def value_at(text: str, value: Value, scope: Scope) -> float:
 
 
 def _words(value: Value) -> str:
-    return "plain number" if value.dimension_name == "number" else value.dimension_name.replace("_", " ")
+    words = "plain number" if value.dimension_name == "number" else value.dimension_name.replace("_", " ")
+    return f"{'an' if words[0] in 'aeiou' else 'a'} {words}"
 
 
 def resolve(part: Part, scope: Scope, path: str, problems: list[Problem]) -> Resolved:
