@@ -19,6 +19,7 @@ PACKAGES = [
     ("bulma", "1.0.4", "bulma", ["css/bulma.min.css", "LICENSE"]),
     ("htmx.org", "2.0.11", "htmx", ["dist/htmx.min.js", "LICENSE"]),
     ("uplot", "1.6.32", "uplot", ["dist/uPlot.esm.js", "dist/uPlot.min.css", "LICENSE"]),
+    ("three", "0.184.0", "three", ["build/three.module.min.js", "build/three.core.min.js", "LICENSE"]),
     (
         "@fontsource/ibm-plex-sans", "5.3.0", "plex",
         [f"files/ibm-plex-sans-latin-{w}-normal.woff2" for w in (400, 500, 600)]

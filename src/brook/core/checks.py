@@ -6,7 +6,8 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from brook.core.formulas import FormulaError, Scope, evaluate, nearest, parse
-from brook.core.geometry import PlaneShape, build_plane
+from brook.core.geometry import PlaneShape, build_plane, known
+from brook.core.geometry.known import SpaceShape
 from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.mesh import lines
 from brook.core.results.quantities import QUANTITIES, OwnQuantity, References, own_quantity
@@ -25,6 +26,7 @@ from brook.core.study import (
 )
 from brook.core.study.base import Part
 from brook.core.study.resolve import RESERVED, named_value_problems
+from brook.core.study.space import SpaceGeometry, named_patches
 from brook.core.study.views import CurvePlot, Plate
 from brook.core.units import SYMBOLS, Dimension, UnitError, dimension_of
 
@@ -37,6 +39,7 @@ class Prepared:
     scope: Scope
     geometry: Resolved
     shape: PlaneShape | None
+    space: SpaceShape | None
     plan: Resolved
     fluid: ConstantFluid | None
     boundaries: list[Resolved]
@@ -48,10 +51,17 @@ class Prepared:
     def ready(self) -> bool:
         return not self.problems
 
+    @property
+    def patches(self) -> tuple[str, ...] | None:
+        """The patches of the shape, None while it cannot be built or has not been made."""
+        if self.space is not None:
+            return self.space.patches
+        return self.shape.patches if self.shape is not None else None
+
 
 def check(study: Study) -> list[Problem]:
     """Every problem of a study, without repeats; empty when all of its variants can run."""
-    return list(_checked(_Asked(study.canonical, "", study)))
+    return list(_checked(_Asked(study.canonical, "", known.count(), study)))
 
 
 @lru_cache(maxsize=64)
@@ -73,10 +83,11 @@ def _checked(asked: _Asked) -> tuple[Problem, ...]:
 
 @dataclass(frozen=True)
 class _Asked:
-    """A variant of a study, known by the study's text."""
+    """A variant of a study, known by the study's text, and how much was known of shapes then."""
 
     text: str
     name: str
+    known_shapes: int
     study: Study = field(compare=False)
 
 
@@ -87,7 +98,7 @@ def _prepared(asked: _Asked) -> Prepared:
 
 def prepare(study: Study, variant: Variant) -> Prepared:
     """A variant ready to mesh and run, or with its problems."""
-    return _prepared(_Asked(study.canonical, variant.name, study))
+    return _prepared(_Asked(study.canonical, variant.name, known.count(), study))
 
 
 def _prepare(study: Study, variant: Variant) -> Prepared:
@@ -95,27 +106,35 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     scope = named_scope(study, variant)
     problems = named_value_problems(study, variant, path)
     broken = {p.path.rsplit("/", 1)[1] for p in named_value_problems(study, None, "")}
+    before = len(problems)
     geometry = resolve(variant.geometry, scope, f"{path}/geometry", problems)
-    shape = build_plane(geometry, f"{path}/geometry", problems)
+    sound = len(problems) == before
+    shape, space = None, None
+    if geometry.kind == "plane":
+        shape = build_plane(geometry, f"{path}/geometry", problems)
+    elif sound:
+        space = known.space_shape(geometry, variant.geometry.body)
+        problems += space_problems(geometry, space, f"{path}/geometry", variant)
     plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
     problems += lines.plan_problems(plan, [shape] if shape else [], "/mesh_plan")
     set_up = resolve(study.set_up, scope, "/set_up", problems)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
     rules = resolve(study.run_rules, scope, "/run_rules", problems)
     boxes = {name: resolve(box, scope, f"/places/{name}", problems) for name, box in study.places.items()}
-    boundaries = [b for b in set_up.boundaries if shape is None or b.patch in shape.patches]
-    if shape is not None:
-        problems += _boundary_problems(study, shape, variant)
+    patches = shape.patches if shape is not None else space.patches if space is not None else None
+    boundaries = [b for b in set_up.boundaries if patches is None or b.patch in patches]
+    if patches is not None:
+        problems += _boundary_problems(study, patches, variant)
     own = _own_fields(study, scope, problems)
     references = _references(study, scope, problems)
-    places = Places((variant.geometry.body,), shape.patches if shape else (), boxes, own, references)
+    places = Places(_body_names(variant), patches or (), boxes, own, references)
     problems += _box_problems(boxes)
-    if shape is not None:
+    if patches is not None:
         problems += _requirement_problems(study, replace_places(places, study), scope)
     if broken:  # said once, at the named value itself
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)] or problems
     return Prepared(
-        variant, scope, geometry, shape, plan, fluid, boundaries, rules, places, tuple(problems)
+        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, places, tuple(problems)
     )  # fmt: skip
 
 
@@ -193,16 +212,27 @@ def declared_patches(study: Study) -> set[str]:
     names: set[str] = set()
     for variant in study.variants:
         geometry = variant.geometry
+        if isinstance(geometry, SpaceGeometry):
+            names |= {*named_patches(geometry), *(made_patches(study, variant) or ())}
+            continue
         for shape in (geometry.outer, *geometry.shapes):
             names |= set(patch_names(shape))
         names |= {o.patch for o in geometry.openings}
     return names
 
 
+def made_patches(study: Study, variant: Variant) -> tuple[str, ...] | None:
+    """The patches of a shape in space, None while nobody has made it."""
+    problems: list[Problem] = []
+    geometry = resolve(variant.geometry, named_scope(study, variant), "", problems)
+    shape = None if problems else known.space_shape(geometry, variant.geometry.body)
+    return shape.patches if shape is not None else ()
+
+
 def _unknown_patches(study: Study) -> list[Problem]:
     names = declared_patches(study)
-    if not names:
-        return []
+    if not names or any(made_patches(study, v) is None for v in study.variants if v.geometry.kind == "space"):
+        return []  # what a file brings is not known yet
     return [
         Problem(f"/set_up/boundaries/{k}/patch", f"'{b.patch}' is not a patch: {nearest(b.patch, names)}")
         for k, b in enumerate(study.set_up.boundaries)
@@ -210,7 +240,36 @@ def _unknown_patches(study: Study) -> list[Problem]:
     ]
 
 
-def _boundary_problems(study: Study, shape: PlaneShape, variant: Variant) -> list[Problem]:
+def _body_names(variant: Variant) -> tuple[str, ...]:
+    geometry = variant.geometry
+    if isinstance(geometry, SpaceGeometry) and geometry.bodies:
+        return tuple(b.name for b in geometry.bodies)
+    return (geometry.body,)
+
+
+def space_problems(geometry: Resolved, space: SpaceShape | None, path: str, variant: Variant) -> list[Problem]:
+    """What a shape in space still needs before it can be meshed, and what of its document does not fit it."""
+    if space is None:
+        message = "there is no shape yet: bring in a file, or add a solid"
+        return [Problem(f"{path}/parts", message, "missing", variant.name)]
+    problems = [
+        Problem(f"{path}/parts/{k}/unit", f"say the unit of {part.file}", "missing", variant.name)
+        for k, part in enumerate(geometry.parts)
+        if part.kind == "file" and not part.unit
+    ]
+    names = [b.name for b in geometry.bodies]
+    twice = sorted({n for n in names if names.count(n) > 1})
+    if twice:
+        problems.append(Problem(f"{path}/bodies", f"two bodies are called '{twice[0]}'; give each a name of its own"))
+    problems += [Problem(f"{path}{pointer}", words, "missing", variant.name) for pointer, words in space.problems]
+    if not geometry.bodies:
+        message = "set the wet point: say where the fluid is"
+        problems.append(Problem(f"{path}/bodies", message, "missing", variant.name))
+    message = "shapes in 3-D can be brought in, mended, named and closed; meshing them is not there yet"
+    return [*problems, Problem(path, message, "missing", variant.name)]
+
+
+def _boundary_problems(study: Study, patches: tuple[str, ...], variant: Variant) -> list[Problem]:
     problems = []
     seen: set[str] = set()
     roles = set()
@@ -219,7 +278,7 @@ def _boundary_problems(study: Study, shape: PlaneShape, variant: Variant) -> lis
             message = f"something else is already said of '{boundary.patch}'; keep one of the two"
             problems.append(Problem(f"/set_up/boundaries/{k}/patch", message))
         seen.add(boundary.patch)
-        if boundary.patch in shape.patches:
+        if boundary.patch in patches:
             roles.add(boundary.role)
     if "inflow" in roles and "outflow" not in roles:
         message = f"'{variant.title}' has an inlet but no outlet: say of one patch that fluid leaves through it"

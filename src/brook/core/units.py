@@ -158,6 +158,8 @@ EXAMPLES = {
 # Units offered for showing a dimension, small to large.
 LADDERS = {
     DIMENSIONS["length"]: ("um", "mm", "m", "km"),
+    DIMENSIONS["area"]: ("mm^2", "cm^2", "m^2"),
+    DIMENSIONS["volume"]: ("mm^3", "mL", "L", "m^3"),
     DIMENSIONS["speed"]: ("um/s", "mm/s", "m/s"),
     DIMENSIONS["pressure"]: ("mPa", "Pa", "kPa", "MPa"),
     DIMENSIONS["volume_flow"]: ("mL/s", "L/s", "m^3/s"),

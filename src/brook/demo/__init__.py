@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Protocol
 
 from brook.core.study import Study, read_study
+from brook.demo import spray_header
 from brook.store import Store
 
 FOLDER = Path(__file__).parent
@@ -29,3 +30,13 @@ def load(studio: Studio) -> None:
             continue
         slug = studio.store.add_study(study, "demo study")
         studio.bring_up_to_date(slug, [v.name for v in study.variants])
+    if "Spray header" not in there:
+        contents = {name: (file, keep(studio.store, data)) for name, (file, data) in spray_header.files().items()}
+        studio.store.add_study(spray_header.study(contents), "demo study")
+
+
+def keep(store: Store, data: bytes) -> str:
+    """Puts a shape file in the store; gives the name of its content."""
+    with store.shapes.receiving() as receiving:
+        receiving.take(data)
+        return receiving.keep()

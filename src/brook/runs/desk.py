@@ -7,7 +7,7 @@ import os
 import signal
 import threading
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import CancelledError, ProcessPoolExecutor
 from concurrent.futures import TimeoutError as Late
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any, TypeVar
@@ -42,9 +42,11 @@ def _warm() -> bool:
 class Desk:
     """Answers one question at a time. Safe to ask from any thread."""
 
-    def __init__(self) -> None:
+    def __init__(self, seconds: float = SECONDS) -> None:
+        self.seconds = seconds
         self._lock = threading.Lock()
         self._pool: ProcessPoolExecutor | None = None
+        self._stopped: ProcessPoolExecutor | None = None
 
     def start(self) -> None:
         """Begins to load what reading needs; does not wait for it."""
@@ -55,15 +57,24 @@ class Desk:
         for _ in range(2):
             pool = self._ready()
             try:
-                return pool.submit(question, *arguments).result(SECONDS)
-            except BrokenProcessPool:
+                return pool.submit(question, *arguments).result(self.seconds)
+            except (BrokenProcessPool, CancelledError):
                 self._forget(pool)
+                if pool is self._stopped:
+                    raise DeskError("stopped") from None
             except Late:
                 self._forget(pool)
                 raise DeskError(
-                    f"this took longer than {SECONDS:.0f} s and was given up; look at a smaller part"
+                    f"this took longer than {self.seconds:.0f} s and was given up; look at a smaller part"
                 ) from None
         raise DeskError("the process that reads results was lost; try again")
+
+    def stop(self) -> None:
+        """Ends what is being answered; whoever asked gets a `DeskError`."""
+        with self._lock:
+            pool = self._stopped = self._pool
+        if pool is not None:
+            self._forget(pool)
 
     def close(self) -> None:
         with self._lock:

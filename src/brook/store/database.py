@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, defer, sessionmaker
 from brook.core.editing import name_from
 from brook.core.study import Study, read_study, study_text
 from brook.store import history
-from brook.store.files import ResultFiles
+from brook.store.files import ResultFiles, ShapeStore
 from brook.store.history import Author
 from brook.store.tables import LatestRow, ResultRow, RevisionRow, RunRow, StepRow, StudyRow
 
@@ -34,6 +34,7 @@ class Store:
         data.mkdir(parents=True, exist_ok=True)
         self.data = data
         self.files = ResultFiles(data / "results")
+        self.shapes = ShapeStore(data / "shapes")
         self.engine = create_engine(f"sqlite:///{data / 'brook.db'}", connect_args={"timeout": 30})
         event.listen(self.engine, "connect", _settings)
         event.listen(self.engine, "begin", _begin)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import shutil
 import uuid
@@ -79,3 +80,45 @@ def _to_disk(path: Path) -> None:
         os.fsync(handle)
     finally:
         os.close(handle)
+
+
+class ShapeStore:
+    """Shape files as they came in, each under a hash of its content; one appears whole or not at all."""
+
+    def __init__(self, root: Path):
+        self.root = root
+
+    def path(self, content: str) -> Path:
+        return self.root / content
+
+    @contextmanager
+    def receiving(self) -> Iterator[Receiving]:
+        """A file on its way in; it is gone after the block unless it was kept."""
+        self.root.mkdir(parents=True, exist_ok=True)
+        fresh = Receiving(self.root, self.root / f".{uuid.uuid4().hex}")
+        try:
+            yield fresh
+        finally:
+            fresh.temporary.unlink(missing_ok=True)
+
+
+class Receiving:
+    """Takes the content of a file piece by piece."""
+
+    def __init__(self, root: Path, temporary: Path):
+        self.root, self.temporary, self.size = root, temporary, 0
+        self._hash = hashlib.sha256()
+
+    def take(self, piece: bytes) -> None:
+        with self.temporary.open("ab") as file:
+            file.write(piece)
+        self._hash.update(piece)
+        self.size += len(piece)
+
+    def keep(self) -> str:
+        """Puts the file in its place; gives the name of its content."""
+        content = self._hash.hexdigest()[:20]
+        _to_disk(self.temporary)
+        os.replace(self.temporary, self.root / content)
+        _to_disk(self.root)
+        return content

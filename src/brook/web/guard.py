@@ -22,6 +22,7 @@ HEADERS = {
 }
 OWN_HOSTS = ("127.0.0.1", "localhost", "::1")
 LARGEST_BODY = 4_000_000
+LARGEST_FILE = 600_000_000  # of a shape that is brought in; it goes to the disk piece by piece
 SLOWEST_PART = 30.0
 HARMLESS = ("GET", "HEAD", "OPTIONS")
 
@@ -70,6 +71,7 @@ class Guard:
             await _say(headers, status, words)(scope, receive, answer)
             return
         taken = 0
+        most = largest_of(scope)
 
         async def take() -> Message:
             nonlocal taken
@@ -80,7 +82,7 @@ class Guard:
             except TimeoutError as error:
                 raise TooSlow from error
             taken += len(message.get("body", b""))
-            if taken > LARGEST_BODY:
+            if taken > most:
                 raise TooLarge
             return message
 
@@ -88,7 +90,7 @@ class Guard:
             await self.app(scope, take, answer)
         except TooLarge:
             if not begun:
-                await _say(headers, 413, _large())(scope, receive, answer)
+                await _say(headers, 413, _large(most))(scope, receive, answer)
         except TooSlow:
             if not begun:
                 await _say(headers, 408, "the request came too slowly and was given up; try again")(
@@ -106,13 +108,18 @@ class Guard:
         if foreign or headers.get("sec-fetch-site", "none") not in ("same-origin", "none"):
             return 403, "a change has to come from Brook's own pages"
         length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > LARGEST_BODY:
-            return 413, _large()
+        if not length.isdigit() or int(length) > largest_of(scope):
+            return 413, _large(largest_of(scope))
         return None
 
 
-def _large() -> str:
-    return f"a request may have {LARGEST_BODY // 1_000_000} MB, this one is larger"
+def largest_of(scope: Scope) -> int:
+    """How many bytes a request may have at its address."""
+    return LARGEST_FILE if scope["path"].endswith("/files") else LARGEST_BODY
+
+
+def _large(most: int) -> str:
+    return f"a request may have {most // 1_000_000} MB here, this one is larger"
 
 
 def _say(headers: Headers, status: int, words: str) -> ASGIApp:

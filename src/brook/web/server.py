@@ -54,6 +54,7 @@ def create_app(
         await asyncio.wait([starting])
         await asyncio.to_thread(queue.close)
         studio.desk.close()
+        studio.workshop.close()
         hub.close()
         store.close()
         lock.release()

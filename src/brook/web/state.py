@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -178,13 +179,22 @@ def _stage(newest: tuple[str, dict[str, Any]] | None, wanted: str | None, known:
 class StateReader:
     """Puts together how a study stands from what the store and the hub know."""
 
-    def __init__(self, store: Store, hub: Hub):
-        self.store, self.hub = store, hub
+    def __init__(self, store: Store, hub: Hub, learn: Callable[[Study, Variant], None] = lambda study, variant: None):
+        self.store, self.hub, self.learn = store, hub, learn
 
     def state(self, slug: str) -> StudyState:
         """Raises `StoreError` for an unknown study."""
         row = self.store.study_row(slug)
-        study = read_study(row.document)
+        return self._state(row, read_study(row.document))
+
+    def supposed(self, row: StudyRow, study: Study, name: str) -> tuple[StudyState, VariantState]:
+        """How a study would stand with another document, and one of its variants."""
+        state = self._state(row, study)
+        return state, state.variant(name)
+
+    def _state(self, row: StudyRow, study: Study) -> StudyState:
+        for variant in study.variants:
+            self.learn(study, variant)
         latest = self.store.latest(row.id)
         jobs = self.store.newest_runs(row.id)
         ready = [prepare(study, variant) for variant in study.variants]

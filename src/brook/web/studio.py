@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from brook.core.checks import prepare
 from brook.core.editing import EditRefused, act, act_words, edit_words, set_values, value_of
-from brook.core.study import Problem, Study, read_study
+from brook.core.geometry import known
+from brook.core.study import Problem, Study, Variant, read_study
 from brook.runs import Desk, Request, RunQueue, Source
+from brook.runs.shaping import Order
+from brook.runs.workshop import Workshop
 from brook.store import Author, Meanwhile, Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
@@ -21,7 +25,17 @@ class Studio:
 
     def __init__(self, store: Store, queue: RunQueue, hub: Hub, desk: Desk | None = None):
         self.store, self.queue, self.hub, self.desk = store, queue, hub, desk or Desk()
-        self.reader = StateReader(store, hub)
+        self.workshop = Workshop(store.files, lambda study_id: hub.announce(study_id, {"type": "shape"}))
+        self.reader = StateReader(store, hub, self._learn)
+
+    def _learn(self, study: Study, variant: Variant) -> None:
+        """Shapes that were made once are known again after a start of the server."""
+        if variant.geometry.kind != "space":
+            return
+        space = prepare(study, variant).space
+        if space is not None and not known.is_known(space.bodies_key):
+            root = str(self.store.files.root)
+            self.workshop.known(Order(root, "", "", variant.name, space.key, space.bodies_key))
 
     def state(self, slug: str) -> StudyState:
         """How a study stands. Raises `StoreError` for an unknown one."""

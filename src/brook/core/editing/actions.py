@@ -7,10 +7,11 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from brook.core.editing import looking
+from brook.core.checks import made_patches
+from brook.core.editing import looking, space
 from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
-from brook.core.study import Problem, Study, named_scope, resolve
+from brook.core.study import PlaneGeometry, Problem, Study, named_scope, resolve
 from brook.core.units import Quantity
 
 
@@ -21,7 +22,7 @@ def _index(text: str) -> int:
     return int(text)
 
 
-def _add_variant(raw: dict[str, Any], source: str = "", title: str = "") -> str:
+def _add_variant(raw: dict[str, Any], source: str = "", title: str = "", kind: str = "plane") -> str:
     names = [v["name"] for v in raw["variants"]]
     if source and source not in names:
         raise ValueError(f"no variant '{source}'")
@@ -29,6 +30,8 @@ def _add_variant(raw: dict[str, Any], source: str = "", title: str = "") -> str:
         original = raw["variants"][names.index(source)]
         fresh = copy.deepcopy(original)
         fresh["title"] = title.strip() or f"{original['title']} (copy)"[:120]
+    elif kind == "space":
+        fresh = {"title": title.strip() or "New variant", "geometry": {"kind": "space"}}
     else:
         rectangle = {"name": "domain", "action": "add", "left": "0 mm", "bottom": "0 mm", "width": "200 mm",
                      "height": "50 mm", "patches": {"left": "inlet", "right": "outlet", "bottom": "floor", "top": "lid"}}  # fmt: skip
@@ -93,6 +96,12 @@ def _fresh_shape(kind: str, box: tuple[float, float, float, float], share: float
     raise ValueError(f"'{kind}' is not a kind of shape")
 
 
+def _plane_of(variant: dict[str, Any]) -> dict[str, Any]:
+    if variant["geometry"].get("kind", "plane") != "plane":
+        raise ValueError("this variant is a shape in space")
+    return variant["geometry"]
+
+
 # how far along the domain one new shape after the other stands
 SPREAD = (0.5, 0.3, 0.7, 0.2, 0.8, 0.4, 0.6)
 NEW_NAMES = {"rectangle": "baffle", "circle": "bar", "arc": "vane", "polygon": "wedge"}
@@ -100,12 +109,14 @@ NEW_NAMES = {"rectangle": "baffle", "circle": "bar", "arc": "vane", "polygon": "
 
 def _add_shape(raw: dict[str, Any], variant: str, kind: str) -> str:
     whole = raw["variants"][_index(variant)]
-    geometry = whole["geometry"]
+    geometry = _plane_of(whole)
     names = [s["name"] for s in geometry["shapes"]]
     study = Study.model_validate(raw)
     problems: list[Problem] = []
+    drawn = study.variants[_index(variant)].geometry
+    assert isinstance(drawn, PlaneGeometry)
     outer = resolve(
-        study.variants[_index(variant)].geometry.outer, named_scope(study, study.variants[_index(variant)]),
+        drawn.outer, named_scope(study, study.variants[_index(variant)]),
         f"/variants/{variant}/geometry/outer", problems,
     )  # fmt: skip
     if problems:
@@ -142,7 +153,7 @@ def _no_names(reading: Reading) -> Quantity:
 
 
 def _add_opening(raw: dict[str, Any], variant: str) -> str:
-    geometry = raw["variants"][_index(variant)]["geometry"]
+    geometry = _plane_of(raw["variants"][_index(variant)])
     outer, count = geometry["outer"], len(geometry["openings"])
     taken = [o["patch"] for o in geometry["openings"]]
     geometry["openings"].append({
@@ -217,8 +228,12 @@ def _rename_patch(raw: dict[str, Any], patch: str, to: str) -> str:
     def renamed(name: str) -> str:
         return to if name == patch else name
 
-    for variant in raw["variants"]:
+    study = Study.model_validate(raw)
+    for k, variant in enumerate(raw["variants"]):
         geometry = variant["geometry"]
+        if geometry.get("kind") == "space":
+            space.rename_in(geometry, patch, to, made_patches(study, study.variants[k]))
+            continue
         for shape in (geometry["outer"], *geometry["shapes"]):
             if "patches" in shape:
                 shape["patches"] = {side: renamed(name) for side, name in shape["patches"].items()}
@@ -260,4 +275,5 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "rename_patch": _rename_patch,
     "fluid_kind": _fluid_kind,
     **looking.ACTIONS,
+    **space.ACTIONS,
 }

@@ -36,7 +36,7 @@ def act(study: Study, action: str, **values: str) -> Study:
     raw = study.model_dump(mode="json")
     try:
         pointer = ACTIONS[action](raw, **values)
-    except (IndexError, TypeError, ValueError) as error:
+    except (IndexError, KeyError, TypeError, ValueError) as error:
         if isinstance(error, EditRefused):
             raise
         raise KeyError(f"{action} does not fit: {error}") from error

@@ -144,13 +144,29 @@ def _first_hit(corners: np.ndarray, place: np.ndarray, way: np.ndarray) -> tuple
     return k, 0.0 if abs(t[k]) < 1e-9 else float(determinant[k])
 
 
-def enclosed(surface: Surface, wet_point: np.ndarray) -> Surface:
+def first_seen(surface: Surface, place: np.ndarray, way: np.ndarray) -> float | None:
+    """How far from a place (3,) in a direction the surface is first met, in lengths of it; None when it is not."""
+    corners = surface.points[surface.triangles]
+    a, u, v = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    across = np.cross(way, v)
+    determinant = np.einsum("ij,ij->i", u, across)
+    hit = np.abs(determinant) > 1e-300
+    over = np.where(hit, determinant, 1.0)
+    offset = place - a
+    p = np.einsum("ij,ij->i", offset, across) / over
+    normal = np.cross(offset, u)
+    q, t = normal @ way / over, np.einsum("ij,ij->i", v, normal) / over
+    inside = hit & (p >= 0) & (q >= 0) & (p + q <= 1) & (t > 0)
+    return float(t[inside].min()) if inside.any() else None
+
+
+def enclosed(surface: Surface, wet_point: np.ndarray, spaces: Spaces | None = None) -> Surface:
     """The closed surface of the space that a wet point lies in, looking out of it, with what stands within.
 
     Raises `EncloseError` when the space is not closed, or is all that lies outside.
     """
-    spaces = spaces_of(surface)
-    space = space_at(spaces, wet_point)
+    spaces = spaces_of(surface) if spaces is None else spaces
+    space = space_at(spaces, np.asarray(wet_point, float))
     if spaces.open[space]:
         raise _leak(spaces, space)
     if spaces.volumes[space] <= 0:

@@ -10,7 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from brook.core.study.base import Coordinate, Formula, Length, Name, Part, Problem, Prose, Title, Value
 from brook.core.study.boundaries import Boundary
-from brook.core.study.geometry import PlaneGeometry
+from brook.core.study.geometry import Geometry
 from brook.core.study.views import CurvePlot, Plate
 
 FORMAT: Literal["brook-study"] = "brook-study"
@@ -128,7 +128,7 @@ class Variant(Part):
     name: Name
     title: Title
     named_values: dict[Name, Formula] = {}
-    geometry: PlaneGeometry
+    geometry: Geometry
 
 
 class Study(Part):
@@ -208,15 +208,11 @@ def study_from(raw: Any) -> Study:
     try:
         return Study.model_validate(raw)
     except ValidationError as error:
-        raise DocumentError([_problem(e) for e in error.errors(include_url=False)]) from None
+        raise DocumentError([_problem(e, raw) for e in error.errors(include_url=False)]) from None
 
 
-def _problem(error: Any) -> Problem:
-    tags = {"velocity", "flow", "pressure", "wall", "sliding", "slip", "symmetry", "library", "own",
-            "at_most", "at_least", "between", "smallest", "largest"}  # fmt: skip
-    location = list(error["loc"])
-    # pydantic puts the tag of a chosen alternative into the location; the document has no such step
-    steps = [s for i, s in enumerate(location) if not (s in tags and i and i < len(location) and _is_tag(location, i))]
+def _problem(error: Any, raw: Any) -> Problem:
+    steps = _document_steps(list(error["loc"]), raw)
     path = "".join(f"/{s}" for s in steps)
     kind = error["type"]
     if kind == "missing":
@@ -225,14 +221,26 @@ def _problem(error: Any) -> Problem:
         return Problem(path, f"'{steps[-1]}' is not a field of a study here; take it out or mend its spelling")
     if kind == "string_pattern_mismatch":
         return Problem(path, f"'{error['input']}' is not a name: use small letters, digits and _, a letter first")
-    if kind == "union_tag_invalid":
-        return Problem(path, f"'{error['ctx']['tag']}' is not known here; known are {error['ctx']['expected_tags']}")
+    if kind in ("union_tag_invalid", "union_tag_not_found"):
+        tag = error["ctx"].get("tag", "nothing")
+        known = f"; known are {error['ctx']['expected_tags']}" if "expected_tags" in error["ctx"] else ""
+        return Problem(path, f"'{tag}' is not known here{known}")
     if kind == "string_too_short":
         return Problem(path, "nothing is written here")
     message = error["msg"].removeprefix("Value error, ")
     return Problem(path, message[0].lower() + message[1:])
 
 
-def _is_tag(location: list[Any], index: int) -> bool:
-    before = location[index - 1]
-    return isinstance(before, int) or before in ("fluid", "limit")
+def _document_steps(location: list[Any], raw: Any) -> list[Any]:
+    """Where an error is in the document: pydantic also names the alternative it chose, which is no step there."""
+    steps, at = [], raw
+    for k, step in enumerate(location):
+        last = k == len(location) - 1
+        if isinstance(at, dict) and step not in at and not last:
+            continue
+        steps.append(step)
+        try:
+            at = at[step]
+        except (KeyError, IndexError, TypeError):
+            at = None
+    return steps

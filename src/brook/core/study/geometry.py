@@ -1,4 +1,4 @@
-"""Plane geometry as the document says it: an outer rectangle, shapes added, taken away or kept, openings."""
+"""Geometry as the document says it. The plane one: an outer rectangle, shapes added, taken away or kept, openings."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Discriminator, Field, Tag
 
 from brook.core.study.base import Angle, Coordinate, Length, Name, Part, Value
+from brook.core.study.space import SpaceGeometry
 
 Side = Literal["left", "right", "bottom", "top"]
 Action = Literal["add", "take", "keep"]
@@ -86,7 +87,15 @@ class Polygon(Part):
 
 
 def _kind(shape: Any) -> str:
-    return shape.get("kind", "rectangle") if isinstance(shape, dict) else getattr(shape, "kind", "")
+    return _said(shape, "rectangle")
+
+
+def _geometry_kind(geometry: Any) -> str:
+    return _said(geometry, "plane")
+
+
+def _said(part: Any, unsaid: str) -> str:
+    return part.get("kind", unsaid) if isinstance(part, dict) else getattr(part, "kind", "")
 
 
 Shape = Annotated[
@@ -116,6 +125,11 @@ class PlaneGeometry(Part):
     outer: Rectangle
     shapes: Annotated[tuple[Shape, ...], Field(max_length=60)] = ()
     openings: Annotated[tuple[Opening, ...], Field(max_length=40)] = ()
+
+
+Geometry = Annotated[
+    Annotated[PlaneGeometry, Tag("plane")] | Annotated[SpaceGeometry, Tag("space")], Discriminator(_geometry_kind)
+]
 
 
 def formulas_of(part: Part, path: str = "") -> Iterator[tuple[str, str]]:

@@ -16,13 +16,14 @@ from brook.web.routes import (
     results,
     run,
     set_up,
+    shapes,
     shelf,
     views,
 )
 
 ROUTERS = [
     m.router
-    for m in (shelf, board, history, geometry, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find)
+    for m in (shelf, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find)
 ]  # fmt: skip
 
 API = api.router

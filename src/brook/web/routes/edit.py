@@ -5,7 +5,7 @@ A value that cannot stand comes back as typed, with the reason beside it.
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, HTTPException, Request
 from fastapi.concurrency import run_in_threadpool
@@ -91,7 +91,7 @@ def reason(state: StudyState, refused: EditRefused, pointer: str) -> str:
 
 def body(
     studio: Studio, slug: str, page: str, name: str, errors: Errors | None = None, notice: str = "",
-    calm: bool = False, typed: dict[str, str] | None = None,
+    calm: bool = False, typed: dict[str, str] | None = None, more: dict[str, Any] | None = None,
 ) -> HTMLResponse:  # fmt: skip
     """The body of a page as it is now, for htmx to swap in; `typed` goes back into a form that was refused."""
     after = studio.state(slug)
@@ -99,4 +99,6 @@ def body(
         raise HTTPException(404, f"there is no page '{page}'")
     names = [v.variant.name for v in after.variants]
     variant = variant_of(after, name if name in names else None)
-    return stage(studio, after, page, variant, whole=False, errors=errors, notice=notice, calm=calm, typed=typed)
+    return stage(
+        studio, after, page, variant, whole=False, errors=errors, notice=notice, calm=calm, typed=typed, **(more or {})
+    )

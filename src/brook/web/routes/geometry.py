@@ -2,18 +2,32 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import asdict
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form
+from fastapi import APIRouter, Form, Query
 from fastapi.responses import HTMLResponse
 
 from brook.core.checks import prepare
 from brook.core.editing import EditRefused, handles, set_values
+from brook.core.editing.space import FRESH
 from brook.core.formulas import FormulaError, names_in, parse
+from brook.core.geometry.files import FORMATS
 from brook.core.study import Variant, formulas_of
 from brook.web.drawing import Drawing, Frame, drawing, thumbnail
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, templates, variant_of
+from brook.web.routes.shapes import tried
+from brook.web.shapes import (
+    STEP_KINDS,
+    headline,
+    making_of,
+    order_of,
+    patch_rows,
+    step_words,
+    unit_choices,
+    view_data,
+)  # fmt: skip
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -31,15 +45,51 @@ def names_used(variant: Variant) -> set[str]:
     return names
 
 
-def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
+def body(
+    studio: Studio, state: StudyState, variant: VariantState | None, trial: str = ""
+) -> dict[str, Any]:  # fmt: skip
     if variant is None:
         return {"drawing": None, "names": set(), "handles": [], "small": None}
     prepared = variant.prepared
+    if variant.variant.geometry.kind == "space":
+        return {"names": names_used(variant.variant), "small": None, **space_body(studio, state, variant, trial)}
     made = drawing(prepared.shape, prepared.boundaries, geometry=prepared.geometry) if prepared.shape else None
     return {
         "drawing": made, "names": names_used(variant.variant), "small": thumbnail_of(variant),
         "handles": [asdict(h) for h in handles(state.study, variant.variant)],
     }  # fmt: skip
+
+
+def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: str) -> dict[str, Any]:
+    """What the page of a shape in space shows; with a step that is tried, the shape as it would be."""
+    shown, problem = (state, variant), ""
+    if trial:
+        there = tried(studio, state, variant.variant.name, trial)
+        if there is None:
+            problem = "this step does not fit the document; leave it and try another one"
+        shown = there or shown
+    making = making_of(studio, *shown)
+    order = order_of(studio, shown[0].study, shown[1])
+    found: dict[str, Any] = {
+        "making": making, "said": making.said if making else None, "trial": trial, "trial_problem": problem,
+        "swap": None, "formats": FORMATS, "step_kinds": [(kind, words, {"kind": kind, **step}) for kind, words, step in STEP_KINDS], "solid_kinds": list(FRESH), "rows": [],
+        "headline": ("", ""), "view_data": "", "notes": {}, "trial_note": None, "units": {},
+        "axes": [(a, a) for a in ("x", "y", "z", "-x", "-y", "-z")],
+        "trial_words": step_words(json.loads(trial)) if trial and not problem else "",
+    }  # fmt: skip
+    if making is None or making.said is None or order is None:
+        return found
+    said = making.said
+    rows = patch_rows(said, variant.prepared.boundaries)
+    before = variant.prepared.space.key if trial and variant.prepared.space is not None else ""
+    notes = {n["pointer"]: n for n in said["notes"]}
+    last = max((k for k in notes if k.startswith("/steps/")), key=lambda k: int(k[7:]), default="")
+    found |= {
+        "rows": rows, "headline": headline(said), "view_data": view_data(said, rows, order, before), "notes": notes,
+        "units": {p: unit_choices(n["more"]) for p, n in notes.items() if "sizes" in n["more"]},
+        "trial_note": notes.get(last),
+    }  # fmt: skip
+    return found
 
 
 def thumbnail_of(variant: VariantState) -> Drawing | None:
@@ -55,8 +105,13 @@ BODIES["geometry"] = body
 
 @router.get("/studies/{slug}/geometry")
 @router.get("/studies/{slug}/geometry/{name}")
-def geometry(studio: StudioHere, state: StateHere, name: str | None = None, part: str = "") -> HTMLResponse:
-    return stage(studio, state, "geometry", variant_of(state, name), whole=part != "body")
+def geometry(
+    studio: StudioHere, state: StateHere, name: str | None = None, part: str = "",
+    trial: Annotated[str, Query(alias="try", max_length=4000)] = "",
+) -> HTMLResponse:  # fmt: skip
+    variant = variant_of(state, name)
+    more = body(studio, state, variant, trial) if trial and variant is not None else {}
+    return stage(studio, state, "geometry", variant, whole=part != "body", **more)
 
 
 @router.post("/studies/{slug}/geometry/{name}/preview")

@@ -52,8 +52,8 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
     shape = variant.prepared.shape if variant else None
     said = {b.patch for b in state.study.set_up.boundaries}
     every = sorted(declared_patches(state.study))
-    if variant is not None and shape is not None:
-        every = sorted({p for v in state.variants if v.prepared.shape for p in v.prepared.shape.patches})
+    if variant is not None and variant.prepared.patches is not None:
+        every = sorted({p for v in state.variants for p in v.prepared.patches or ()})
     return {
         "drawing": drawing(shape, variant.prepared.boundaries) if variant and shape else None,
         "fluid": variant.prepared.fluid if variant else None,

@@ -40,14 +40,16 @@ def shelf(studio: StudioHere) -> HTMLResponse:
 
 
 @router.post("/studies")
-def new_study(studio: StudioHere, title: Annotated[str, Form()] = "") -> Response:
+def new_study(
+    studio: StudioHere, title: Annotated[str, Form()] = "", kind: Annotated[str, Form()] = "plane"
+) -> Response:  # fmt: skip
     """A new study with one variant to begin from."""
     try:
-        study = act(Study(title=title), "add_variant", title="First variant")
+        study = act(Study(title=title), "add_variant", title="First variant", kind=kind)
     except ValueError:
         return _shelf(studio, ["a study needs a title of at most 120 characters"], title, 422)
     slug = studio.store.add_study(study, "new study")
-    return RedirectResponse(f"/studies/{slug}", 303)
+    return RedirectResponse(f"/studies/{slug}{'/geometry' if kind == 'space' else ''}", 303)
 
 
 @router.post("/import")

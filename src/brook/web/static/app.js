@@ -11,7 +11,7 @@ import { Blink, ResultTools } from "./results.js";
 import { newPicture, openViews } from "./views.js";
 import { guide } from "./visit.js";
 
-let curves = null, tools = null, blink = null;
+let curves = null, tools = null, blink = null, space = null;
 
 async function opened(root) {
   if (root.dataset.opened) return; // a swap tells of each of its parts
@@ -25,6 +25,8 @@ async function opened(root) {
   lightPatches(root);
   const drawOn = root.querySelector("#draw-on");
   if (drawOn) new Handles(drawOn).refocus();
+  if (root.querySelector("#space-view")) space = await import("./space.js"); // only where there is a shape in space
+  await space?.openSpace(root);
   const pictures = await openViews(root);
   if (pictures && root.querySelector("#streamlines")) tools = new ResultTools(root, pictures);
   if (pictures && root.querySelector("#blink-with")) blink = new Blink(root, pictures);
@@ -148,6 +150,7 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "f") document.getElementById("fit")?.click();
   else if (event.key === "/") document.getElementById("find")?.focus();
   else if (event.key === "?") location.href = "/shortcuts";
+  else if (space?.spaceKey(event)) event.preventDefault();
   else if (event.key === "p") tools?.startProfile();
   else if (event.key === "Escape" && tools) tools.leave();
   else if (event.key === "b" && blink) { if (!event.repeat) blink.press(); }

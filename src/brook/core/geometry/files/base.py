@@ -23,7 +23,8 @@ class FileError(ValueError):
 class FileFormat:
     """`read` takes bytes and gives a surface in the file's own unit, or raises `FileError`; `write` the other way.
 
-    `unit` is that of the surface when the format knows it.
+    `unit` is that of the surface when the format knows it. `read_within` is there for formats of curved faces: it also
+    takes how far triangles may leave them, in m.
     """
 
     suffix: str
@@ -32,6 +33,7 @@ class FileFormat:
     read: Callable[[bytes], Surface]
     write: Callable[[Surface], bytes]
     unit: str = ""
+    read_within: Callable[[bytes, float], Surface] | None = None
 
 
 def patch_name(text: str, taken: list[str]) -> str:

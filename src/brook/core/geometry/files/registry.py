@@ -9,6 +9,7 @@ from brook.core.geometry.files.stl import BINARY, TEXT
 from brook.core.geometry.files.threemf import THREE_MF
 from brook.core.geometry.surface import Surface
 
+DEFLECTION = 1e-4
 FORMATS: dict[str, FileFormat] = {f.suffix: f for f in (TEXT, BINARY, OBJ, PLY, THREE_MF)}
 
 
@@ -22,12 +23,16 @@ def format_of(name: str) -> FileFormat:
     raise FileError(f"'{name[-40:]}' is of no known format; known are {known}")
 
 
-def read_file(name: str, data: bytes) -> Surface:
-    """The surface of a file, in the file's own unit. Raises `FileError`."""
+def read_file(name: str, data: bytes, deflection: float = DEFLECTION) -> Surface:
+    """The surface of a file, in the file's own unit. Raises `FileError`.
+
+    `deflection` in m is how far triangles may leave the curved faces of a format that has such.
+    """
     if len(data) > MOST_BYTES:
         raise FileError(f"the file has {len(data) / 1e6:.0f} MB; at most {MOST_BYTES / 1e6:.0f} MB are taken in")
     try:
-        return format_of(name).read(data)
+        known = format_of(name)
+        return known.read_within(data, deflection) if known.read_within is not None else known.read(data)
     except MemoryError:
         raise FileError("the file needs more memory than there is; write it more coarsely") from None
 

@@ -7,6 +7,7 @@ from numba import njit, prange
 
 LEAF, CHUNKS = 4, 64
 ROUND_OFF = 2e-15  # of the permanent: determinants below are taken as nothing
+NOISE = 4e-16  # of the largest coordinate: places are not known better
 
 
 @njit(cache=True)
@@ -143,8 +144,16 @@ def tree_boxes(low, high, order, leaves):
 
 
 @njit(cache=True, inline="always")
-def _above(a, b, c, d):
-    """Six times the volume of a, b, c, d: how far d lies over their plane; nothing within round-off."""
+def _across(ax, ay, az, bx, by, bz):
+    return abs(ay * bz - az * by) + abs(az * bx - ax * bz) + abs(ax * by - ay * bx)
+
+
+@njit(cache=True, inline="always")
+def _above(a, b, c, d, noise):
+    """Six times the volume of a, b, c, d: how far d lies over their plane; nothing within round-off.
+
+    `noise` in m is how well places are known: what moving them by as much could turn is nothing too.
+    """
     ax, ay, az = a[0] - d[0], a[1] - d[1], a[2] - d[2]
     bx, by, bz = b[0] - d[0], b[1] - d[1], b[2] - d[2]
     cx, cy, cz = c[0] - d[0], c[1] - d[1], c[2] - d[2]
@@ -152,7 +161,14 @@ def _above(a, b, c, d):
     value = ax * u + ay * v + az * w
     bound = abs(ax) * (abs(by * cz) + abs(bz * cy)) + abs(ay) * (abs(bz * cx) + abs(bx * cz))
     bound += abs(az) * (abs(bx * cy) + abs(by * cx))
-    return value if abs(value) > ROUND_OFF * bound else 0.0
+    if abs(value) <= ROUND_OFF * bound:
+        return 0.0
+    reach = max(abs(ax), abs(ay), abs(az), abs(bx), abs(by), abs(bz), abs(cx), abs(cy), abs(cz))
+    if abs(value) < 36.0 * noise * reach * reach:
+        turn = _across(ax, ay, az, bx, by, bz) + _across(bx, by, bz, cx, cy, cz) + _across(ax, ay, az, cx, cy, cz)
+        if abs(value) <= 2.0 * noise * turn:
+            return 0.0
+    return value
 
 
 @njit(cache=True, inline="always")
@@ -196,7 +212,7 @@ def _overlap_in_plane(one, other):
 
 
 @njit(cache=True)
-def _cut(points, one, other):
+def _cut(points, one, other, noise):
     """Whether two triangles (3,) of point numbers meet along a line, besides along edges of both, or overlap."""
     shared = 0
     for i in range(3):
@@ -206,12 +222,12 @@ def _cut(points, one, other):
         return False
     a0, a1, a2 = points[one[0]], points[one[1]], points[one[2]]
     b0, b1, b2 = points[other[0]], points[other[1]], points[other[2]]
-    theirs = np.array((_above(a0, a1, a2, b0), _above(a0, a1, a2, b1), _above(a0, a1, a2, b2)))
+    theirs = np.array((_above(a0, a1, a2, b0, noise), _above(a0, a1, a2, b1, noise), _above(a0, a1, a2, b2, noise)))
     if (theirs > 0).sum() == 3 or (theirs < 0).sum() == 3:
         return False
     if (theirs == 0).sum() == 3:
         return _overlap_in_plane(points[one], points[other])
-    mine = np.array((_above(b0, b1, b2, a0), _above(b0, b1, b2, a1), _above(b0, b1, b2, a2)))
+    mine = np.array((_above(b0, b1, b2, a0, noise), _above(b0, b1, b2, a1, noise), _above(b0, b1, b2, a2, noise)))
     if (mine > 0).sum() == 3 or (mine < 0).sum() == 3:
         return False
     if (mine == 0).sum() >= 2 and (theirs == 0).sum() >= 2:
@@ -228,7 +244,7 @@ def _cut(points, one, other):
 
 
 @njit(cache=True)
-def _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, found, count):
+def _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, found, count, noise):
     """Writes the pairs of a leaf's triangles with those of itself and of later leaves, as far as there is room."""
     stack = np.empty(128, np.int64)
     height = np.empty(128, np.int64)
@@ -262,7 +278,7 @@ def _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, fou
                     or high[s, 0] < low[t, 0] or high[s, 1] < low[t, 1] or high[s, 2] < low[t, 2]
                 ):  # fmt: skip
                     continue
-                if _cut(points, triangles[t], triangles[s]):
+                if _cut(points, triangles[t], triangles[s], noise):
                     if count < len(found):
                         found[count, 0], found[count, 1] = t, s
                     count += 1
@@ -275,13 +291,14 @@ def crossing_pairs(order, low, high, boxes, leaves, points, triangles, room):
     found = np.empty((CHUNKS, room, 2), np.int64)
     counts = np.zeros(CHUNKS, np.int64)
     used = (len(order) + LEAF - 1) // LEAF
+    noise = NOISE * np.abs(points).max()
     levels = 0
     while 1 << levels < leaves:
         levels += 1
     for chunk in prange(CHUNKS):
         count = 0
         for leaf in range(chunk * used // CHUNKS, (chunk + 1) * used // CHUNKS):
-            count = _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, found[chunk], count)
+            count = _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, found[chunk], count, noise)
         counts[chunk] = count
     return found, counts
 

@@ -58,21 +58,27 @@ def crossing_pairs(surface: Surface) -> np.ndarray:
 def near_points(surface: Surface, tolerance: float | None = None) -> np.ndarray:
     """Pairs (n, 2) of points on free edges that are nearer than the tolerance in m and not joined by an edge.
 
-    Points that ought to be one always have free edges. The tolerance is a quarter of a middle free edge and at
-    most a thousandth of the size when none is given.
+    Points that ought to be one always have free edges. Without a tolerance it is `near_tolerance`.
     """
     edges = surface.edges
     ends = edges.ends[edges.uses == 1]
     if not len(ends):
         return np.zeros((0, 2), np.int64)
-    if tolerance is None:
-        lengths = np.linalg.norm(surface.points[ends[:, 0]] - surface.points[ends[:, 1]], axis=1)
-        tolerance = min(0.25 * float(np.median(lengths)), 1e-3 * surface.size)
+    tolerance = near_tolerance(surface) if tolerance is None else tolerance
     points = np.unique(ends)
     pairs = points[cKDTree(surface.points[points]).query_pairs(tolerance, output_type="ndarray")].reshape(-1, 2)
     joined = edges.ends[:, 0] * len(surface.points) + edges.ends[:, 1]
     key = pairs.min(axis=1) * len(surface.points) + pairs.max(axis=1)
     return pairs[~np.isin(key, joined)]
+
+
+def near_tolerance(surface: Surface) -> float:
+    """A quarter of a middle free edge and at most a thousandth of the size, in m."""
+    ends = surface.edges.ends[surface.edges.uses == 1]
+    if not len(ends):
+        return 1e-3 * surface.size
+    lengths = np.linalg.norm(surface.points[ends[:, 0]] - surface.points[ends[:, 1]], axis=1)
+    return min(0.25 * float(np.median(lengths)), 1e-3 * surface.size)
 
 
 def _each(surface: Surface, triangles: np.ndarray, words: str) -> list[Place]:

@@ -6,13 +6,16 @@ import numpy as np
 
 from brook.core.geometry.findings.edges import Loop, free_loops, measures
 from brook.core.geometry.mending import kernels
+from brook.core.geometry.mending.bend import bent_fill
 from brook.core.geometry.surface import Surface
 
 
 def fill_holes(
-    surface: Surface, loops: list[Loop] | None = None, largest: float | None = None, patch: str = ""
-) -> Surface:
-    """Fills closed lines of free edges, flat as far as their points lie so; all of them when none are given.
+    surface: Surface, loops: list[Loop] | None = None, largest: float | None = None, patch: str = "",
+    bent: bool = False,
+) -> Surface:  # fmt: skip
+    """Fills closed lines of free edges, all of them when none are given; flat as far as their points lie so, or
+    `bent` as the surface around them is.
 
     Lines longer than `largest` m stay open. The new triangles belong to `patch`, or each to the patch that has most
     of the edges round it.
@@ -21,14 +24,18 @@ def fill_holes(
     chosen = [k for k in chosen if k.is_closed and len(k.points) > 2]
     if largest is not None:
         chosen = [k for k in chosen if measures(surface, k)[0] <= largest]
-    triangles, patches = [surface.triangles], [surface.patch]
+    points, triangles, patches = [surface.points], [surface.triangles], [surface.patch]
     names = surface.patches if not patch or patch in surface.patches else (*surface.patches, patch)
     for loop in chosen:
+        filled = bent_fill(surface, loop, flat_picture(surface.points[loop.points[::-1]])) if bent else None
         made = triangles_across(surface.points, loop.points[::-1])
+        if filled is not None:
+            made = filled[1] + np.where(filled[1] >= len(surface.points), sum(map(len, points[1:])), 0)
+            points.append(filled[0])
         number = names.index(patch) if patch else int(np.bincount(surface.patch[loop.triangles]).argmax())
         triangles.append(made)
         patches.append(np.full(len(made), number))
-    return Surface(surface.points, np.concatenate(triangles), np.concatenate(patches), names)
+    return Surface(np.concatenate(points), np.concatenate(triangles), np.concatenate(patches), names)
 
 
 def triangles_across(points: np.ndarray, loop: np.ndarray) -> np.ndarray:
@@ -36,7 +43,11 @@ def triangles_across(points: np.ndarray, loop: np.ndarray) -> np.ndarray:
 
     The line is looked at along its mean normal; a line that crosses itself there is filled as well as can be.
     """
-    at = points[loop]
+    return loop[kernels.clip_ears(flat_picture(points[loop]))]
+
+
+def flat_picture(at: np.ndarray) -> np.ndarray:
+    """A closed line (n, 3) as seen along its mean normal (n, 2), anticlockwise."""
     middle = at.mean(axis=0)
     normal = np.cross(at - middle, np.roll(at, -1, axis=0) - middle).sum(axis=0)
     size = float(np.linalg.norm(normal))
@@ -45,5 +56,4 @@ def triangles_across(points: np.ndarray, loop: np.ndarray) -> np.ndarray:
     normal /= size
     across = np.cross(normal, np.eye(3)[int(np.argmin(np.abs(normal)))])
     across /= np.linalg.norm(across)
-    flat = np.stack([(at - middle) @ across, (at - middle) @ np.cross(normal, across)], axis=1)
-    return loop[kernels.clip_ears(np.ascontiguousarray(flat))]
+    return np.ascontiguousarray(np.stack([(at - middle) @ across, (at - middle) @ np.cross(normal, across)], axis=1))

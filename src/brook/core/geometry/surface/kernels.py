@@ -49,3 +49,60 @@ def same_places(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     if not len(points):
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
     return _same_places(points, points.view(np.uint64))
+
+
+@njit(cache=True)
+def squared_distances(points, triangles, place):
+    """The squared distance (T,) of a place (3,) from each triangle. Ericson (2005), section 5.1.5."""
+    found = np.empty(len(triangles))
+    for k in range(len(triangles)):
+        a, b, c = points[triangles[k, 0]], points[triangles[k, 1]], points[triangles[k, 2]]
+        u, v, p = b - a, c - a, place - a
+        d1, d2 = (u * p).sum(), (v * p).sum()
+        q = place - b
+        d3, d4 = (u * q).sum(), (v * q).sum()
+        r = place - c
+        d5, d6 = (u * r).sum(), (v * r).sum()
+        va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
+        if d1 <= 0.0 and d2 <= 0.0:
+            near = a
+        elif d3 >= 0.0 and d4 <= d3:
+            near = b
+        elif vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
+            near = a + u * (d1 / (d1 - d3))
+        elif d6 >= 0.0 and d5 <= d6:
+            near = c
+        elif vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
+            near = a + v * (d2 / (d2 - d6))
+        elif va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
+            near = b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)))
+        else:
+            total = va + vb + vc
+            near = a + u * (vb / total) + v * (vc / total) if total != 0.0 else a
+        found[k] = ((place - near) ** 2).sum()
+    return found
+
+
+@njit(cache=True)
+def covered(points, triangles, pixels):
+    """Which squares (pixels, pixels) of a grid have their middle behind a triangle; points (P, 2) in squares."""
+    found = np.zeros((pixels, pixels), np.bool_)
+    for k in range(len(triangles)):
+        a, b, c = points[triangles[k, 0]], points[triangles[k, 1]], points[triangles[k, 2]]
+        turn = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+        if turn == 0.0:
+            continue
+        if turn < 0.0:
+            b, c = c, b
+        x0, x1 = min(a[0], b[0], c[0]), max(a[0], b[0], c[0])
+        y0, y1 = min(a[1], b[1], c[1]), max(a[1], b[1], c[1])
+        for i in range(max(0, int(np.ceil(x0 - 0.5))), min(pixels, int(np.floor(x1 - 0.5)) + 1)):
+            for j in range(max(0, int(np.ceil(y0 - 0.5))), min(pixels, int(np.floor(y1 - 0.5)) + 1)):
+                x, y = i + 0.5, j + 0.5
+                if (
+                    (b[0] - a[0]) * (y - a[1]) - (b[1] - a[1]) * (x - a[0]) >= 0.0
+                    and (c[0] - b[0]) * (y - b[1]) - (c[1] - b[1]) * (x - b[0]) >= 0.0
+                    and (a[0] - c[0]) * (y - c[1]) - (a[1] - c[1]) * (x - c[0]) >= 0.0
+                ):
+                    found[i, j] = True
+    return found

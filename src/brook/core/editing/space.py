@@ -1,0 +1,180 @@
+"""Named actions on shapes in space. Places come in m, as a canvas knows them, and are written in mm."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+from brook.core.editing.pointers import EditRefused, name_from, walk
+from brook.core.study import Problem
+from brook.core.study.space import TUNNEL_PATCHES
+
+ENDS = {"start": "start", "end": "end", "side": "side"}
+FRESH: dict[str, dict[str, Any]] = {
+    "box": {}, "cylinder": {}, "cone": {}, "sphere": {}, "torus": {}, "wing": {},
+    "pipe": {"path": [{"x": "0 mm", "y": "0 mm", "z": "0 mm"}, {"x": "200 mm", "y": "0 mm", "z": "0 mm", "radius": "80 mm"},
+                      {"x": "200 mm", "y": "200 mm", "z": "0 mm"}]},
+    "extruded": {}, "revolved": {},
+}  # fmt: skip
+TURNED = [("20 mm", "0 mm"), ("50 mm", "0 mm"), ("50 mm", "100 mm"), ("20 mm", "100 mm")]
+DRAWN = [("0 mm", "0 mm"), ("100 mm", "0 mm"), ("100 mm", "50 mm"), ("0 mm", "50 mm")]
+
+
+def length_text(metres: float) -> str:
+    """A place in mm, to a thousandth."""
+    return f"{round(1000 * metres, 3) + 0.0:.10g} mm"
+
+
+def geometry_of(raw: dict[str, Any], variant: str) -> dict[str, Any]:
+    """The space geometry of a variant by its place in the list. Raises `ValueError` for another kind."""
+    if not variant.isdigit():
+        raise ValueError(f"'{variant}' is not a place in a list")
+    geometry = raw["variants"][int(variant)]["geometry"]
+    if geometry.get("kind") != "space":
+        raise ValueError("this variant is a plane drawing")
+    for key in ("parts", "steps", "closings", "bodies"):
+        geometry.setdefault(key, [])
+    return geometry
+
+
+def _path(variant: str, *rest: Any) -> str:
+    return "".join(f"/{p}" for p in ("variants", variant, "geometry", *rest))
+
+
+def _place(x: str, y: str, z: str) -> dict[str, str]:
+    return {axis: length_text(float(text)) for axis, text in (("x", x), ("y", y), ("z", z))}
+
+
+def _add_solid(raw: dict[str, Any], variant: str, kind: str) -> str:
+    geometry = geometry_of(raw, variant)
+    name = name_from(kind, [p["name"] for p in geometry["parts"]])
+    part: dict[str, Any] = {"kind": kind, "name": name, **FRESH[kind]}
+    if kind == "box":
+        part["patches"] = {side: f"{name}_{side}" for side in ("west", "east", "south", "north", "floor", "lid")}
+    elif kind in ("sphere", "torus"):
+        part["patch"] = name
+    elif kind in ("extruded", "revolved"):
+        corners = DRAWN if kind == "extruded" else TURNED
+        part["profile"] = [{"x": x, "y": y, "patch": f"{name}_side"} for x, y in corners]
+        part |= {"start": f"{name}_start", "end": f"{name}_end"}
+    else:
+        part["patches"] = {end: f"{name}_{end}" for end in ENDS}
+    geometry["parts"].append(part)
+    return _path(variant, "parts", len(geometry["parts"]) - 1)
+
+
+def _pattern(raw: dict[str, Any], pointer: str, kind: str) -> str:
+    """Repeats a solid along a line or round an axis, or no more."""
+    part = walk(raw, pointer)
+    part["pattern"] = None if not kind else {"kind": kind, **({"x": "100 mm"} if kind == "line" else {})}
+    return pointer
+
+
+def _take_file(raw: dict[str, Any], variant: str, file: str, content: str, unit: str = "") -> str:
+    """Adds the triangles of a file that is in the store."""
+    geometry = geometry_of(raw, variant)
+    name = name_from(file.rsplit(".", 1)[0], [p["name"] for p in geometry["parts"]])
+    geometry["parts"].append({"kind": "file", "name": name, "file": file, "content": content, "unit": unit})
+    return _path(variant, "parts", len(geometry["parts"]) - 1)
+
+
+def _swap_file(raw: dict[str, Any], pointer: str, file: str, content: str, unit: str, names: str = "{}") -> str:
+    """Puts another file in the place of one; `names` says which of its patches are to have other names."""
+    part = walk(raw, pointer)
+    if part.get("kind") != "file":
+        raise ValueError("this part is no file")
+    part |= {"file": file, "content": content, "unit": unit, "names": json.loads(names)}
+    return pointer
+
+
+def _add_step(raw: dict[str, Any], variant: str, step: str) -> str:
+    geometry = geometry_of(raw, variant)
+    geometry["steps"].append(json.loads(step))
+    return _path(variant, "steps", len(geometry["steps"]) - 1)
+
+
+def _add_steps(raw: dict[str, Any], variant: str, steps: str) -> str:
+    """Adds several steps at once."""
+    for step in json.loads(steps):
+        _add_step(raw, variant, json.dumps(step))
+    return _path(variant, "steps")
+
+
+def _close_opening(
+    raw: dict[str, Any], variant: str, patch: str, beside: str, x: str, y: str, z: str, inner: str = ""
+) -> str:
+    """Names an opening, which is then closed by a patch; `inner` is the spot (JSON) of the inner rim of a ring."""
+    geometry = geometry_of(raw, variant)
+    closing: dict[str, Any] = {"patch": patch.strip(), "at": {"patch": beside, **_place(x, y, z)}}
+    if inner:
+        closing["inner"] = json.loads(inner)
+    geometry["closings"].append(closing)
+    return _path(variant, "closings", len(geometry["closings"]) - 1, "patch")
+
+
+def _set_body(raw: dict[str, Any], variant: str, name: str, x: str, y: str, z: str, holds: str = "fluid") -> str:
+    """Says where a body is by a point in it; one that has the name already gets the point."""
+    geometry = geometry_of(raw, variant)
+    known = [b["name"] for b in geometry["bodies"]]
+    if name in known:
+        geometry["bodies"][known.index(name)] |= _place(x, y, z)
+        return _path(variant, "bodies", known.index(name))
+    geometry["bodies"].append({"name": name.strip(), "holds": holds, **_place(x, y, z)})
+    return _path(variant, "bodies", len(known), "name")
+
+
+def _set_tunnel(raw: dict[str, Any], variant: str, form: str) -> str:
+    """Puts a tunnel around, of another form, or none."""
+    geometry = geometry_of(raw, variant)
+    geometry["tunnel"] = {**(geometry.get("tunnel") or {}), "form": form} if form else None
+    return _path(variant, "tunnel")
+
+
+def rename_in(geometry: dict[str, Any], patch: str, to: str, known: tuple[str, ...] | None) -> None:
+    """Another name for a patch: where the document names it, or by a step when only the file does.
+
+    `known` are the patches that the shape has, None when nobody knows yet.
+    """
+    tunnel = geometry.get("tunnel")
+    if tunnel and patch in TUNNEL_PATCHES[tunnel.get("form", "box")]:
+        message = "the sides of a tunnel keep their names"
+        raise EditRefused([Problem("/set_up/boundaries", message)])
+    declared = False
+
+    def put(holder: dict[str, Any], key: str) -> None:
+        nonlocal declared
+        if holder.get(key) == patch:
+            holder[key] = to
+            declared = True
+
+    for part in geometry.get("parts", ()):
+        for key in ("patch", "start", "end"):
+            put(part, key)
+        for holder in (part.get("patches"), part.get("names")):
+            for key in holder or ():
+                put(holder, key)
+        for point in part.get("profile", ()):
+            put(point, "patch")
+    for step in geometry.get("steps", ()):
+        put(step, "to")
+    for closing in geometry.get("closings", ()):
+        put(closing, "patch")
+    if not declared and (known is None or patch in known):
+        geometry.setdefault("steps", []).append({"kind": "rename", "patch": patch, "to": to})
+    spots = [c[k] for c in geometry.get("closings", ()) for k in ("at", "inner") if c.get(k)]
+    if declared:
+        spots += [s["at"] for s in geometry.get("steps", ()) if s.get("at")]
+        for step in geometry.get("steps", ()):
+            if step.get("patch") == patch and step["kind"] != "rename":
+                step["patch"] = to
+    for spot in spots:
+        if spot.get("patch") == patch:
+            spot["patch"] = to
+
+
+ACTIONS: dict[str, Callable[..., str]] = {
+    "add_solid": _add_solid, "repeat_solid": _pattern, "take_file": _take_file, "swap_file": _swap_file,
+    "add_step": _add_step, "add_steps": _add_steps, "close_opening": _close_opening, "set_body": _set_body,
+    "set_tunnel": _set_tunnel,
+}  # fmt: skip

@@ -1,0 +1,195 @@
+"""From a resolved space geometry to its surface, stage after stage; each stage is known by a key of its inputs.
+
+A step that does not fit the shape leaves it as it was and says why, so that a replaced file never loses the rest.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from brook.core.geometry.booleans import NotClosed, combined, together
+from brook.core.geometry.closing import closed_by
+from brook.core.geometry.files import FileError
+from brook.core.geometry.parts import renamed
+from brook.core.geometry.solids import solid
+from brook.core.geometry.steps import done
+from brook.core.geometry.surface import Surface
+from brook.core.geometry.tunnel import blockage, with_tunnel
+from brook.core.geometry.unit_check import in_metres, likely_unit, sizes
+from brook.core.study import Resolved
+from brook.core.study.resolve import plain
+
+SHAPE_VERSION = 1
+STEP_WORDS = {
+    "move": "moving", "turn": "turning", "scale": "scaling", "mirror": "mirroring", "lay": "laying on the floor",
+    "align": "aligning", "merge": "merging points", "stitch": "stitching", "fill_slits": "filling slits",
+    "fill": "filling holes", "remove_duplicates": "removing doubles", "remove_slivers": "removing slivers",
+    "spread_sides": "turning triangles", "make_outward": "making all look outward", "delete": "deleting",
+    "unite": "uniting shells", "split_by_angle": "splitting", "split_by_shell": "splitting",
+    "split_by_plane": "splitting", "split_by_box": "splitting", "name_area": "naming", "rename": "renaming",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Note:
+    """What a stage did: where it stands in the geometry (pointer), what is to be said of it, what kept it."""
+
+    pointer: str
+    words: str = ""
+    problem: str = ""
+    more: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """A surface on its way, with notes of every stage so far."""
+
+    surface: Surface
+    notes: tuple[Note, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Stage:
+    """One stage: its key (of all before it too), words for progress, and what it does."""
+
+    key: str
+    words: str
+    do: Callable[[State], State]
+
+
+Reader = Callable[[Resolved], Surface]
+NOTHING = State(together([]))
+
+
+def stages(geometry: Resolved, read: Reader) -> list[Stage]:
+    """The stages of a resolved geometry in their order. `read` gives the surface of a file part in its own unit."""
+    found: list[Stage] = []
+
+    def add(words: str, inputs: Any, do: Callable[[State], State]) -> None:
+        before = found[-1].key if found else ""
+        text = json.dumps([before, inputs, SHAPE_VERSION], sort_keys=True, default=str)
+        found.append(Stage(hashlib.sha256(text.encode()).hexdigest()[:20], words, do))
+
+    for k, part in enumerate(geometry.parts):
+        words = f"reading {part.file}" if part.kind == "file" else f"building {part.name}"
+        add(words, plain(part), _part(k, part, read))
+    openings = [closing.at for closing in geometry.closings]
+    openings += [closing.inner for closing in geometry.closings if closing.inner is not None]
+    for k, step in enumerate(geometry.steps):
+        if step.kind == "fill":
+            step = Resolved(**vars(step), openings=openings)
+        add(STEP_WORDS[step.kind], plain(step), _step(k, step))
+    if geometry.closings:
+        add("closing openings", plain(geometry.closings), _closing(geometry.closings))
+    if geometry.tunnel is not None:
+        add("putting the tunnel around", plain(geometry.tunnel), _tunnel(geometry.tunnel))
+    return found
+
+
+def shaped(geometry: Resolved, read: Reader) -> State:
+    """All stages one after the other."""
+    state = NOTHING
+    for stage in stages(geometry, read):
+        state = stage.do(state)
+    return state
+
+
+def _part(index: int, part: Resolved, read: Reader) -> Callable[[State], State]:
+    def do(state: State) -> State:
+        pointer = f"/parts/{index}"
+        try:
+            fresh, note = _from_file(pointer, part, read) if part.kind == "file" else (solid(part), Note(pointer))
+            if part.kind == "file" or not state.surface.count:
+                if part.kind != "file" and part.action != "add":
+                    raise ValueError("there is nothing yet to take from; add a part before this one")
+                surface = together([state.surface, fresh])
+            else:
+                surface = _put(state.surface, fresh, part.action)
+        except (FileError, NotClosed, ValueError) as error:
+            return State(state.surface, (*state.notes, Note(pointer, "", str(error))))
+        return State(surface, (*state.notes, note))
+
+    return do
+
+
+def _put(there: Surface, fresh: Surface, action: str) -> Surface:
+    try:
+        return combined(there, fresh, action)
+    except NotClosed:
+        if action != "add":
+            raise
+        return together([there, fresh])
+
+
+def _from_file(pointer: str, part: Resolved, read: Reader) -> tuple[Surface, Note]:
+    raw = read(part)
+    unit = part.unit or likely_unit(raw)
+    more = {
+        "sizes": {u: [float(s) for s in sides] for u, sides in sizes(raw).items()}, "unit": unit,
+        "patches": list(raw.patches), "triangles": raw.count,
+    }  # fmt: skip
+    surface = in_metres(raw, unit)
+    unknown = [n for n in part.names if n not in raw.patches]
+    for name, to in part.names.items():
+        if name in surface.patches:
+            surface = renamed(surface, name, to)
+    words = "" if not unknown else f"the file has no part called {', '.join(unknown)}"
+    return surface, Note(pointer, words, "", more)
+
+
+def _step(index: int, step: Resolved) -> Callable[[State], State]:
+    def do(state: State) -> State:
+        before = state.surface
+        surface, problem = done(before, step)
+        note = Note(f"/steps/{index}", "" if problem else difference(before, surface), problem)
+        return State(surface, (*state.notes, note))
+
+    return do
+
+
+def difference(before: Surface, after: Surface) -> str:
+    """What a step changed, in words."""
+    said = []
+    for number, what in ((after.count - before.count, "triangle"), (len(after.points) - len(before.points), "point")):
+        if number:
+            said.append(f"{abs(number)} {what}{'s' if abs(number) != 1 else ''} {'more' if number > 0 else 'fewer'}")
+    gone = [n for n in before.patches if n not in after.patches]
+    new = [n for n in after.patches if n not in before.patches]
+    if new:
+        said.append(f"new: {', '.join(new[:4])}{' …' if len(new) > 4 else ''}")
+    if gone:
+        said.append(f"gone: {', '.join(gone[:4])}{' …' if len(gone) > 4 else ''}")
+    if said:
+        return ", ".join(said)
+    if before is after:
+        return "nothing to do"
+    turned = int((before.triangles != after.triangles).any(axis=1).sum()) if before.count == after.count else 0
+    return f"{turned} triangle{'s' if turned != 1 else ''} turned" if turned else ""
+
+
+def _closing(closings: list[Resolved]) -> Callable[[State], State]:
+    def do(state: State) -> State:
+        surface, told = closed_by(state.surface, closings)
+        notes = tuple(Note(f"/closings/{k}", words, problem) for k, (words, problem) in enumerate(told))
+        return State(surface, (*state.notes, *notes))
+
+    return do
+
+
+def _tunnel(tunnel: Resolved) -> Callable[[State], State]:
+    def do(state: State) -> State:
+        try:
+            share = blockage(state.surface, tunnel)
+            surface = with_tunnel(state.surface, tunnel)
+        except ValueError as error:
+            return State(state.surface, (*state.notes, Note("/tunnel", "", str(error))))
+        words = f"the body covers {100 * share:.2g} % of the tunnel's cross-section"
+        if share > 0.05:
+            words += "; over 5 % the sides hold the flow together and forces come out too large"
+        return State(surface, (*state.notes, Note("/tunnel", words, "", {"blockage": share})))
+
+    return do

@@ -1,0 +1,131 @@
+"""Everything a page says and draws of a surface, as plain values and arrays."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from brook.core.geometry.bodies import Body
+from brook.core.geometry.findings import FINDERS, Finding
+from brook.core.geometry.findings.edges import free_loops, is_slit, measures
+from brook.core.geometry.parts import looks
+from brook.core.geometry.spots import beside, loop_words
+from brook.core.geometry.surface import Surface
+
+MOST_PLACES, MOST_EDGES, MOST_TRIANGLES = 300, 400, 400
+FEATURE_ANGLE = np.radians(30.0)
+Tell = Callable[[str], None]
+
+
+def measured(surface: Surface) -> dict[str, Any]:
+    """Counts, size, and what is to be said of each patch."""
+    low, high = surface.box
+    counts = np.bincount(surface.patch, minlength=len(surface.patches))
+    known = {look.patch: look for look in looks(surface)}
+    patches = []
+    for k, name in enumerate(surface.patches):
+        look = known.get(name)
+        patches.append({
+            "name": name, "triangles": int(counts[k]), "area": look.area if look else 0.0,
+            "look": look.kind if look else "", "diameter": look.diameter if look else None,
+            "suggestion": look.suggestion if look else "", "at": _label_place(surface, k) if look else None,
+        })  # fmt: skip
+    return {
+        "triangles": surface.count, "points": len(surface.points), "closed": surface.is_closed,
+        "area": surface.area, "volume": surface.volume, "box": [low.tolist(), high.tolist()],
+        "shells": int(surface.shells.max(initial=-1)) + 1, "patches": patches,
+    }  # fmt: skip
+
+
+def _label_place(surface: Surface, patch: int) -> list[float]:
+    """The middle of the triangle of a patch that is nearest to the patch's middle."""
+    mine = np.nonzero(surface.patch == patch)[0]
+    middles = surface.points[surface.triangles[mine]].mean(axis=1)
+    weights = np.maximum(surface.areas[mine], 1e-300)
+    centre = np.average(middles, axis=0, weights=weights)
+    nearest = mine[int(np.argmin(((middles - centre) ** 2).sum(axis=1)))]
+    return surface.points[surface.triangles[nearest]].mean(axis=0).tolist()
+
+
+def found(surface: Surface, tell: Tell) -> list[dict[str, Any]]:
+    """Every kind of defect with its places, the largest first; of very many only the first are listed."""
+    everything = []
+    for finder in FINDERS:
+        tell(f"looking for {finder.words}")
+        places = sorted(finder.find(surface), key=lambda p: -p.size)
+        if places:
+            everything.append(_told(surface, Finding(finder.kind, finder.words, finder.advice, tuple(places))))
+    return everything
+
+
+def _told(surface: Surface, finding: Finding) -> dict[str, Any]:
+    places = [
+        {
+            "words": place.words, "centre": place.centre.tolist(), "size": place.size,
+            "edges": np.round(surface.points[place.edges[:MOST_EDGES]], 9).reshape(-1, 6).tolist(),
+            "triangles": place.triangles[:MOST_TRIANGLES].tolist(),
+        }
+        for place in finding.places[:MOST_PLACES]
+    ]  # fmt: skip
+    return {"kind": finding.kind, "words": finding.words, "advice": finding.advice, "count": finding.count,
+            "places": places}  # fmt: skip
+
+
+def openings(surface: Surface) -> list[dict[str, Any]]:
+    """Closed lines of free edges, the longest first: each may be a hole to fill or an opening to name."""
+    told = []
+    for loop in free_loops(surface):
+        if not loop.is_closed:
+            continue
+        at = surface.points[loop.points]
+        length, area = measures(surface, loop)
+        told.append({
+            "patch": beside(surface, loop), "centre": at.mean(axis=0).tolist(), "rim": at[0].tolist(), "mm": [f"{1000 * v:.3f} mm" for v in at[0]],
+            "words": loop_words(surface, loop), "length": length, "across": 2 * float(np.sqrt(area / np.pi)),
+            "slit": is_slit(surface, loop), "line": np.round(at[:MOST_EDGES], 9).tolist(), "edges": len(at),
+        })  # fmt: skip
+    return sorted(told, key=lambda one: -one["length"])
+
+
+def told_body(body: Body) -> dict[str, Any]:
+    """What is to be said of a body."""
+    said: dict[str, Any] = {"name": body.name, "holds": body.holds, "problem": body.problem, "place": body.place}
+    if body.surface is None:
+        return said
+    s = body.surface
+    counts = np.bincount(s.patch, minlength=len(s.patches))
+    areas = np.bincount(s.patch, s.areas, len(s.patches))
+    patches = [{"name": n, "area": float(a)} for n, c, a in zip(s.patches, counts, areas, strict=True) if c]
+    return {**said, "volume": s.volume, "area": s.area, "triangles": s.count, "patches": patches,
+            "shells": int(s.shells.max()) + 1, "touches": body.touches or {}}  # fmt: skip
+
+
+def drawn(surface: Surface) -> dict[str, np.ndarray]:
+    """Arrays for the canvas: points from the middle of the box, triangles in the order of their patches, lines.
+
+    points (P, 3) float32; triangles (T, 3) and number (T,) uint32, the latter as counted in the surface;
+    starts (patches + 1,) uint32; features (n, 2) uint32: edges where the surface bends, ends or changes its patch.
+    """
+    middle = (surface.box[0] + surface.box[1]) / 2
+    order = np.argsort(surface.patch, kind="stable")
+    starts = np.concatenate([[0], np.cumsum(np.bincount(surface.patch, minlength=len(surface.patches)))])
+    return {
+        "points": (surface.points - middle).astype("<f4"), "triangles": surface.triangles[order].astype("<u4"),
+        "number": order.astype("<u4"), "starts": starts.astype("<u4"),
+        "features": surface.edges.ends[_features(surface)].astype("<u4"),
+    }  # fmt: skip
+
+
+def _features(surface: Surface) -> np.ndarray:
+    edges = surface.edges
+    marked = edges.uses != 2
+    pairs = edges.pairs
+    normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
+    alike = np.einsum("ij,ij->i", normal[pairs[:, 0]], normal[pairs[:, 1]])
+    # where neighbours go round against each other their normals point to opposite sides
+    alike = np.where(edges.turns[edges.uses == 2] == 0, alike, -alike)
+    bent = alike < np.cos(FEATURE_ANGLE)
+    marked[edges.uses == 2] = bent | (surface.patch[pairs[:, 0]] != surface.patch[pairs[:, 1]])
+    return marked

@@ -1,0 +1,74 @@
+"""The outer domain around a body, its sides named, and how much of it the body blocks."""
+
+from __future__ import annotations
+
+from types import SimpleNamespace
+
+import numpy as np
+
+from brook.core.geometry.booleans import NotClosed, combined, together
+from brook.core.geometry.solids import solid
+from brook.core.geometry.surface import Surface
+from brook.core.geometry.surface.kernels import covered
+from brook.core.study import Resolved
+
+SIDES = ("tunnel_in", "tunnel_out", "tunnel_south", "tunnel_north", "tunnel_floor", "tunnel_lid", "tunnel_side")
+PIXELS = 600
+
+
+def tunnel_box(surface: Surface, tunnel: Resolved) -> tuple[np.ndarray, np.ndarray]:
+    """Lower and upper corner (3,) of the domain; lengths count the body's length along x."""
+    low, high = surface.box
+    length = float(high[0] - low[0])
+    under = 0.0 if tunnel.on_floor else tunnel.above * length
+    out = np.array([tunnel.downstream * length, tunnel.side * length, tunnel.above * length])
+    back = np.array([tunnel.upstream * length, tunnel.side * length, under])
+    return low - back, high + out
+
+
+def with_tunnel(surface: Surface, tunnel: Resolved) -> Surface:
+    """The body with the domain around it. Raises `ValueError` for a body without length along x."""
+    low, high = tunnel_box(surface, tunnel)
+    if not high[0] > low[0]:
+        raise ValueError("the body has no length along x, which the size of the tunnel is counted in")
+    outer = solid(_outer(surface, tunnel, low, high))
+    if tunnel.on_floor and tunnel.form == "box":
+        try:  # what stands on the floor is cut out of it
+            return combined(outer, surface, "take")
+        except NotClosed:
+            pass
+    return together([surface, outer])
+
+
+def _outer(surface: Surface, tunnel: Resolved, low: np.ndarray, high: np.ndarray) -> SimpleNamespace:
+    size = high - low
+    if tunnel.form == "box":
+        names = SimpleNamespace(
+            west="tunnel_in", east="tunnel_out", south="tunnel_south", north="tunnel_north", floor="tunnel_floor",
+            lid="tunnel_lid",
+        )  # fmt: skip
+        return SimpleNamespace(
+            kind="box", x=low[0], y=low[1], z=low[2], width=size[0], depth=size[1], height=size[2], patches=names,
+            pattern=None,
+        )  # fmt: skip
+    middle = (surface.box[0] + surface.box[1]) / 2
+    length = float(surface.box[1][0] - surface.box[0][0])
+    names = SimpleNamespace(start="tunnel_in", end="tunnel_out", side="tunnel_side")
+    return SimpleNamespace(
+        kind="cylinder", axis="x", x=low[0], y=middle[1], z=middle[2], diameter=2 * tunnel.side * length,
+        length=size[0], patches=names, pattern=None, around=96,
+    )  # fmt: skip
+
+
+def blockage(surface: Surface, tunnel: Resolved) -> float:
+    """The share of the tunnel's cross-section that the body covers, seen along x."""
+    low, high = tunnel_box(surface, tunnel)
+    body_low, body_high = surface.box
+    size = body_high[1:] - body_low[1:]
+    if not size.min() > 0:
+        return 0.0
+    flat = (surface.points[:, 1:] - body_low[1:]) / size * PIXELS
+    share = float(covered(np.ascontiguousarray(flat), surface.triangles, PIXELS).mean())
+    length = float(body_high[0] - body_low[0])
+    area = float(np.prod((high - low)[1:])) if tunnel.form == "box" else float(np.pi * (tunnel.side * length) ** 2)
+    return share * float(size.prod()) / area

@@ -1,0 +1,209 @@
+"""Solids that are built from dimensions. Lengths may be formulas of named values, so a variant is a change of one."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints
+
+from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.spots import Axis
+
+Action = Literal["add", "take", "keep"]
+Distance = Annotated[Formula, Value("length", "not_negative")]
+Around = Annotated[int, Field(ge=6, le=720)]
+MOST_POINTS = 400
+
+
+class LinePattern(Part):
+    """The same once more and again, each by as much further."""
+
+    kind: Literal["line"]
+    count: Annotated[int, Field(ge=2, le=200)] = 2
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+
+
+class RingPattern(Part):
+    """The same once more and again, turned about an axis through a place; evenly over a full turn."""
+
+    kind: Literal["ring"]
+    count: Annotated[int, Field(ge=2, le=200)] = 6
+    axis: Axis = "z"
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+
+
+Pattern = Annotated[LinePattern | RingPattern, Field(discriminator="kind")]
+
+
+class SolidPart(Part):
+    """What all solids have. `around` is how many straight pieces a full turn is made of."""
+
+    name: Name
+    action: Action = "add"
+    around: Around = 64
+    pattern: Pattern | None = None
+
+
+class BoxPatches(Part):
+    west: Name
+    east: Name
+    south: Name
+    north: Name
+    floor: Name
+    lid: Name
+
+
+class EndPatches(Part):
+    """Patches of something with two ends."""
+
+    start: Name
+    end: Name
+    side: Name
+
+
+class BoxSolid(SolidPart):
+    """From a corner along x (width), y (depth) and z (height)."""
+
+    kind: Literal["box"]
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+    width: Length = "100 mm"
+    depth: Length = "100 mm"
+    height: Length = "100 mm"
+    patches: BoxPatches
+
+
+class CylinderSolid(SolidPart):
+    """From the middle of its start along an axis; `end_diameter` makes a cone of it, nothing the same all along."""
+
+    kind: Literal["cylinder"]
+    axis: Axis = "z"
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+    diameter: Length = "50 mm"
+    length: Length = "100 mm"
+    patches: EndPatches
+
+
+class ConeSolid(SolidPart):
+    """As a cylinder, with another diameter at its end; 0 mm is a tip."""
+
+    kind: Literal["cone"]
+    axis: Axis = "z"
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+    diameter: Length = "50 mm"
+    end_diameter: Distance = "25 mm"
+    length: Length = "100 mm"
+    patches: EndPatches
+
+
+class SphereSolid(SolidPart):
+    kind: Literal["sphere"]
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+    diameter: Length = "50 mm"
+    patch: Name
+
+
+class TorusSolid(SolidPart):
+    """A ring: `ring` is the diameter of the circle in its middle, `diameter` that of the bent rod."""
+
+    kind: Literal["torus"]
+    axis: Axis = "z"
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+    ring: Length = "100 mm"
+    diameter: Length = "20 mm"
+    patch: Name
+
+
+class PathPoint(Part):
+    """A corner of a path; with a radius the path goes round it in an arc."""
+
+    x: Coordinate
+    y: Coordinate
+    z: Coordinate
+    radius: Distance = "0 mm"
+
+
+class PipeSolid(SolidPart):
+    """A round rod along lines and arcs. Take a thinner one away to make a tube."""
+
+    kind: Literal["pipe"]
+    diameter: Length = "50 mm"
+    path: Annotated[tuple[PathPoint, ...], Field(min_length=2, max_length=MOST_POINTS)]
+    patches: EndPatches
+
+
+class ProfilePoint(Part):
+    """A point of a closed profile and what leads to the next one: a line, or a spline through all points so marked.
+
+    `radius` rounds the corner between two lines. `patch` is that of the side to the next point.
+    """
+
+    x: Coordinate
+    y: Coordinate
+    radius: Distance = "0 mm"
+    to: Literal["line", "spline"] = "line"
+    patch: Name
+
+
+Profile = Annotated[tuple[ProfilePoint, ...], Field(min_length=3, max_length=MOST_POINTS)]
+
+
+class ExtrudedSolid(SolidPart):
+    """A profile in the plane across an axis, drawn out along it from a place."""
+
+    kind: Literal["extruded"]
+    axis: Axis = "z"
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+    length: Length = "100 mm"
+    profile: Profile
+    start: Name
+    end: Name
+
+
+class RevolvedSolid(SolidPart):
+    """A profile turned about an axis: its x is the distance from the axis, its y goes along it."""
+
+    kind: Literal["revolved"]
+    axis: Axis = "z"
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+    angle: Angle = "360 deg"
+    profile: Profile
+    start: Name
+    end: Name
+
+
+class WingSolid(SolidPart):
+    """A wing of a four-digit section: nose at the place, chord along x, thickness along z, span along y."""
+
+    kind: Literal["wing"]
+    digits: Annotated[str, StringConstraints(pattern=r"^[0-9]{4}$")] = "2412"
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+    chord: Length = "200 mm"
+    span: Length = "400 mm"
+    incidence: Angle = "0 deg"
+    patches: EndPatches
+
+
+Solid = (
+    BoxSolid | CylinderSolid | ConeSolid | SphereSolid | TorusSolid | PipeSolid | ExtrudedSolid | RevolvedSolid
+    | WingSolid
+)  # fmt: skip

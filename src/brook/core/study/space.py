@@ -1,0 +1,272 @@
+"""Geometry in three dimensions as the document says it: parts, steps that mend and name, openings, bodies, a tunnel.
+
+The order is that of the work: parts are brought together, steps are done one after the other, the openings that are
+named are closed, a tunnel is put around, and each body is the space round its wet point.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints
+
+from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.solids import Solid
+from brook.core.study.spots import Axis, Spot
+
+Content = Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{20})?$")]
+FileName = Annotated[str, StringConstraints(min_length=1, max_length=120, pattern=r"^[^/\\\x00-\x1f]+$")]
+FileUnit = Literal["", "mm", "cm", "m", "inch"]
+Factor = Annotated[Formula, Value("number", "positive")]
+Distance = Annotated[Formula, Value("length", "not_negative")]
+
+
+class FilePart(Part):
+    """Triangles of a file. `unit` is that of its numbers, nothing as long as nobody has said; `content` says which
+    file is meant once it is in the store, nothing for one that stands beside the document.
+
+    `names` gives other names to patches of the file. `deflection` is how far triangles may leave curved faces.
+    """
+
+    kind: Literal["file"]
+    name: Name
+    file: FileName
+    content: Content = ""
+    unit: FileUnit = ""
+    deflection: Length = "0.1 mm"
+    names: dict[Name, Name] = {}
+
+
+ShapePart = Annotated[FilePart | Solid, Field(discriminator="kind")]
+
+
+# -- steps ------------------------------------------------------------------------------------
+
+
+class Move(Part):
+    kind: Literal["move"]
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+
+
+class Turn(Part):
+    """About an axis through a place, anticlockwise seen from where the axis points to."""
+
+    kind: Literal["turn"]
+    axis: Axis = "z"
+    angle: Angle = "90 deg"
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+
+
+class Scale(Part):
+    kind: Literal["scale"]
+    factor: Factor = "1"
+
+
+class Mirror(Part):
+    """At the plane across an axis."""
+
+    kind: Literal["mirror"]
+    axis: Axis = "x"
+    at: Coordinate = "0 mm"
+
+
+class Lay(Part):
+    """A flat patch is laid on z = 0, the shape above it."""
+
+    kind: Literal["lay"]
+    patch: Name
+
+
+class Align(Part):
+    """The direction in which a patch looks becomes that of an axis."""
+
+    kind: Literal["align"]
+    patch: Name
+    axis: Axis = "x"
+
+
+class Merge(Part):
+    kind: Literal["merge"]
+    within: Length = "0.01 mm"
+
+
+class Stitch(Part):
+    kind: Literal["stitch"]
+    within: Length = "0.1 mm"
+
+
+class FillSlits(Part):
+    kind: Literal["fill_slits"]
+
+
+class Fill(Part):
+    """Holes up to a length round, or the one at a spot; flat, or bent as the surface around it is."""
+
+    kind: Literal["fill"]
+    at: Spot | None = None
+    largest: Distance = "0 mm"
+    how: Literal["flat", "bent"] = "flat"
+
+
+class RemoveDuplicates(Part):
+    kind: Literal["remove_duplicates"]
+
+
+class RemoveSlivers(Part):
+    kind: Literal["remove_slivers"]
+
+
+class SpreadSides(Part):
+    """Of each shell all triangles look as most of it does, or as the one at the spot does not now."""
+
+    kind: Literal["spread_sides"]
+    at: Spot | None = None
+
+
+class MakeOutward(Part):
+    kind: Literal["make_outward"]
+
+
+class Delete(Part):
+    """Takes out what is at a spot: one triangle, its shell, or its patch."""
+
+    kind: Literal["delete"]
+    what: Literal["triangle", "shell", "patch"] = "triangle"
+    at: Spot
+
+
+class Unite(Part):
+    """Closed shells that overlap or touch become one."""
+
+    kind: Literal["unite"]
+
+
+class SplitByAngle(Part):
+    kind: Literal["split_by_angle"]
+    patch: Name
+    angle: Angle = "30 deg"
+
+
+class SplitByShell(Part):
+    kind: Literal["split_by_shell"]
+    patch: Name
+
+
+class SplitByPlane(Part):
+    kind: Literal["split_by_plane"]
+    patch: Name
+    axis: Axis = "x"
+    at: Coordinate = "0 mm"
+
+
+class SplitByBox(Part):
+    kind: Literal["split_by_box"]
+    patch: Name
+    west: Coordinate
+    east: Coordinate
+    south: Coordinate
+    north: Coordinate
+    floor: Coordinate
+    lid: Coordinate
+
+
+class NameArea(Part):
+    """What hangs together with a spot becomes a patch: as far as it bends by less than an angle, or all the shell."""
+
+    kind: Literal["name_area"]
+    at: Spot
+    reach: Literal["triangle", "smooth", "shell"] = "smooth"
+    angle: Angle = "20 deg"
+    to: Name
+
+
+class Rename(Part):
+    """A patch under another name; one that has it already takes it in."""
+
+    kind: Literal["rename"]
+    patch: Name
+    to: Name
+
+
+Step = Annotated[
+    Move | Turn | Scale | Mirror | Lay | Align | Merge | Stitch | FillSlits | Fill | RemoveDuplicates | RemoveSlivers
+    | SpreadSides | MakeOutward | Delete | Unite | SplitByAngle | SplitByShell | SplitByPlane | SplitByBox | NameArea
+    | Rename,
+    Field(discriminator="kind"),
+]  # fmt: skip
+
+
+# -- closing and bodies -----------------------------------------------------------------------
+
+
+class Closing(Part):
+    """An opening that is closed by a patch: the line of free edges at a spot, with `inner` the ring between two."""
+
+    patch: Name
+    at: Spot
+    inner: Spot | None = None
+
+
+class Tunnel(Part):
+    """The outer domain around what there is; lengths count the body's own length along x.
+
+    Of a cylinder `side` is counted from the axis of the box; sides of a box are patches of their own.
+    """
+
+    form: Literal["box", "cylinder"] = "box"
+    upstream: Factor = "3"
+    downstream: Factor = "6"
+    side: Factor = "3"
+    above: Factor = "3"
+    on_floor: bool = False
+
+
+class SpaceBody(Part):
+    """A closed volume: the space round a point that lies in it."""
+
+    name: Name
+    holds: Literal["fluid", "solid"] = "fluid"
+    x: Coordinate
+    y: Coordinate
+    z: Coordinate
+
+
+class SpaceGeometry(Part):
+    kind: Literal["space"]
+    parts: Annotated[tuple[ShapePart, ...], Field(max_length=100)] = ()
+    steps: Annotated[tuple[Step, ...], Field(max_length=200)] = ()
+    closings: Annotated[tuple[Closing, ...], Field(max_length=200)] = ()
+    tunnel: Tunnel | None = None
+    bodies: Annotated[tuple[SpaceBody, ...], Field(max_length=60)] = ()
+
+    @property
+    def body(self) -> str:
+        """The name of the first fluid body, for readings."""
+        return next((b.name for b in self.bodies if b.holds == "fluid"), "fluid")
+
+
+TUNNEL_PATCHES = {
+    "box": ("tunnel_in", "tunnel_out", "tunnel_south", "tunnel_north", "tunnel_floor", "tunnel_lid"),
+    "cylinder": ("tunnel_in", "tunnel_out", "tunnel_side"),
+}
+
+
+def named_patches(geometry: SpaceGeometry) -> set[str]:
+    """Patches that the document itself names, whatever else its files bring."""
+    found: set[str] = set()
+    for part in geometry.parts:
+        if isinstance(part, FilePart):
+            found |= set(part.names.values())
+            continue
+        named = [getattr(part, field, None) for field in ("patch", "start", "end")]
+        found |= {n for n in named if n}
+        patches = getattr(part, "patches", None)
+        found |= set(vars(patches).values()) if patches is not None else set()
+        found |= {p.patch for p in getattr(part, "profile", ())}
+    found |= {step.to for step in geometry.steps if isinstance(step, NameArea | Rename)}
+    found |= {closing.patch for closing in geometry.closings}
+    return found | set(TUNNEL_PATCHES[geometry.tunnel.form] if geometry.tunnel is not None else ())

@@ -1,0 +1,113 @@
+"""The workshop: shapes in space are made here, one after the other, while pages go on to be served."""
+
+from __future__ import annotations
+
+import json
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+from brook.core.geometry import known
+from brook.runs import shaping
+from brook.runs.desk import Desk, DeskError
+from brook.runs.shaping import Order
+from brook.store.files import ResultFiles
+
+SECONDS = 600.0
+MOST_SAID = 60
+
+
+@dataclass(frozen=True)
+class Making:
+    """How a shape stands: `done` with what is said of it, `working` with what is done just now, or `failed`."""
+
+    state: str
+    said: dict[str, Any] | None = None
+    words: str = ""
+
+
+class Workshop:
+    """Makes shapes in a process beside the server. Safe to use from any thread."""
+
+    def __init__(self, files: ResultFiles, announce: Callable[[int], None]):
+        self.files, self.announce = files, announce
+        self.desk = Desk(SECONDS)
+        self._lock = threading.Lock()
+        self._thread = ThreadPoolExecutor(1, "brook-workshop")
+        self._under_way: set[str] = set()
+        self._failed: dict[str, str] = {}
+        self._said: dict[str, dict[str, Any]] = {}
+
+    def known(self, order: Order) -> dict[str, Any] | None:
+        """What is said of a shape that was made before, None otherwise."""
+        if order.bodies_key in self._said:
+            return self._said[order.bodies_key]
+        if not (self.files.has("shape", order.key) and self.files.has("bodies", order.bodies_key)):
+            return None
+        said: dict[str, Any] = {}
+        for stage, key in (("shape", order.key), ("bodies", order.bodies_key)):
+            said |= json.loads((self.files.folder(stage, key) / "summary.json").read_text())
+        return self._remember(order, said)
+
+    def look(self, order: Order, study_id: int) -> Making:
+        """How a shape stands; begins to make it when nobody did. The study's pages are told when it is done."""
+        said = self.known(order)
+        if said is not None:
+            return Making("done", said)
+        with self._lock:
+            if order.bodies_key in self._failed:
+                return Making("failed", words=self._failed[order.bodies_key])
+            if order.bodies_key not in self._under_way:
+                self._under_way.add(order.bodies_key)
+                self._thread.submit(self._make, order, study_id)
+        return Making("working", words=self.progress(order.bodies_key))
+
+    def progress(self, bodies_key: str) -> str:
+        try:
+            return self.files.folder("shape", f".progress-{bodies_key}").read_text()
+        except OSError:
+            return "waiting for its turn"
+
+    def again(self, order: Order) -> None:
+        """Forgets that a shape failed or was stopped."""
+        with self._lock:
+            self._failed.pop(order.bodies_key, None)
+
+    def stop(self, order: Order) -> None:
+        """Ends the making of a shape, when it is under way."""
+        with self._lock:
+            wanted = order.bodies_key in self._under_way
+            if wanted:
+                self._failed[order.bodies_key] = "stopped"
+        if wanted:
+            self.desk.stop()
+
+    def _make(self, order: Order, study_id: int) -> None:
+        try:
+            if order.bodies_key not in self._failed:
+                self._remember(order, self.desk.ask(shaping.make, order))
+        except Exception as error:  # whatever it is, its page has to say so
+            words = str(error) if isinstance(error, DeskError | ValueError) else f"an error in Brook itself: {error!r}"
+            with self._lock:
+                self._failed.setdefault(order.bodies_key, words)
+        finally:
+            with self._lock:
+                self._under_way.discard(order.bodies_key)
+            self.announce(study_id)
+
+    def _remember(self, order: Order, said: dict[str, Any]) -> dict[str, Any]:
+        problems = [(n["pointer"], n["problem"]) for n in said["notes"] if n["problem"]]
+        problems += [(f"/bodies/{k}", b["problem"]) for k, b in enumerate(said["bodies"]) if b["problem"]]
+        names = tuple(p["name"] for p in said["patches"] if p["triangles"])
+        with self._lock:
+            self._said[order.bodies_key] = said
+            while len(self._said) > MOST_SAID:
+                self._said.pop(next(iter(self._said)))
+        known.note(order.bodies_key, names, tuple(problems))
+        return said
+
+    def close(self) -> None:
+        self._thread.shutdown(wait=False, cancel_futures=True)
+        self.desk.close()

@@ -1,0 +1,225 @@
+"""Shapes in space: files in and out, arrays for the canvas, trying a step, the list of steps that would mend."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import re
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, HTTPException, Query, Request, UploadFile
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import FileResponse, HTMLResponse, Response
+
+from brook.core.editing import EditRefused, act
+from brook.core.geometry.files import FORMATS, FileError, write_file
+from brook.core.study import Problem, Study, Value, value_at
+from brook.core.study.space import FilePart, SpaceGeometry
+from brook.core.units import unit_factor
+from brook.runs import DeskError, shaping
+from brook.store import Author
+from brook.web.guard import LARGEST_FILE
+from brook.web.pages import AuthorHere, StateHere, StudioHere, render, variant_of
+from brook.web.routes.edit import body as page_body
+from brook.web.shapes import making_of, order_of
+from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
+
+router = APIRouter()
+KEY = re.compile(r"^[0-9a-f]{20}$")
+ARRAYS = {"points.f32", "triangles.u32", "number.u32", "starts.u32", "features.u32"}
+PIECE = 1 << 20
+
+
+def _space(state: StudyState, name: str) -> VariantState:
+    variant = variant_of(state, name)
+    if variant is None or variant.variant.geometry.kind != "space":
+        raise HTTPException(404, f"'{name}' has no shape in space")
+    return variant
+
+
+@router.get("/views/shape/{key}/{array}")
+def view(studio: StudioHere, key: str, array: str) -> FileResponse:
+    """An array of a surface; surfaces never change under their key, so browsers may keep them."""
+    path = studio.store.files.folder("shape", key) / array
+    if not KEY.match(key) or array not in ARRAYS or not path.exists():
+        raise HTTPException(404, "there is no such array")
+    headers = {"Cache-Control": "max-age=86400, immutable"}
+    return FileResponse(path, media_type="application/octet-stream", headers=headers)
+
+
+@router.get("/studies/{slug}/geometry/{name}/progress")
+def progress(
+    studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, Query(alias="try")] = ""
+) -> Response:
+    """What the workshop does just now for this shape."""
+    found = tried(studio, state, name, trial)
+    making = making_of(studio, *found) if found is not None else None
+    return HTMLResponse(making.words if making is not None and making.state == "working" else "done")
+
+
+@router.post("/studies/{slug}/geometry/{name}/stop")
+def stop(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, Form()] = "") -> HTMLResponse:
+    found = tried(studio, state, name, trial)
+    order = order_of(studio, found[0].study, found[1]) if found is not None else None
+    if order is not None:
+        studio.workshop.stop(order)
+    return page_body(studio, state.row.slug, "geometry", name)
+
+
+@router.post("/studies/{slug}/geometry/{name}/again")
+def again(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
+    """Makes a shape that failed or was stopped once more."""
+    order = order_of(studio, state.study, _space(state, name))
+    if order is not None:
+        studio.workshop.again(order)
+    return page_body(studio, state.row.slug, "geometry", name)
+
+
+# -- trying a step ----------------------------------------------------------------------------
+
+
+def tried(studio: Studio, state: StudyState, name: str, trial: str) -> tuple[StudyState, VariantState] | None:
+    """The study as it would be with a step (JSON) more; None when the step does not fit the document."""
+    variant = _space(state, name)
+    if not trial:
+        return state, variant
+    try:
+        study: Study = act(state.study, "add_step", variant=str(variant.index), step=trial)
+    except (EditRefused, KeyError):
+        return None
+    return studio.reader.supposed(state.row, study, name)
+
+
+@router.get("/studies/{slug}/geometry/{name}/fresh")
+def fresh(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, Query(alias="try")]) -> Response:
+    """Which triangles of the surface are new after the step that is tried, as bytes in the order they are drawn."""
+    here, there = _space(state, name), tried(studio, state, name, trial)
+    order = order_of(studio, there[0].study, there[1]) if there is not None else None
+    before = here.prepared.space.key if here.prepared.space is not None else ""
+    if order is None or not studio.store.files.has("shape", order.key) or not studio.store.files.has("shape", before):
+        raise HTTPException(404, "this has not been tried yet")
+    answer = studio.workshop.desk.ask(shaping.fresh_triangles, order, before)
+    return Response(answer, media_type="application/octet-stream")
+
+
+@router.get("/studies/{slug}/geometry/{name}/proposal")
+def proposal(studio: StudioHere, state: StateHere, name: str, largest: str = "") -> HTMLResponse:
+    """Steps that would mend the shape, in order, with what each would do."""
+    variant = _space(state, name)
+    order = order_of(studio, state.study, variant)
+    if order is None:
+        raise HTTPException(404, "there is no shape yet")
+    try:
+        limit = value_at(largest, Value("length", "not_negative"), variant.prepared.scope) if largest.strip() else 0.0
+        steps = studio.workshop.desk.ask(shaping.proposal, order, limit)
+    except (ValueError, DeskError) as error:
+        return render("geometry/proposal.html", {"problem": str(error), "steps": [], "largest": largest})
+    told = [{**s, "text": _texts(s)} for s in steps]
+    return render("geometry/proposal.html", {
+        "problem": "", "steps": told, "largest": largest, "slug": state.row.slug, "index": variant.index,
+        "all": json.dumps([s["text"] for s in told]),
+    })  # fmt: skip
+
+
+def _texts(step: dict[str, Any]) -> dict[str, Any]:
+    return {"kind": step["kind"], **{k: f"{1000 * v:.4g} mm" for k, v in step["values"].items()}}
+
+
+# -- files ------------------------------------------------------------------------------------
+
+
+@router.post("/studies/{slug}/geometry/{name}/files")
+async def bring_in(
+    studio: StudioHere, state: StateHere, author: AuthorHere, name: str, file: UploadFile,
+    pointer: Annotated[str, Form()] = "",
+) -> HTMLResponse:  # fmt: skip
+    """Takes a shape file in: as a new part, or in the place of the one at `pointer`."""
+    variant = _space(state, name)
+    file_name = re.sub(r"[^\w. -]", "_", (file.filename or "shape").replace("\\", "/").rsplit("/", 1)[-1])[-100:]
+    with studio.store.shapes.receiving() as receiving:
+        while piece := await file.read(PIECE):
+            await run_in_threadpool(receiving.take, piece)
+            if receiving.size > LARGEST_FILE:
+                raise HTTPException(413, "this file is too large")
+        try:
+            path = str(receiving.temporary)
+            found = await run_in_threadpool(studio.workshop.desk.ask, shaping.looked_at, file_name, path)
+        except (FileError, DeskError) as error:
+            return page_body(studio, state.row.slug, "geometry", name, notice=f"{file_name} was not taken in: {error}.")
+        content = await asyncio.to_thread(receiving.keep)
+    return await run_in_threadpool(_put, studio, state, author, variant, pointer, file_name, content, found)
+
+
+def _put(
+    studio: Studio, state: StudyState, author: Author, variant: VariantState, pointer: str, file: str, content: str,
+    found: dict[str, Any],
+) -> HTMLResponse:  # fmt: skip
+    values = {"file": file, "content": content, "unit": found["unit"]}
+    name = variant.variant.name
+    try:
+        if pointer:
+            return swap_page(studio, state, variant, pointer, values, found)
+        studio.act(state.row.slug, "take_file", {"variant": str(variant.index), **values}, author)
+    except EditRefused as refused:
+        return page_body(studio, state.row.slug, "geometry", name, notice=f"Not done: {refused}.")
+    return page_body(studio, state.row.slug, "geometry", name)
+
+
+def swap_page(
+    studio: Studio, state: StudyState, variant: VariantState, pointer: str, values: dict[str, str],
+    found: dict[str, Any],
+) -> HTMLResponse:  # fmt: skip
+    """The page with the table of what matches between the file that is there and the one that is to replace it."""
+    geometry, last = variant.variant.geometry, pointer.rsplit("/", 1)[-1]
+    assert isinstance(geometry, SpaceGeometry)
+    part = geometry.parts[int(last)] if last.isdigit() and int(last) < len(geometry.parts) else None
+    if not isinstance(part, FilePart):
+        raise EditRefused([Problem(pointer, "the file to replace is not there any more")])
+    there = studio.store.shapes.path(part.content)
+    before = studio.workshop.desk.ask(shaping.looked_at, part.file, str(there))["patches"] if there.is_file() else []
+    names = dict(part.names)
+    rows = [{"was": names.get(n, n), "from": n, "found": n in found["patches"]} for n in before]
+    fresh = [n for n in found["patches"] if n not in before]
+    unit = values["unit"] or (part.unit if part.unit in found["sizes"] else "")
+    swap = {
+        **values, "unit": unit, "pointer": pointer, "rows": rows, "fresh": fresh, "old": part.file, "names": names,
+        "sizes": found["sizes"], "triangles": found["triangles"],
+    }  # fmt: skip
+    return page_body(studio, state.row.slug, "geometry", variant.variant.name, more={"swap": swap})
+
+
+@router.post("/studies/{slug}/geometry/{name}/swap")
+async def swap(studio: StudioHere, state: StateHere, author: AuthorHere, name: str, request: Request) -> HTMLResponse:
+    """Puts the new file in, with the names that were chosen: each new patch may take the place of one that is gone."""
+    form = {k: v for k, v in (await request.form()).items() if isinstance(v, str)}
+    names = {k.removeprefix("as_"): v for k, v in form.items() if k.startswith("as_") and v}
+    values = {k: form.get(k, "") for k in ("pointer", "file", "content", "unit")}
+    values["names"] = json.dumps({k: v for k, v in names.items() if k != v})
+
+    def change() -> HTMLResponse:
+        notice = ""
+        try:
+            studio.act(state.row.slug, "swap_file", values, author)
+        except (EditRefused, KeyError) as error:
+            notice = f"Not done: {error}."
+        return page_body(studio, state.row.slug, "geometry", name, notice=notice)
+
+    return await run_in_threadpool(change)
+
+
+@router.get("/studies/{slug}/geometry/{name}/shape.{suffix}")
+def bring_out(studio: StudioHere, state: StateHere, name: str, suffix: str, unit: str = "mm") -> Response:
+    """The surface as it stands, with its caps, as a file."""
+    variant = _space(state, name)
+    space = variant.prepared.space
+    if suffix not in FORMATS:
+        raise HTTPException(404, f"'{suffix}' is no format for shapes")
+    if space is None or not studio.store.files.has("shape", space.key):
+        raise HTTPException(404, "this shape has not been made yet; open its page first")
+    known = FORMATS[suffix]
+    factor = unit_factor(known.unit or unit)[0]
+    surface = shaping.saved(studio.store.files, space.key)
+    content = write_file(f"shape.{suffix}", surface.placed(surface.points / factor))
+    headers = {"Content-Disposition": f'attachment; filename="{state.row.slug}-{name}.{suffix}"'}
+    return Response(content, media_type=known.media_type, headers=headers)

@@ -1,0 +1,134 @@
+"""What the pages say of a shape in space."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from brook.core.study import Resolved, Study, study_text
+from brook.core.units import DIMENSIONS, show
+from brook.runs.shaping import Order
+from brook.runs.workshop import Making
+from brook.web.drawing import PALETTE, role_of
+from brook.web.state import StudyState, VariantState
+from brook.web.studio import Studio
+
+LENGTH, AREA, VOLUME = (DIMENSIONS[k] for k in ("length", "area", "volume"))
+
+
+def order_of(studio: Studio, study: Study, variant: VariantState) -> Order | None:
+    """The order for the shape of a variant as a document says it, None while it has none."""
+    space = variant.prepared.space
+    if space is None:
+        return None
+    files, shapes = studio.store.files.root.resolve(), studio.store.shapes.root.resolve()
+    return Order(str(files), str(shapes), study_text(study), variant.variant.name, space.key, space.bodies_key)
+
+
+def making_of(studio: Studio, state: StudyState, variant: VariantState) -> Making | None:
+    """How the shape of a variant stands; begins to make it when nobody did."""
+    order = order_of(studio, state.study, variant)
+    return None if order is None else studio.workshop.look(order, state.row.id)
+
+
+@dataclass(frozen=True)
+class PatchRow:
+    """A patch in the list: `words` say what the set-up says of it."""
+
+    name: str
+    colour: str
+    role: str
+    words: str
+    said: bool
+    area: str
+    suggestion: str
+    triangles: int
+
+
+def patch_rows(said: dict[str, Any], boundaries: list[Resolved]) -> list[PatchRow]:
+    """Patches in the order of the shape, with their colours."""
+    named = {b.patch for b in boundaries}
+    rows = []
+    for k, patch in enumerate(said["patches"]):
+        role, words = role_of(patch["name"], boundaries)
+        looks = patch["suggestion"]
+        if looks and patch["diameter"]:
+            looks = f"{looks}, {show(patch['diameter'], LENGTH)} across"
+        rows.append(PatchRow(
+            patch["name"], PALETTE[k % len(PALETTE)], role, words, patch["name"] in named, show(patch["area"], AREA),
+            looks, patch["triangles"],
+        ))  # fmt: skip
+    return rows
+
+
+def headline(said: dict[str, Any]) -> tuple[str, str]:
+    """(kind, sentence): whether there is a closed fluid, or the first thing that keeps it from being one."""
+    holes = [o for o in said["openings"] if not o["slit"]]
+    wrong = [n for n in said["notes"] if n["problem"]]
+    if said["bodies"]:
+        bad = [b for b in said["bodies"] if b["problem"]]
+        if bad:
+            return "bad", f"{bad[0]['name']} is not closed: {bad[0]['problem']}."
+        told = [body_words(b) for b in said["bodies"]]
+        kind = "warn" if wrong or said["findings"] else "good"
+        return kind, f"{'; '.join(told)}."
+    if not said["triangles"]:
+        return "bad", f"There is nothing to show: {wrong[0]['problem']}." if wrong else "There is no triangle yet."
+    if said["closed"]:
+        return "warn", f"The surface is closed and holds {show(abs(said['volume']), VOLUME)}; now set the wet point."
+    if said["openings"]:
+        slits = len(said["openings"]) - len(holes)
+        parts = [f"{n} {w}{'s' if n != 1 else ''}" for n, w in ((len(holes), "open rim"), (slits, "slit")) if n]
+        return "warn", f"The surface is open: {' and '.join(parts)}. Name those that are openings, fill the others."
+    return "warn", "The surface is not closed; the findings say where."
+
+
+def body_words(body: dict[str, Any]) -> str:
+    count = len(body["patches"])
+    return f"{body['name']}: closed, volume {show(body['volume'], VOLUME)}, {count} patch{'es' if count != 1 else ''}"
+
+
+def view_data(said: dict[str, Any], rows: list[PatchRow], order: Order, before: str = "") -> str:
+    """What the canvas needs besides the arrays, as JSON."""
+    return json.dumps({
+        "key": order.key, "arrays": f"/views/shape/{order.key}", "before": before, "box": said["box"],
+        "patches": [{"name": r.name, "colour": r.colour, "role": r.role, "words": r.words, "at": p["at"]}
+                    for r, p in zip(rows, said["patches"], strict=True)],
+        "openings": said["openings"],
+        "bodies": [{"name": b["name"], "place": b["place"]} for b in said["bodies"]],
+    })  # fmt: skip
+
+
+def unit_choices(more: dict[str, Any]) -> list[tuple[str, str, bool]]:
+    """(unit, size of the box in it, whether it is the likeliest) for a file that does not say its unit."""
+    return [
+        (unit, " × ".join(show(s, LENGTH) for s in sides), unit == more["unit"])
+        for unit, sides in more["sizes"].items()
+    ]
+
+
+# What can be done to a shape without picking in it: (kind, words, the step to begin with).
+STEP_KINDS: tuple[tuple[str, str, dict[str, Any]], ...] = (
+    ("merge", "merge points nearly at one place", {"within": "0.01 mm"}),
+    ("stitch", "stitch open edges together", {"within": "0.1 mm"}),
+    ("fill_slits", "fill slits", {}),
+    ("fill", "fill holes", {"largest": "50 mm", "how": "flat"}),
+    ("remove_duplicates", "remove double triangles", {}),
+    ("remove_slivers", "remove slivers", {}),
+    ("spread_sides", "make neighbours look the same way", {}),
+    ("make_outward", "make all look outward", {}),
+    ("unite", "unite shells that overlap", {}),
+    ("move", "move", {"x": "0 mm", "y": "0 mm", "z": "0 mm"}),
+    ("turn", "turn", {"axis": "z", "angle": "90 deg"}),
+    ("scale", "scale", {"factor": "1"}),
+    ("mirror", "mirror", {"axis": "x", "at": "0 mm"}),
+)
+
+
+def step_words(step: dict[str, Any]) -> str:
+    """What a step is called, with its values."""
+    words = {kind: said for kind, said, _ in STEP_KINDS}
+    kind = step.get("kind", "")
+    given = [str(v) for k, v in step.items() if k not in ("kind", "at") and isinstance(v, str)]
+    return f"{words.get(kind, kind.replace('_', ' '))}{': ' + ', '.join(given) if given else ''}"

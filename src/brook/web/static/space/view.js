@@ -1,0 +1,254 @@
+// The canvas of a shape in space: drawing on demand, turning, moving, zooming at the pointer, picking, cutting.
+
+import { AmbientLight, DirectionalLight, Plane, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from "../vendor/three/three.module.min.js";
+import { Camera } from "./camera.js";
+import { Marks } from "./marks.js";
+import { Shape } from "./shape.js";
+
+const MOST_FOR_HOVER = 400000;
+const CLICK = 4; // px that a click may wander
+
+export class SpaceView {
+  /** `on` has: move (a hit or null), pick (a hit, the event), view (the view changed). */
+  constructor(holder, on) {
+    Object.assign(this, { holder, on, shape: null, camera: new Camera(), hidden: new Set(), namesShown: true, edgesShown: false, cutAxis: "", cutShare: 0.5, waiting: 0 });
+    this.canvas = Object.assign(document.createElement("canvas"), { tabIndex: 0, className: "space-canvas" });
+    this.canvas.setAttribute("aria-label", "Shape in space: arrow keys turn it, with Shift they move it, + and − zoom");
+    holder.append(this.canvas);
+    this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: true, preserveDrawingBuffer: false });
+    this.renderer.setClearColor("#ffffff");
+    this.renderer.localClippingEnabled = true;
+    this.scene = new Scene();
+    this.scene.add(new AmbientLight("#ffffff", 1.45));
+    this.light = new DirectionalLight("#ffffff", 1.9);
+    this.scene.add(this.light, this.light.target);
+    this.marks = new Marks(holder, (from) => this.look(from));
+    this.cutHandle = Object.assign(document.createElement("button"), { className: "cut-handle", type: "button", hidden: true, title: "Drag the cut" });
+    this.cutHandle.setAttribute("aria-label", "Drag the cut");
+    holder.append(this.cutHandle);
+    this.plane = new Plane(new Vector3(1, 0, 0), 0);
+    this.ray = new Raycaster();
+    this.listen();
+    this.watch = new ResizeObserver(() => this.resize());
+    this.watch.observe(holder);
+  }
+
+  /** Shows another surface; the camera stays unless there was none. */
+  async show(data) {
+    if (this.shape?.data.key === data.key) { this.shape.data = data; this.names(); this.later(); return false; }
+    const wanted = (this.wanted = data.key);
+    const fresh = await Shape.load(data);
+    if (this.wanted !== wanted) { fresh.dispose(); return false; }
+    const before = this.shape;
+    if (before) { // the camera keeps its place in the room, points count from the middle of each shape's box
+      this.camera.target.add(new Vector3(...before.middle.map((v, i) => v - fresh.middle[i])));
+      before.dispose();
+    }
+    this.shape = fresh;
+    this.camera.size = Math.hypot(...fresh.half);
+    this.scene.add(fresh.group);
+    fresh.hide(this.hidden);
+    fresh.showEdges(this.edgesShown);
+    this.setCut(this.cutAxis, this.cutShare);
+    this.names();
+    this.resize();
+    if (!before && !this.given) this.fit();
+    return true;
+  }
+
+  names() {
+    const { data, middle } = this.shape;
+    this.marks.setNames(data.patches, data.wet ?? [], middle);
+    this.occlude();
+  }
+
+  // -- looking --------------------------------------------------------------------------------
+
+  look(from) { this.camera.look(from); this.fit(); }
+
+  fit() {
+    if (!this.shape) return;
+    this.camera.fit(new Vector3(0, 0, 0), new Vector3(...this.shape.half));
+    this.moved();
+  }
+
+  /** Looks at a place in m, so near that `size` m fill a part of the picture. */
+  goTo(at, size) {
+    this.camera.target.set(...at.map((v, i) => v - this.shape.middle[i]));
+    this.camera.span = Math.max(8 * size, 0.02 * this.camera.size);
+    this.moved();
+  }
+
+  hide(names) { this.hidden = names; this.shape?.hide(names); this.moved(); }
+
+  showEdges(wanted) { this.edgesShown = wanted; this.shape?.showEdges(wanted); this.later(); }
+
+  showNames(wanted) { this.namesShown = wanted; this.occlude(); this.later(); }
+
+  setCut(axis, share) {
+    const k = "xyz".indexOf(axis);
+    if (axis && (axis !== this.cutAxis || !this.cutSide)) this.cutSide = this.camera.away.getComponent(k) >= 0 ? -1 : 1; // what is nearer goes
+    Object.assign(this, { cutAxis: axis, cutShare: share });
+    this.cutHandle.hidden = !axis;
+    if (!this.shape) return;
+    if (!axis) { this.shape.cut(null); this.later(); return; }
+    this.cutPlace = (2 * share - 1) * this.shape.half[k] * 1.001;
+    this.plane.set(new Vector3().setComponent(k, this.cutSide), -this.cutSide * this.cutPlace);
+    if (this.shape.planes?.[0] !== this.plane) this.shape.cut([this.plane]);
+    this.moved();
+  }
+
+  // -- drawing --------------------------------------------------------------------------------
+
+  resize() {
+    const { clientWidth: width, clientHeight: height } = this.holder;
+    if (!width || !height) return;
+    const ratio = Math.min(2, devicePixelRatio);
+    this.renderer.setPixelRatio(ratio);
+    this.renderer.setSize(width, height, false);
+    Object.assign(this, { width, height });
+    this.camera.aspect = width / height;
+    this.draw();
+  }
+
+  later() { if (!this.waiting) this.waiting = requestAnimationFrame(() => { this.waiting = 0; this.draw(); }); }
+
+  draw() {
+    if (!this.width) return;
+    this.camera.place();
+    const eye = this.camera.three.position;
+    this.light.position.copy(eye).addScaledVector(this.camera.right, 0.5 * this.camera.span).addScaledVector(this.camera.upward, 0.6 * this.camera.span);
+    this.light.target.position.copy(this.camera.target);
+    const begun = performance.now();
+    this.renderer.render(this.scene, this.camera.three);
+    this.drawTime = performance.now() - begun;
+    this.marks.draw(this.camera, this.width, this.height, this.namesShown, this.hidden);
+    this.placeCutHandle();
+    this.holder.dataset.drawn = this.shape?.data.key ?? "";
+  }
+
+  moved() {
+    this.later();
+    this.on.view?.();
+    clearTimeout(this.resting);
+    this.resting = setTimeout(() => this.occlude(), 140);
+  }
+
+  /** Finds out which names are behind something, once the view rests. */
+  occlude() {
+    if (!this.shape || !this.width) return;
+    this.camera.place();
+    const seen = new Vector3();
+    for (const label of this.marks.labels) {
+      if (label.kind !== "patch") continue;
+      seen.copy(label.at).project(this.camera.three);
+      if (!this.namesShown || Math.abs(seen.x) > 1 || Math.abs(seen.y) > 1) continue;
+      const hit = this.hitAt(seen.x, seen.y);
+      label.behind = !hit || this.shape.data.patches[hit.patch].name !== label.patch.name && label.at.distanceTo(new Vector3(...hit.at)) > 0.02 * this.camera.size;
+    }
+    this.later();
+  }
+
+  hitAt(x, y) {
+    this.ray.setFromCamera(new Vector2(x, y), this.camera.three);
+    const { origin, direction } = this.ray.ray;
+    return this.shape?.hit(origin.toArray(), direction.toArray()) ?? null;
+  }
+
+  /** From a hit's place (from the middle of the box) to m. */
+  inMetres(at) { return at.map((v, i) => v + this.shape.middle[i]); }
+
+  at(event) {
+    const box = this.canvas.getBoundingClientRect();
+    return [((event.clientX - box.left) / box.width) * 2 - 1, 1 - ((event.clientY - box.top) / box.height) * 2];
+  }
+
+  /** The corner of a hit's triangle that is nearest to it. */
+  cornerOf(hit) {
+    const corners = [0, 1, 2].map((i) => this.shape.corner(hit.triangle, i));
+    const away = (c) => Math.hypot(...c.map((v, i) => v - hit.at[i]));
+    return corners.reduce((a, b) => (away(b) < away(a) ? b : a));
+  }
+
+  placeCutHandle() {
+    if (!this.cutAxis || !this.shape) return;
+    const k = "xyz".indexOf(this.cutAxis), at = new Vector3().setComponent(k, this.cutPlace).project(this.camera.three);
+    this.cutHandle.style.transform = `translate(${((at.x + 1) / 2) * this.width}px, ${((1 - at.y) / 2) * this.height}px)`;
+  }
+
+  // -- pointer and keys -----------------------------------------------------------------------
+
+  listen() {
+    const { canvas } = this;
+    let held = null;
+    canvas.addEventListener("pointerdown", (event) => {
+      canvas.setPointerCapture(event.pointerId);
+      held = { x: event.clientX, y: event.clientY, far: 0, pan: event.button !== 0 || event.shiftKey, button: event.button };
+    });
+    canvas.addEventListener("pointermove", (event) => {
+      if (!held) { this.hover(event); return; }
+      const dx = event.clientX - held.x, dy = event.clientY - held.y;
+      held.far += Math.hypot(dx, dy);
+      Object.assign(held, { x: event.clientX, y: event.clientY });
+      if (held.far < CLICK) return;
+      if (held.pan) this.camera.pan(dx / this.height, dy / this.height);
+      else this.camera.turn((dx * 3.2) / this.height, (dy * 3.2) / this.height);
+      this.moved();
+    });
+    const release = (event) => {
+      if (held && held.far < CLICK && held.button === 0 && event.type === "pointerup") this.on.pick?.(this.hitAt(...this.at(event)), event);
+      held = null;
+    };
+    canvas.addEventListener("pointerup", release);
+    canvas.addEventListener("pointercancel", release);
+    canvas.addEventListener("pointerleave", () => this.on.move?.(null));
+    canvas.addEventListener("contextmenu", (event) => event.preventDefault());
+    canvas.addEventListener("wheel", (event) => {
+      event.preventDefault();
+      this.camera.zoom(1.0015 ** event.deltaY, this.at(event));
+      this.moved();
+    }, { passive: false });
+    canvas.addEventListener("keydown", (event) => this.key(event));
+    this.cutHandle.addEventListener("pointerdown", (down) => {
+      this.cutHandle.setPointerCapture(down.pointerId);
+      const k = "xyz".indexOf(this.cutAxis);
+      const along = new Vector3().setComponent(k, 1);
+      const [x, y] = [along.dot(this.camera.right), along.dot(this.camera.upward)], size = x * x + y * y || 1e-9;
+      const drag = (event) => {
+        const step = ((event.movementX * x - event.movementY * y) / size / this.height) * this.camera.span;
+        this.setCut(this.cutAxis, Math.min(1, Math.max(0, this.cutShare + step / (2 * this.shape.half[k] || 1))));
+        this.on.cut?.();
+      };
+      this.cutHandle.addEventListener("pointermove", drag);
+      this.cutHandle.addEventListener("pointerup", () => this.cutHandle.removeEventListener("pointermove", drag), { once: true });
+    });
+    this.cutHandle.addEventListener("keydown", (event) => {
+      const step = { ArrowLeft: -0.02, ArrowDown: -0.02, ArrowRight: 0.02, ArrowUp: 0.02 }[event.key];
+      if (!step) return;
+      event.preventDefault();
+      this.setCut(this.cutAxis, Math.min(1, Math.max(0, this.cutShare + step)));
+      this.on.cut?.();
+    });
+  }
+
+  hover(event) {
+    if (!this.shape) return;
+    const now = performance.now();
+    if (now - (this.hovered ?? 0) < (this.shape.count > MOST_FOR_HOVER ? 120 : 30)) return;
+    this.hovered = now;
+    this.on.move?.(this.hitAt(...this.at(event)));
+  }
+
+  key(event) {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const ways = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+    const way = ways[event.key];
+    if (way && event.shiftKey) this.camera.pan(way[0] * 0.05, way[1] * 0.05);
+    else if (way) this.camera.turn(way[0] * 0.1, way[1] * 0.1);
+    else if (event.key === "+" || event.key === "=") this.camera.zoom(0.85);
+    else if (event.key === "-") this.camera.zoom(1 / 0.85);
+    else return;
+    event.preventDefault();
+    this.moved();
+  }
+}
