@@ -21,11 +21,15 @@ MOST_SAID = 60
 
 @dataclass(frozen=True)
 class Making:
-    """How a shape stands: `done` with what is said of it, `working` with what is done just now, or `failed`."""
+    """How a shape stands: `done` with what is said of it, `working` with what is done just now, or `failed`.
+
+    As long as it is not done, `said` is what was said of this variant's shape before, and `order` that shape.
+    """
 
     state: str
     said: dict[str, Any] | None = None
     words: str = ""
+    order: Order | None = None
 
 
 class Workshop:
@@ -39,6 +43,7 @@ class Workshop:
         self._under_way: set[str] = set()
         self._failed: dict[str, str] = {}
         self._said: dict[str, dict[str, Any]] = {}
+        self._before: dict[tuple[int, str], Order] = {}
 
     def known(self, order: Order) -> dict[str, Any] | None:
         """What is said of a shape that was made before, None otherwise."""
@@ -54,15 +59,19 @@ class Workshop:
     def look(self, order: Order, study_id: int) -> Making:
         """How a shape stands; begins to make it when nobody did. The study's pages are told when it is done."""
         said = self.known(order)
+        place = (study_id, order.variant)
         if said is not None:
-            return Making("done", said)
+            self._before[place] = order
+            return Making("done", said, "", order)
+        before = self._before.get(place)
+        shown = self.known(before) if before is not None else None
         with self._lock:
             if order.bodies_key in self._failed:
-                return Making("failed", words=self._failed[order.bodies_key])
+                return Making("failed", shown, self._failed[order.bodies_key], before)
             if order.bodies_key not in self._under_way:
                 self._under_way.add(order.bodies_key)
                 self._thread.submit(self._make, order, study_id)
-        return Making("working", words=self.progress(order.bodies_key))
+        return Making("working", shown, self.progress(order.bodies_key), before)
 
     def progress(self, bodies_key: str) -> str:
         try:

@@ -69,9 +69,9 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
             problem = "this step does not fit the document; leave it and try another one"
         shown = there or shown
     making = making_of(studio, *shown)
-    order = order_of(studio, shown[0].study, shown[1])
+    order = making.order if making is not None else None
     found: dict[str, Any] = {
-        "making": making, "said": making.said if making else None, "trial": trial, "trial_problem": problem,
+        "making": making, "said": making.said if making is not None and order is not None else None, "trial": trial, "trial_problem": problem,
         "swap": None, "formats": FORMATS, "step_kinds": [(kind, words, {"kind": kind, **step}) for kind, words, step in STEP_KINDS], "solid_kinds": list(FRESH), "rows": [],
         "headline": ("", ""), "view_data": "", "notes": {}, "trial_note": None, "units": {},
         "axes": [(a, a) for a in ("x", "y", "z", "-x", "-y", "-z")],
@@ -81,13 +81,13 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
         return found
     said = making.said
     rows = patch_rows(said, variant.prepared.boundaries)
-    before = variant.prepared.space.key if trial and variant.prepared.space is not None else ""
+    before = variant.prepared.space.key if trial and making.state == "done" and variant.prepared.space is not None else ""
     notes = {n["pointer"]: n for n in said["notes"]}
     last = max((k for k in notes if k.startswith("/steps/")), key=lambda k: int(k[7:]), default="")
     found |= {
         "rows": rows, "headline": headline(said), "view_data": view_data(said, rows, order, before), "notes": notes,
         "units": {p: unit_choices(n["more"]) for p, n in notes.items() if "sizes" in n["more"]},
-        "trial_note": notes.get(last),
+        "trial_note": notes.get(last) if making.state == "done" else None,
     }  # fmt: skip
     return found
 

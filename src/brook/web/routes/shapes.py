@@ -21,7 +21,7 @@ from brook.store import Author
 from brook.web.guard import LARGEST_FILE
 from brook.web.pages import AuthorHere, StateHere, StudioHere, render, variant_of
 from brook.web.routes.edit import body as page_body
-from brook.web.shapes import making_of, order_of
+from brook.web.shapes import making_of, order_of, step_words
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -55,7 +55,9 @@ def progress(
     """What the workshop does just now for this shape."""
     found = tried(studio, state, name, trial)
     making = making_of(studio, *found) if found is not None else None
-    return HTMLResponse(making.words if making is not None and making.state == "working" else "done")
+    if making is not None and making.state == "working":
+        return HTMLResponse(making.words)
+    return HTMLResponse("done", headers={"HX-Trigger": "shapeDone"})
 
 
 @router.post("/studies/{slug}/geometry/{name}/stop")
@@ -115,7 +117,7 @@ def proposal(studio: StudioHere, state: StateHere, name: str, largest: str = "")
         steps = studio.workshop.desk.ask(shaping.proposal, order, limit)
     except (ValueError, DeskError) as error:
         return render("geometry/proposal.html", {"problem": str(error), "steps": [], "largest": largest})
-    told = [{**s, "text": _texts(s)} for s in steps]
+    told = [{**s, "text": _texts(s), "said": step_words(_texts(s))} for s in steps]
     return render("geometry/proposal.html", {
         "problem": "", "steps": told, "largest": largest, "slug": state.row.slug, "index": variant.index,
         "all": json.dumps([s["text"] for s in told]),

@@ -89,6 +89,8 @@ function refresh(reason = () => true) {
   }, 250);
 }
 
+document.addEventListener("shapeDone", () => refresh()); // said by the line of progress, should its event have been missed
+
 function listen(address) {
   const source = new EventSource(address);
   source.onmessage = ({ data }) => {

@@ -46,6 +46,7 @@ class SpacePage {
     this.openings();
     this.forms();
     this.picking = new Picking(this);
+    if (new URLSearchParams(location.search).has("try") && !this.data.trial) this.remember();
     if (!this.data.view) { this.holder.dataset.state = "empty"; return; }
     const told = JSON.parse(this.data.view);
     try {
@@ -64,7 +65,7 @@ class SpacePage {
   /** What is new after a step that is tried. */
   async fresh() {
     this.view.shape.lay("fresh", null);
-    if (!this.data.trial) return;
+    if (!this.data.trial || !JSON.parse(this.data.view).before) return;
     const answer = await fetch(`${this.data.page}/fresh?try=${encodeURIComponent(this.data.trial)}`);
     if (!answer.ok) return;
     const mask = new Uint8Array(await answer.arrayBuffer()), triangles = [];
@@ -76,13 +77,13 @@ class SpacePage {
   try(step) {
     const text = JSON.stringify(step), search = new URLSearchParams(location.search);
     search.set("try", text);
-    htmx.ajax("GET", `${this.data.page}?part=body&try=${encodeURIComponent(text)}`, { target: "#stage", swap: "outerHTML" }).then(() => history.replaceState(null, "", `${location.pathname}?${search}`));
+    htmx.ajax("GET", `${this.data.page}?part=body&try=${encodeURIComponent(text)}`, { source: "#stage", target: "#stage", swap: "outerHTML" }).then(() => history.replaceState(null, "", `${location.pathname}?${search}`));
   }
 
   /** Does a named action. */
   act(action, values) {
     const state = Object.fromEntries([...document.querySelectorAll("#page-state input")].map((i) => [i.name, i.value]));
-    htmx.ajax("POST", `/studies/${this.data.study}/act/${action}`, { target: "#stage", swap: "outerHTML", values: { ...state, variant: this.data.variant, ...values } });
+    htmx.ajax("POST", `/studies/${this.data.study}/act/${action}`, { source: "#stage", target: "#stage", swap: "outerHTML", values: { ...state, variant: this.data.variant, ...values } });
   }
 
   remember() {
@@ -190,7 +191,7 @@ class SpacePage {
     for (const form of this.root.querySelectorAll("form.opening")) {
       const rim = rims[Number(form.dataset.opening)];
       form.querySelector(".show-opening").onclick = () => this.showRim(rim);
-      form.querySelector(".fill-opening").onclick = (event) => this.try(JSON.parse(event.target.dataset.step));
+      form.querySelector(".fill-opening").onclick = (event) => { this.showRim(rim); this.try(JSON.parse(event.target.dataset.step)); };
     }
   }
 
