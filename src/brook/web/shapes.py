@@ -71,8 +71,9 @@ def headline(said: dict[str, Any]) -> tuple[str, str]:
         if bad:
             return "bad", f"{bad[0]['name']} is not closed: {bad[0]['problem']}."
         told = [body_words(b) for b in said["bodies"]]
-        kind = "warn" if wrong or said["findings"] else "good"
-        return kind, f"{'; '.join(told)}."
+        left = ", ".join(f"{f['words']} ({f['count']})" for f in said["findings"])
+        kind = "warn" if wrong or left else "good"
+        return kind, f"{'; '.join(told)}.{f' Still found: {left}.' if left else ''}"
     if not said["triangles"]:
         return "bad", f"There is nothing to show: {wrong[0]['problem']}." if wrong else "There is no triangle yet."
     if said["closed"]:
@@ -93,6 +94,7 @@ def view_data(said: dict[str, Any], rows: list[PatchRow], order: Order, before: 
     """What the canvas needs besides the arrays, as JSON."""
     return json.dumps({
         "key": order.key, "arrays": f"/views/shape/{order.key}", "before": before, "box": said["box"],
+        "closed": said["closed"],
         "patches": [{"name": r.name, "colour": r.colour, "role": r.role, "words": r.words, "at": p["at"]}
                     for r, p in zip(rows, said["patches"], strict=True)],
         "openings": said["openings"],

@@ -10,7 +10,7 @@ from brook.core.geometry.enclosing import EncloseError, Spaces, enclosed, first_
 from brook.core.geometry.surface import Surface
 from brook.core.study import Resolved
 
-TRIES = 60
+TRIES = 24
 
 
 @dataclass(frozen=True, eq=False)

@@ -146,18 +146,8 @@ def _first_hit(corners: np.ndarray, place: np.ndarray, way: np.ndarray) -> tuple
 
 def first_seen(surface: Surface, place: np.ndarray, way: np.ndarray) -> float | None:
     """How far from a place (3,) in a direction the surface is first met, in lengths of it; None when it is not."""
-    corners = surface.points[surface.triangles]
-    a, u, v = corners[:, 0], corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    across = np.cross(way, v)
-    determinant = np.einsum("ij,ij->i", u, across)
-    hit = np.abs(determinant) > 1e-300
-    over = np.where(hit, determinant, 1.0)
-    offset = place - a
-    p = np.einsum("ij,ij->i", offset, across) / over
-    normal = np.cross(offset, u)
-    q, t = normal @ way / over, np.einsum("ij,ij->i", v, normal) / over
-    inside = hit & (p >= 0) & (q >= 0) & (p + q <= 1) & (t > 0)
-    return float(t[inside].min()) if inside.any() else None
+    reach = float(kernels.first_seen(surface.points, surface.triangles, place, way))
+    return reach if np.isfinite(reach) else None
 
 
 def enclosed(surface: Surface, wet_point: np.ndarray, spaces: Spaces | None = None) -> Surface:

@@ -105,7 +105,7 @@ class SpacePage {
     const { view } = this;
     const patch = hit ? view.shape.data.patches[hit.patch] : null;
     this.strip.textContent = hit ? `${place(view.inMetres(hit.at))} · ${patch.name}, ${patch.words}` : "\u00a0";
-    if (view.shape && view.shape.count < 400000 && this.lit !== patch?.name) { this.lit = patch?.name; view.shape.light(this.lit ?? ""); view.later(); }
+    if (view.shape && view.shape.count < 400000 && this.lit !== patch?.name) { this.lit = patch?.name; view.light(this.lit ?? ""); }
     for (const row of this.root.querySelectorAll("[data-patch]")) row.classList.toggle("lit", row.dataset.patch === patch?.name);
   }
 
@@ -131,7 +131,7 @@ class SpacePage {
   }
 
   picture() {
-    this.view.draw();
+    this.view.draw(true);
     const link = Object.assign(document.createElement("a"), { download: `${this.data.name}.png`, href: this.view.canvas.toDataURL("image/png") });
     link.click();
   }
@@ -145,8 +145,8 @@ class SpacePage {
       const name = row.dataset.patch;
       row.querySelector(".hide-patch").onclick = () => { const next = new Set(view.hidden); if (!next.delete(name)) next.add(name); this.hide(next); };
       row.querySelector(".alone-patch").onclick = () => this.hide(new Set(this.names.filter((n) => n !== name)));
-      row.onpointerenter = () => { view.shape?.light(name); view.later(); };
-      row.onpointerleave = () => { view.shape?.light(""); view.later(); };
+      row.onpointerenter = () => view.light(name);
+      row.onpointerleave = () => view.light("");
     }
     const all = this.root.querySelector("#show-all");
     if (all) all.onclick = () => this.hide(new Set());

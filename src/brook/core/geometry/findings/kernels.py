@@ -316,3 +316,36 @@ def solid_angle(corners, place):
         below = la * lb * lc + (a * b).sum() * lc + (a * c).sum() * lb + (b * c).sum() * la
         total += 2.0 * np.arctan2(above, below)
     return total
+
+
+@njit(cache=True, parallel=True)
+def first_seen(points, triangles, place, way):
+    """How far along a way (3,), in lengths of it, triangles are first met from a place (3,); inf when none is.
+
+    Möller & Trumbore (1997).
+    """
+    nearest = np.full(CHUNKS, np.inf)
+    count = len(triangles)
+    for chunk in prange(CHUNKS):
+        best = np.inf
+        for k in range(chunk * count // CHUNKS, (chunk + 1) * count // CHUNKS):
+            a, b, c = points[triangles[k, 0]], points[triangles[k, 1]], points[triangles[k, 2]]
+            ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+            vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+            hx, hy, hz = way[1] * vz - way[2] * vy, way[2] * vx - way[0] * vz, way[0] * vy - way[1] * vx
+            det = ux * hx + uy * hy + uz * hz
+            if det == 0.0:
+                continue
+            sx, sy, sz = place[0] - a[0], place[1] - a[1], place[2] - a[2]
+            p = (sx * hx + sy * hy + sz * hz) / det
+            if p < 0.0 or p > 1.0:
+                continue
+            qx, qy, qz = sy * uz - sz * uy, sz * ux - sx * uz, sx * uy - sy * ux
+            q = (way[0] * qx + way[1] * qy + way[2] * qz) / det
+            if q < 0.0 or p + q > 1.0:
+                continue
+            t = (vx * qx + vy * qy + vz * qz) / det
+            if 0.0 < t < best:
+                best = t
+        nearest[chunk] = best
+    return nearest.min()

@@ -62,7 +62,7 @@ export class Marks {
 
   draw(camera, width, height, shown, hidden) {
     const seen = new Vector3();
-    for (const label of this.labels) {
+    for (const label of this.names.hidden ? [] : this.labels) {
       seen.copy(label.at).project(camera.three);
       const inside = Math.abs(seen.x) < 1 && Math.abs(seen.y) < 1 && seen.z < 1;
       const off = !inside || (label.kind === "patch" && (!shown || label.behind || hidden.has(label.patch.name)));

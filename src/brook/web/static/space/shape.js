@@ -1,28 +1,9 @@
-// A surface in the scene: one mesh a patch over common points, lines where it bends, and what is laid over it.
-
-import {
-  BufferAttribute, BufferGeometry, Color, DoubleSide, Group, LineBasicMaterial, LineSegments, Mesh, MeshLambertMaterial,
-} from "../vendor/three/three.module.min.js";
-
-const INSIDE = new Color("#cfc6b4"); // what is seen from behind, whatever its patch
-const LIT = 0.22;
+// A surface as the canvas knows it: its arrays, what of it is shown and how, and questions about it.
 
 async function array(address, Kind) {
   const answer = await fetch(address);
   if (!answer.ok) throw new Error("the shape is no longer kept; load the page again");
   return new Kind(await answer.arrayBuffer());
-}
-
-/** Colours of the patch outside, softened so that what is laid over stands out; one colour inside. */
-function material(colour) {
-  const made = new MeshLambertMaterial({ color: new Color(colour).lerp(new Color("#ffffff"), 0.16), side: DoubleSide, flatShading: true, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 });
-  made.onBeforeCompile = (shader) => {
-    shader.uniforms.inside = { value: INSIDE };
-    shader.fragmentShader = shader.fragmentShader
-      .replace("void main() {", "uniform vec3 inside;\nvoid main() {")
-      .replace("#include <color_fragment>", "#include <color_fragment>\nif (!gl_FrontFacing) diffuseColor.rgb = inside;");
-  };
-  return made;
 }
 
 export class Shape {
@@ -39,84 +20,28 @@ export class Shape {
     this.middle = data.box[0].map((low, k) => (low + data.box[1][k]) / 2);
     this.half = data.box[0].map((low, k) => (data.box[1][k] - low) / 2);
     this.count = this.triangles.length / 3;
-    this.group = new Group();
-    this.position = new BufferAttribute(this.points, 3);
-    this.meshes = data.patches.map((patch, k) => {
-      const geometry = new BufferGeometry();
-      geometry.setAttribute("position", this.position);
-      geometry.setIndex(new BufferAttribute(this.triangles.subarray(3 * this.starts[k], 3 * this.starts[k + 1]), 1));
-      const mesh = new Mesh(geometry, material(patch.colour));
-      mesh.frustumCulled = false;
-      this.group.add(mesh);
-      return mesh;
-    });
-    this.lines = this.segments(this.features, "#1e2a2e", 0.55);
-    this.group.add(this.lines);
-    this.over = new Map();
+    Object.assign(this, { visible: data.patches.map(() => true), lit: "", edgesShown: false, over: new Map(), plane: null });
   }
 
-  /** Lines between points by their numbers. */
-  segments(ends, colour, opacity = 1) {
-    const geometry = new BufferGeometry();
-    geometry.setAttribute("position", this.position);
-    geometry.setIndex(new BufferAttribute(ends, 1));
-    const lines = new LineSegments(geometry, new LineBasicMaterial({ color: colour, transparent: opacity < 1, opacity }));
-    lines.frustumCulled = false;
-    return lines;
-  }
-
-  /** Edges of all triangles; made when first wanted. */
-  showEdges(wanted) {
-    if (wanted && !this.edges) {
-      const t = this.triangles, ends = new Uint32Array(t.length * 2);
-      for (let k = 0, n = 0; k < t.length; k += 3) for (let i = 0; i < 3; i++) { ends[n++] = t[k + i]; ends[n++] = t[k + ((i + 1) % 3)]; }
-      this.edges = this.segments(ends, "#1e2a2e", 0.28);
-      this.group.add(this.edges);
-    }
-    if (this.edges) this.edges.visible = wanted;
-    this.lines.material.opacity = wanted ? 0.9 : 0.55;
-  }
-
-  /** Hides patches by name; gives back those there are. */
-  hide(names) {
-    this.data.patches.forEach((patch, k) => { this.meshes[k].visible = !names.has(patch.name); });
-  }
-
-  light(name) {
-    this.data.patches.forEach((patch, k) => { this.meshes[k].material.emissive.set(patch.name === name ? "#ffffff" : "#000000"); this.meshes[k].material.emissiveIntensity = LIT; });
-  }
+  /** Hides patches by name. */
+  hide(names) { this.visible = this.data.patches.map((patch) => !names.has(patch.name)); }
 
   /** Lays triangles (in their drawn order) over the shape in a colour; none takes them away. */
   lay(key, triangles, colour) {
-    const old = this.over.get(key);
-    if (old) { this.group.remove(old); old.geometry.dispose(); old.material.dispose(); this.over.delete(key); }
+    this.over.delete(key);
     if (!triangles || !triangles.length) return;
     const index = new Uint32Array(3 * triangles.length);
     triangles.forEach((t, k) => index.set(this.triangles.subarray(3 * t, 3 * t + 3), 3 * k));
-    const geometry = new BufferGeometry();
-    geometry.setAttribute("position", this.position);
-    geometry.setIndex(new BufferAttribute(index, 1));
-    const made = new MeshLambertMaterial({ color: colour, side: DoubleSide, flatShading: true, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -1, clippingPlanes: this.planes ?? null });
-    const mesh = new Mesh(geometry, made);
-    mesh.frustumCulled = false;
-    this.over.set(key, mesh);
-    this.group.add(mesh);
+    this.over.set(key, { index, colour });
   }
 
   /** Lays lines over the shape, each segment six numbers in m; they are seen through it. */
   draw(key, segments, colour) {
-    const old = this.over.get(key);
-    if (old) { this.group.remove(old); old.geometry.dispose(); old.material.dispose(); this.over.delete(key); }
+    this.over.delete(key);
     if (!segments.length) return;
     const places = new Float32Array(6 * segments.length);
     segments.forEach((s, k) => s.forEach((v, i) => { places[6 * k + i] = v - this.middle[i % 3]; }));
-    const geometry = new BufferGeometry();
-    geometry.setAttribute("position", new BufferAttribute(places, 3));
-    const lines = new LineSegments(geometry, new LineBasicMaterial({ color: colour, depthTest: false, transparent: true }));
-    lines.frustumCulled = false;
-    lines.renderOrder = 5;
-    this.over.set(key, lines);
-    this.group.add(lines);
+    this.over.set(key, { places, colour });
   }
 
   /** Where triangles of the surface, by their own number, stand in the drawn order. */
@@ -126,16 +51,6 @@ export class Shape {
       this.number.forEach((n, k) => { this.place[n] = k; });
     }
     return numbers.map((n) => this.place[n]);
-  }
-
-  cut(planes) {
-    this.planes = planes;
-    for (const one of [...this.meshes, this.lines, this.edges, ...this.over.values()]) if (one) { one.material.clippingPlanes = planes; one.material.needsUpdate = true; }
-  }
-
-  dispose() {
-    this.group.traverse((one) => { one.geometry?.dispose(); one.material?.dispose(); });
-    this.group.removeFromParent();
   }
 
   /** The patch that a drawn triangle is of. */
@@ -152,11 +67,11 @@ export class Shape {
 
   /** The first visible triangle along a ray (from the middle of the box): its number in drawn order, the distance, the place. */
   hit(origin, way) {
-    const { points: p, triangles: t } = this;
+    const { points: p, triangles: t, plane } = this;
     const [ox, oy, oz] = origin, [dx, dy, dz] = way;
     let best = Infinity, found = -1;
-    this.meshes.forEach((mesh, k) => {
-      if (!mesh.visible) return;
+    this.visible.forEach((shown, k) => {
+      if (!shown) return;
       for (let n = this.starts[k]; n < this.starts[k + 1]; n++) {
         const a = 3 * t[3 * n], b = 3 * t[3 * n + 1], c = 3 * t[3 * n + 2];
         const ux = p[b] - p[a], uy = p[b + 1] - p[a + 1], uz = p[b + 2] - p[a + 2];
@@ -172,7 +87,7 @@ export class Shape {
         if (v < 0 || u + v > 1) continue;
         const s = (vx * qx + vy * qy + vz * qz) / det;
         if (s <= 0 || s >= best) continue;
-        if (this.planes && this.planes.some((plane) => plane.normal.x * (ox + s * dx) + plane.normal.y * (oy + s * dy) + plane.normal.z * (oz + s * dz) + plane.constant < 0)) continue;
+        if (plane && plane[0] * (ox + s * dx) + plane[1] * (oy + s * dy) + plane[2] * (oz + s * dz) + plane[3] < 0) continue;
         best = s;
         found = n;
       }

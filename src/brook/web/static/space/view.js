@@ -1,9 +1,11 @@
 // The canvas of a shape in space: drawing on demand, turning, moving, zooming at the pointer, picking, cutting.
 
-import { AmbientLight, DirectionalLight, Plane, Raycaster, Scene, Vector2, Vector3, WebGLRenderer } from "../vendor/three/three.module.min.js";
+import { Raycaster, Vector2, Vector3 } from "../vendor/three/three.module.min.js";
 import { Camera } from "./camera.js";
+import { GpuPainter, hasProcessor } from "./gpu.js";
 import { Marks } from "./marks.js";
 import { Shape } from "./shape.js";
+import { SoftPainter } from "./soft.js";
 
 const MOST_FOR_HOVER = 400000;
 const CLICK = 4; // px that a click may wander
@@ -15,18 +17,11 @@ export class SpaceView {
     this.canvas = Object.assign(document.createElement("canvas"), { tabIndex: 0, className: "space-canvas" });
     this.canvas.setAttribute("aria-label", "Shape in space: arrow keys turn it, with Shift they move it, + and − zoom");
     holder.append(this.canvas);
-    this.renderer = new WebGLRenderer({ canvas: this.canvas, antialias: true, preserveDrawingBuffer: false });
-    this.renderer.setClearColor("#ffffff");
-    this.renderer.localClippingEnabled = true;
-    this.scene = new Scene();
-    this.scene.add(new AmbientLight("#ffffff", 1.45));
-    this.light = new DirectionalLight("#ffffff", 1.9);
-    this.scene.add(this.light, this.light.target);
+    this.painter = hasProcessor() ? new GpuPainter(this.canvas) : new SoftPainter(this.canvas);
     this.marks = new Marks(holder, (from) => this.look(from));
     this.cutHandle = Object.assign(document.createElement("button"), { className: "cut-handle", type: "button", hidden: true, title: "Drag the cut" });
     this.cutHandle.setAttribute("aria-label", "Drag the cut");
     holder.append(this.cutHandle);
-    this.plane = new Plane(new Vector3(1, 0, 0), 0);
     this.ray = new Raycaster();
     this.listen();
     this.watch = new ResizeObserver(() => this.resize());
@@ -38,17 +33,15 @@ export class SpaceView {
     if (this.shape?.data.key === data.key) { this.shape.data = data; this.names(); this.later(); return false; }
     const wanted = (this.wanted = data.key);
     const fresh = await Shape.load(data);
-    if (this.wanted !== wanted) { fresh.dispose(); return false; }
+    if (this.wanted !== wanted) return false;
     const before = this.shape;
     if (before) { // the camera keeps its place in the room, points count from the middle of each shape's box
       this.camera.target.add(new Vector3(...before.middle.map((v, i) => v - fresh.middle[i])));
-      before.dispose();
     }
     this.shape = fresh;
     this.camera.size = Math.hypot(...fresh.half);
-    this.scene.add(fresh.group);
     fresh.hide(this.hidden);
-    fresh.showEdges(this.edgesShown);
+    fresh.edgesShown = this.edgesShown;
     this.setCut(this.cutAxis, this.cutShare);
     this.names();
     this.resize();
@@ -81,7 +74,9 @@ export class SpaceView {
 
   hide(names) { this.hidden = names; this.shape?.hide(names); this.moved(); }
 
-  showEdges(wanted) { this.edgesShown = wanted; this.shape?.showEdges(wanted); this.later(); }
+  showEdges(wanted) { this.edgesShown = wanted; if (this.shape) this.shape.edgesShown = wanted; this.later(); }
+
+  light(name) { if (this.shape && this.shape.lit !== name) { this.shape.lit = name; this.later(); } }
 
   showNames(wanted) { this.namesShown = wanted; this.occlude(); this.later(); }
 
@@ -91,10 +86,11 @@ export class SpaceView {
     Object.assign(this, { cutAxis: axis, cutShare: share });
     this.cutHandle.hidden = !axis;
     if (!this.shape) return;
-    if (!axis) { this.shape.cut(null); this.later(); return; }
+    if (!axis) { this.shape.plane = null; this.later(); return; }
     this.cutPlace = (2 * share - 1) * this.shape.half[k] * 1.001;
-    this.plane.set(new Vector3().setComponent(k, this.cutSide), -this.cutSide * this.cutPlace);
-    if (this.shape.planes?.[0] !== this.plane) this.shape.cut([this.plane]);
+    const plane = [0, 0, 0, -this.cutSide * this.cutPlace];
+    plane[k] = this.cutSide;
+    this.shape.plane = plane;
     this.moved();
   }
 
@@ -104,8 +100,7 @@ export class SpaceView {
     const { clientWidth: width, clientHeight: height } = this.holder;
     if (!width || !height) return;
     const ratio = Math.min(2, devicePixelRatio);
-    this.renderer.setPixelRatio(ratio);
-    this.renderer.setSize(width, height, false);
+    this.painter.resize(width, height, ratio);
     Object.assign(this, { width, height });
     this.camera.aspect = width / height;
     this.draw();
@@ -113,25 +108,22 @@ export class SpaceView {
 
   later() { if (!this.waiting) this.waiting = requestAnimationFrame(() => { this.waiting = 0; this.draw(); }); }
 
-  draw() {
+  draw(resting = false) {
     if (!this.width) return;
     this.camera.place();
-    const eye = this.camera.three.position;
-    this.light.position.copy(eye).addScaledVector(this.camera.right, 0.5 * this.camera.span).addScaledVector(this.camera.upward, 0.6 * this.camera.span);
-    this.light.target.position.copy(this.camera.target);
-    const begun = performance.now();
-    this.renderer.render(this.scene, this.camera.three);
-    this.drawTime = performance.now() - begun;
+    this.painter.draw(this.shape, this.camera, resting);
+    this.marks.names.hidden = this.moving && !resting; // moving so many words costs more than the picture
     this.marks.draw(this.camera, this.width, this.height, this.namesShown, this.hidden);
     this.placeCutHandle();
     this.holder.dataset.drawn = this.shape?.data.key ?? "";
   }
 
   moved() {
+    this.moving = true;
     this.later();
     this.on.view?.();
     clearTimeout(this.resting);
-    this.resting = setTimeout(() => this.occlude(), 140);
+    this.resting = setTimeout(() => this.occlude(), 140); // then names that are behind something go, and edges are smoothed
   }
 
   /** Finds out which names are behind something, once the view rests. */
@@ -146,7 +138,10 @@ export class SpaceView {
       const hit = this.hitAt(seen.x, seen.y);
       label.behind = !hit || this.shape.data.patches[hit.patch].name !== label.patch.name && label.at.distanceTo(new Vector3(...hit.at)) > 0.02 * this.camera.size;
     }
-    this.later();
+    cancelAnimationFrame(this.waiting);
+    this.waiting = 0;
+    this.moving = false;
+    this.draw(true);
   }
 
   hitAt(x, y) {
