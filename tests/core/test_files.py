@@ -23,7 +23,10 @@ def by_place(surface):
     return sorted(zip(turned, (surface.patches[k] for k in surface.patch), strict=True))
 
 
-@pytest.mark.parametrize("suffix", sorted(FORMATS))
+BOTH_WAYS = sorted(suffix for suffix, f in FORMATS.items() if f.read and f.write)
+
+
+@pytest.mark.parametrize("suffix", BOTH_WAYS)
 @pytest.mark.parametrize("make", [cube, tube])
 def test_round_trips_keep_names_counts_and_places(suffix, make):
     there = make()
@@ -95,7 +98,7 @@ def test_parts_of_a_3mf_file_are_placed_and_in_its_unit():
     assert surface.box[1] == pytest.approx([3 * 25.4, 2 * 25.4, 10 * 25.4])
 
 
-GOOD = {suffix: write_file(f"a.{suffix}", tube(48, 20)) for suffix in FORMATS}
+GOOD = {suffix: write_file(f"a.{suffix}", tube(48, 20)) for suffix in BOTH_WAYS}
 HUGE = (2**32 - 1).to_bytes(4, "little")
 HOSTILE = {
     "empty.stl": b"",
@@ -147,7 +150,7 @@ def test_a_bad_file_ends_in_one_line(name):
 
 
 @settings(max_examples=120, deadline=None)
-@given(st.sampled_from(sorted(FORMATS)), st.floats(0, 1), st.binary(max_size=6), st.booleans())
+@given(st.sampled_from(BOTH_WAYS), st.floats(0, 1), st.binary(max_size=6), st.booleans())
 def test_damaged_files_are_refused_or_read_but_never_break(suffix, share, junk, cut):
     whole = GOOD[suffix]
     at = int(share * (len(whole) - 1))
@@ -165,3 +168,49 @@ def test_a_file_cut_short_is_never_taken_for_whole(suffix):
     for share in (0.3, 0.7, 0.97):
         with pytest.raises(FileError):
             read_file(f"a.{suffix}", GOOD[suffix][: int(share * len(GOOD[suffix]))])
+
+
+def test_step_faces_become_patches_with_their_names(tmp_path):
+    from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
+    from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+    from OCP.STEPControl import STEPControl_AsIs, STEPControl_Writer
+
+    block = BRepPrimAPI_MakeBox(100.0, 60.0, 40.0).Shape()
+    bore = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(50, 30, -5), gp_Dir(0, 0, 1)), 12.0, 60.0).Shape()
+    writer = STEPControl_Writer()
+    writer.Transfer(BRepAlgoAPI_Cut(block, bore).Shape(), STEPControl_AsIs)
+    writer.Write(str(tmp_path / "block.step"))
+    data = (tmp_path / "block.step").read_bytes().replace(b"ADVANCED_FACE(''", b"ADVANCED_FACE('Side West'", 1)
+    exact = 100 * 60 * 40 - np.pi * 144 * 40
+    errors = []
+    for deflection in (2e-4, 2e-5):
+        surface = read_file("block.STEP", data, deflection)
+        assert surface.is_closed
+        assert surface.volume > 0
+        assert len(surface.patches) == 7
+        assert surface.patches[0] == "side_west"
+        errors.append(abs(surface.volume - exact))
+    assert errors[1] < errors[0] / 3
+    assert errors[1] < 2e-4 * exact
+    with pytest.raises(FileError, match="ends too early"):
+        read_file("block.stp", data[: len(data) // 2])
+    with pytest.raises(FileError, match="only read"):
+        write_file("block.step", surface)
+
+
+def test_gltf_says_what_it_holds():
+    import json
+    import struct
+
+    data = write_file("tube.glb", tube())
+    magic, version, size = struct.unpack_from("<4sII", data)
+    assert (magic, version, size) == (b"glTF", 2, len(data))
+    length = struct.unpack_from("<I", data, 12)[0]
+    told = json.loads(data[20 : 20 + length])
+    assert [m["name"] for m in told["meshes"]] == ["near", "far", "wall"]
+    counts = [told["accessors"][m["primitives"][0]["indices"]]["count"] for m in told["meshes"]]
+    assert sum(counts) == 3 * tube().count
+    assert told["accessors"][0]["max"][1] == pytest.approx(0.5)  # y is up there
+    with pytest.raises(FileError, match="only written"):
+        read_file("tube.glb", data)

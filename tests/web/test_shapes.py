@@ -109,7 +109,9 @@ def test_a_defective_header_becomes_a_closed_named_fluid_and_another_file_takes_
     wait(browser, lambda: "box 250 mm" in text_of(browser, ".space-sheet"))
     settled(browser)
     assert "closed, volume 805 mL, 7 patches" in text_of(browser, "#headline")
-    names = browser.execute_script("return [...document.querySelectorAll('#patch-rows tr')].map((r) => r.dataset.patch).sort()")
+    names = browser.execute_script(
+        "return [...document.querySelectorAll('#patch-rows tr')].map((r) => r.dataset.patch).sort()"
+    )
     assert names == ["branch_1", "branch_2", "end", "header", "inlet", "outlet_1", "outlet_2"]
     browser.execute_script("document.querySelector('#undo').click()")
     wait(browser, lambda: "box 200 mm" in text_of(browser, ".space-sheet"))
@@ -122,13 +124,20 @@ def open_cube(brook_server, tmp_path):
     """A study with a cube of 1 m without its lid."""
     surface = cube()
     surface = surface.only(surface.patch != surface.patches.index("lid"))
-    study = Study.model_validate({"title": "Box", "variants": [{"name": "box", "title": "Box", "geometry": {"kind": "space"}}]})
+    study = Study.model_validate(
+        {"title": "Box", "variants": [{"name": "box", "title": "Box", "geometry": {"kind": "space"}}]}
+    )
     with client(brook_server) as http:
         slug = take_in(http, study)
         content = write_file("box.obj", surface)
-        answer = http.post(f"/studies/{slug}/geometry/box/files", files={"file": ("box.obj", content)}, data={"page": "geometry"})
+        answer = http.post(
+            f"/studies/{slug}/geometry/box/files", files={"file": ("box.obj", content)}, data={"page": "geometry"}
+        )
         assert answer.status_code == 200, answer.text
-        http.post(f"/studies/{slug}/edit", data={"page": "geometry", "pointer": "/variants/0/geometry/parts/0/unit", "value": "m", "name": "box"})
+        http.post(
+            f"/studies/{slug}/edit",
+            data={"page": "geometry", "pointer": "/variants/0/geometry/parts/0/unit", "value": "m", "name": "box"},
+        )
     return slug
 
 

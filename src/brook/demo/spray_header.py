@@ -95,7 +95,9 @@ def with_defects(surface: Surface) -> Surface:
     seam = (np.abs(corners[:, :, 1]) < 1e-9) & (corners[:, :, 2] > 0.5 * BORE / 2)
     seam &= (np.abs(corners[:, :, 0] - 0.8 * length) < 3.1 * RING) & (middle[:, 1] < 0)[:, None]
     corners[seam] -= [0.0, 0.00012, 0.0]
-    side = (made.patch == header) & (middle[:, 0] > 0.4 * length) & (middle[:, 0] < 0.6 * length) & (middle[:, 1] > 0.02)
+    side = (
+        (made.patch == header) & (middle[:, 0] > 0.4 * length) & (middle[:, 0] < 0.6 * length) & (middle[:, 1] > 0.02)
+    )
     turned = np.nonzero(side)[0][:9]
     corners[turned] = corners[turned, ::-1]
     one, other = (_half_way_down(made, middle, f"branch_{k}") for k in (1, 2))

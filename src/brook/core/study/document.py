@@ -233,12 +233,14 @@ def _problem(error: Any, raw: Any) -> Problem:
 
 def _document_steps(location: list[Any], raw: Any) -> list[Any]:
     """Where an error is in the document: pydantic also names the alternative it chose, which is no step there."""
-    steps, at = [], raw
+    steps, at, fresh = [], raw, True
     for k, step in enumerate(location):
         last = k == len(location) - 1
-        if isinstance(at, dict) and step not in at and not last:
+        if isinstance(at, dict) and not last and ((fresh and step == at.get("kind")) or step not in at):
+            fresh = False
             continue
         steps.append(step)
+        fresh = True
         try:
             at = at[step]
         except (KeyError, IndexError, TypeError):

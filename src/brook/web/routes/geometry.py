@@ -22,7 +22,6 @@ from brook.web.shapes import (
     STEP_KINDS,
     headline,
     making_of,
-    order_of,
     patch_rows,
     step_words,
     unit_choices,
@@ -81,7 +80,9 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
         return found
     said = making.said
     rows = patch_rows(said, variant.prepared.boundaries)
-    before = variant.prepared.space.key if trial and making.state == "done" and variant.prepared.space is not None else ""
+    before = (
+        variant.prepared.space.key if trial and making.state == "done" and variant.prepared.space is not None else ""
+    )
     notes = {n["pointer"]: n for n in said["notes"]}
     last = max((k for k in notes if k.startswith("/steps/")), key=lambda k: int(k[7:]), default="")
     found |= {

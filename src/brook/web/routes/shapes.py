@@ -215,7 +215,7 @@ def bring_out(studio: StudioHere, state: StateHere, name: str, suffix: str, unit
     """The surface as it stands, with its caps, as a file."""
     variant = _space(state, name)
     space = variant.prepared.space
-    if suffix not in FORMATS:
+    if suffix not in FORMATS or FORMATS[suffix].write is None:
         raise HTTPException(404, f"'{suffix}' is no format for shapes")
     if space is None or not studio.store.files.has("shape", space.key):
         raise HTTPException(404, "this shape has not been made yet; open its page first")

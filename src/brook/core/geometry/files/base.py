@@ -22,6 +22,7 @@ class FileError(ValueError):
 @dataclass(frozen=True)
 class FileFormat:
     """`read` takes bytes and gives a surface in the file's own unit, or raises `FileError`; `write` the other way.
+    One of the two may be missing.
 
     `unit` is that of the surface when the format knows it. `read_within` is there for formats of curved faces: it also
     takes how far triangles may leave them, in m.
@@ -30,8 +31,8 @@ class FileFormat:
     suffix: str
     words: str
     media_type: str
-    read: Callable[[bytes], Surface]
-    write: Callable[[Surface], bytes]
+    read: Callable[[bytes], Surface] | None
+    write: Callable[[Surface], bytes] | None
     unit: str = ""
     read_within: Callable[[bytes, float], Surface] | None = None
 

@@ -3,22 +3,26 @@
 from __future__ import annotations
 
 from brook.core.geometry.files.base import MOST_BYTES, FileError, FileFormat
+from brook.core.geometry.files.gltf import GLB
 from brook.core.geometry.files.obj import OBJ
 from brook.core.geometry.files.ply import PLY
+from brook.core.geometry.files.step import STEP
 from brook.core.geometry.files.stl import BINARY, TEXT
 from brook.core.geometry.files.threemf import THREE_MF
 from brook.core.geometry.surface import Surface
 
 DEFLECTION = 1e-4
-FORMATS: dict[str, FileFormat] = {f.suffix: f for f in (TEXT, BINARY, OBJ, PLY, THREE_MF)}
+FORMATS: dict[str, FileFormat] = {f.suffix: f for f in (TEXT, BINARY, OBJ, PLY, THREE_MF, STEP, GLB)}
+OTHER_SUFFIXES = {"stp": STEP}
 
 
 def format_of(name: str) -> FileFormat:
     """The format of a file by its name. Raises `FileError`."""
     lower = name.lower()
-    for suffix in sorted(FORMATS, key=len, reverse=True):
+    every = {**FORMATS, **OTHER_SUFFIXES}
+    for suffix in sorted(every, key=len, reverse=True):
         if lower.endswith(f".{suffix}"):
-            return FORMATS[suffix]
+            return every[suffix]
     known = ", ".join(sorted(f".{s}" for s in FORMATS))
     raise FileError(f"'{name[-40:]}' is of no known format; known are {known}")
 
@@ -32,11 +36,18 @@ def read_file(name: str, data: bytes, deflection: float = DEFLECTION) -> Surface
         raise FileError(f"the file has {len(data) / 1e6:.0f} MB; at most {MOST_BYTES / 1e6:.0f} MB are taken in")
     try:
         known = format_of(name)
-        return known.read_within(data, deflection) if known.read_within is not None else known.read(data)
+        if known.read_within is not None:
+            return known.read_within(data, deflection)
+        if known.read is None:
+            raise FileError(f"{known.words} is only written here; bring the shape in as another format")
+        return known.read(data)
     except MemoryError:
         raise FileError("the file needs more memory than there is; write it more coarsely") from None
 
 
 def write_file(name: str, surface: Surface) -> bytes:
     """The bytes of a file of the format that its name says. Raises `FileError`."""
-    return format_of(name).write(surface)
+    known = format_of(name)
+    if known.write is None:
+        raise FileError(f"{known.words} is only read here; write the shape as another format")
+    return known.write(surface)

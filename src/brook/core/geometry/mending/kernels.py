@@ -64,8 +64,12 @@ def _ear(at, i, j, k, alive):
         if alive[p] and p != i and p != j and p != k:
             q = at[p]
             if _turn(a, b, q) >= 0.0 and _turn(b, c, q) >= 0.0 and _turn(c, a, q) >= 0.0:
-                if (q[0] == a[0] and q[1] == a[1]) or (q[0] == c[0] and q[1] == c[1]):
-                    continue  # the same place visited twice
+                if (
+                    (q[0] == a[0] and q[1] == a[1])
+                    or (q[0] == b[0] and q[1] == b[1])
+                    or (q[0] == c[0] and q[1] == c[1])
+                ):
+                    continue  # the same place visited twice, as at a bridge to a hole
                 return -1.0
     sides = ((b - a) ** 2).sum() + ((c - b) ** 2).sum() + ((a - c) ** 2).sum()
     return 2.0 * area / sides

@@ -1,0 +1,133 @@
+"""STEP (ISO 10303-21): faces of solids become patches, curved ones triangles within a deflection. Only read."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import numpy as np
+
+from brook.core.geometry.files.base import FileError, FileFormat, Patches, check_count, checked_points
+from brook.core.geometry.surface import Surface
+
+DEFLECTION = 1e-4  # m
+ANGLE = 0.35  # rad between neighbours on a curved face
+SAME = 1e-6  # mm: corners of neighbouring faces nearer than this are one
+
+
+def read(data: bytes) -> Surface:
+    return read_within(data, DEFLECTION)
+
+
+def read_within(data: bytes, deflection: float) -> Surface:
+    """The surface in mm. Raises `FileError`."""
+    if not data.lstrip()[:13].upper().startswith(b"ISO-10303-21"):
+        raise FileError("this is no STEP file: it does not begin with ISO-10303-21")
+    if b"END-ISO-10303-21" not in data[-2000:].upper():
+        raise FileError("the file ends too early: END-ISO-10303-21 is missing; write it anew")
+    from OCP.BRepMesh import BRepMesh_IncrementalMesh
+    from OCP.IFSelect import IFSelect_RetDone
+    from OCP.STEPControl import STEPControl_Reader
+
+    with _quiet(), _file(data) as path:
+        reader = STEPControl_Reader()
+        if reader.ReadFile(path) != IFSelect_RetDone:
+            raise FileError("the file cannot be read as STEP; write it anew, as AP203, AP214 or AP242")
+        reader.TransferRoots()
+        shape = reader.OneShape()
+        if shape.IsNull():
+            raise FileError("the file holds no shape; check what was chosen when it was written")
+        BRepMesh_IncrementalMesh(shape, max(1000 * deflection, 1e-4), False, ANGLE, True)
+        return _triangles(shape, reader.WS().TransferReader())
+
+
+def _triangles(shape: Any, transfer: Any) -> Surface:
+    from OCP.BRep import BRep_Tool
+    from OCP.TopAbs import TopAbs_FACE, TopAbs_REVERSED
+    from OCP.TopExp import TopExp_Explorer
+    from OCP.TopLoc import TopLoc_Location
+    from OCP.TopoDS import TopoDS
+
+    to_face = getattr(TopoDS, "Face_s", None) or TopoDS.Face
+    triangulation_of = getattr(BRep_Tool, "Triangulation_s", None) or BRep_Tool.Triangulation
+    patches = Patches()
+    points, triangles, numbers = [], [], []
+    count = total = 0
+    explorer = TopExp_Explorer(shape, TopAbs_FACE)
+    while explorer.More():
+        face = to_face(explorer.Current())
+        explorer.Next()
+        number = patches.number(_name(face, transfer) or f"face_{len(patches.names) + 1}")
+        place = TopLoc_Location()
+        mesh = triangulation_of(face, place)
+        if mesh is None:
+            continue
+        turn = place.Transformation()
+        at = np.array(
+            [(p.X(), p.Y(), p.Z()) for p in (mesh.Node(k + 1).Transformed(turn) for k in range(mesh.NbNodes()))]
+        )
+        corners = np.array([mesh.Triangle(k + 1).Get() for k in range(mesh.NbTriangles())]).reshape(-1, 3) - 1
+        if face.Orientation() == TopAbs_REVERSED:
+            corners = corners[:, ::-1]
+        total += len(corners)
+        check_count(total)
+        points.append(at)
+        triangles.append(corners + count)
+        numbers.append(np.full(len(corners), number))
+        count += len(at)
+    if not triangles:
+        raise FileError("the file holds no face; it may hold lines or points only")
+    every = np.concatenate(points)
+    made = checked_points(_joined(every), np.concatenate(triangles), np.concatenate(numbers), patches.names)
+    a, b, c = made.triangles.T
+    whole = (a != b) & (b != c) & (c != a)
+    return made if whole.all() else made.only(whole)
+
+
+def _joined(points: np.ndarray) -> np.ndarray:
+    """Points (n, 3) with those at nearly the same place moved to one: faces meet along edges that both have."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+    from scipy.spatial import cKDTree
+
+    pairs = cKDTree(points).query_pairs(SAME, output_type="ndarray")
+    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(points), len(points)))
+    label = connected_components(graph, directed=False)[1]
+    _, first = np.unique(label, return_index=True)
+    return points[first[label]]
+
+
+def _name(face: Any, transfer: Any) -> str:
+    """What the file calls a face, nothing when it says nothing of use."""
+    entity = transfer.EntityFromShapeResult(face, 1)
+    name = getattr(entity, "Name", None)
+    text = name().ToCString() if name is not None and name() is not None else ""
+    return "" if text.strip().upper() in ("", "NONE") else text
+
+
+@contextmanager
+def _file(data: bytes) -> Iterator[str]:
+    with tempfile.NamedTemporaryFile(suffix=".step") as file:
+        file.write(data)
+        file.flush()
+        yield file.name
+
+
+@contextmanager
+def _quiet() -> Iterator[None]:
+    """The library writes of its progress to the terminal itself."""
+    kept = os.dup(1)
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    try:
+        os.dup2(nowhere, 1)
+        yield
+    finally:
+        os.dup2(kept, 1)
+        os.close(kept)
+        os.close(nowhere)
+
+
+STEP = FileFormat("step", "STEP", "model/step", read, None, "mm", read_within)
