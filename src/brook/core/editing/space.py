@@ -173,8 +173,17 @@ def rename_in(geometry: dict[str, Any], patch: str, to: str, known: tuple[str, .
             spot["patch"] = to
 
 
+def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
+    """Replaces the corners of a polygon, or the profile of a solid, by points (JSON) in m; all sides keep one patch."""
+    shape = walk(raw, pointer)
+    key = "profile" if "profile" in shape else "corners"
+    patch = shape[key][0]["patch"]
+    shape[key] = [{"x": length_text(x), "y": length_text(y), "patch": patch} for x, y in json.loads(points)]
+    return f"{pointer}/{key}"
+
+
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_solid": _add_solid, "repeat_solid": _pattern, "take_file": _take_file, "swap_file": _swap_file,
     "add_step": _add_step, "add_steps": _add_steps, "close_opening": _close_opening, "set_body": _set_body,
-    "set_tunnel": _set_tunnel,
+    "set_tunnel": _set_tunnel, "take_outline": _take_outline,
 }  # fmt: skip

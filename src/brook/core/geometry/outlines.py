@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brook.core.geometry.profile import outline as profile_outline
 from brook.core.study import Problem, Resolved
 
 CHORDS = 240  # for a full turn
@@ -60,6 +61,8 @@ def _arc(shape: Resolved) -> list[SideLine]:
 def _polygon(shape: Resolved) -> list[SideLine]:
     at = np.array([(c.x, c.y) for c in shape.corners])
     patches = [c.patch for c in shape.corners]
+    if any(c.radius or c.to == "spline" for c in shape.corners):
+        at, patches = profile_outline(shape.corners, CHORDS, checked=False)
     after = np.roll(at, -1, axis=0)
     lines = [SideLine(np.stack(pair), patch) for *pair, patch in zip(at, after, patches, strict=True)]
     if np.sum(at[:, 0] * after[:, 1] - after[:, 0] * at[:, 1]) < 0:  # given clockwise
@@ -82,6 +85,11 @@ def outline(shape: Resolved) -> list[SideLine]:
 
 def outline_problems(shape: Resolved, path: str) -> list[Problem]:
     """What keeps a shape from having an outline at all."""
+    if shape.kind == "polygon":
+        try:
+            outline(shape)
+        except ValueError as error:
+            return [Problem(f"{path}/corners", f"'{shape.name}': {error}")]
     if shape.kind != "arc":
         return []
     if shape.thickness >= 2 * shape.radius:

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Discriminator, Field, Tag
 
-from brook.core.study.base import Angle, Coordinate, Length, Name, Part, Value
+from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
 from brook.core.study.space import SpaceGeometry
 
 Side = Literal["left", "right", "bottom", "top"]
@@ -70,15 +70,20 @@ class Arc(Part):
 
 
 class Corner(Part):
-    """A corner of a polygon; `patch` is that of the side from here to the next corner."""
+    """A corner of a polygon and what leads to the next one: a line, or a spline through all corners so marked.
+
+    `radius` rounds the corner between two lines. `patch` is that of the side from here to the next corner.
+    """
 
     x: Coordinate
     y: Coordinate
+    radius: Annotated[Formula, Value("length", "not_negative")] = "0 mm"
+    to: Literal["line", "spline"] = "line"
     patch: Name
 
 
 class Polygon(Part):
-    """Straight sides from corner to corner, and from the last one to the first."""
+    """Sides from corner to corner, and from the last one to the first: straight, rounded or splines."""
 
     kind: Literal["polygon"]
     name: Name

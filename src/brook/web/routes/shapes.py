@@ -13,12 +13,15 @@ from fastapi.responses import FileResponse, HTMLResponse, Response
 
 from brook.core.editing import EditRefused, act
 from brook.core.geometry.files import FORMATS, FileError, write_file
+from brook.core.geometry.outline_files import read_outline
 from brook.core.study import Problem, Study, Value, value_at
+from brook.core.study.geometry import MOST_CORNERS
+from brook.core.study.solids import MOST_POINTS
 from brook.core.study.space import FilePart, SpaceGeometry
-from brook.core.units import unit_factor
+from brook.core.units import UnitError, unit_factor
 from brook.runs import DeskError, shaping
 from brook.store import Author
-from brook.web.guard import LARGEST_FILE
+from brook.web.guard import LARGEST_BODY, LARGEST_FILE
 from brook.web.pages import AuthorHere, StateHere, StudioHere, render, variant_of
 from brook.web.routes.edit import body as page_body
 from brook.web.shapes import making_of, order_of, step_words
@@ -205,6 +208,31 @@ async def swap(studio: StudioHere, state: StateHere, author: AuthorHere, name: s
             studio.act(state.row.slug, "swap_file", values, author)
         except (EditRefused, KeyError) as error:
             notice = f"Not done: {error}."
+        return page_body(studio, state.row.slug, "geometry", name, notice=notice)
+
+    return await run_in_threadpool(change)
+
+
+@router.post("/studies/{slug}/geometry/{name}/outline")
+async def take_outline(
+    studio: StudioHere, state: StateHere, author: AuthorHere, name: str, file: UploadFile,
+    pointer: Annotated[str, Form()], unit: Annotated[str, Form()] = "mm",
+) -> HTMLResponse:  # fmt: skip
+    """Replaces a polygon's corners or a solid's profile by the outline of a drawing or a table of points."""
+    data = await file.read(LARGEST_BODY)
+    most = MOST_CORNERS if "/shapes/" in pointer else MOST_POINTS
+
+    def change() -> HTMLResponse:
+        notice = ""
+        try:
+            points = read_outline(file.filename or "", data, unit, most)
+            studio.act(
+                state.row.slug, "take_outline", {"pointer": pointer, "points": json.dumps(points.tolist())}, author
+            )
+        except (FileError, UnitError, EditRefused) as error:
+            notice = f"{file.filename or 'The file'} was not taken in: {error}."
+        except KeyError:
+            notice = "The shape is no longer there; here is the page as it is now."
         return page_body(studio, state.row.slug, "geometry", name, notice=notice)
 
     return await run_in_threadpool(change)
