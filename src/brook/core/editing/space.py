@@ -38,6 +38,22 @@ def geometry_of(raw: dict[str, Any], variant: str) -> dict[str, Any]:
     return geometry
 
 
+def _parsed(text: str) -> Any:
+    """What a JSON text holds. Raises `ValueError`."""
+    try:
+        return json.loads(text)
+    except RecursionError:
+        raise ValueError("this JSON is nested too deeply") from None
+
+
+def _part(raw: dict[str, Any], pointer: str) -> dict[str, Any]:
+    """The part or shape at a pointer. Raises `KeyError`, or `ValueError` for anything else."""
+    part = walk(raw, pointer)
+    if not isinstance(part, dict) or "kind" not in part or "/geometry/" not in pointer:
+        raise ValueError("this is no part of a shape")
+    return part
+
+
 def _path(variant: str, *rest: Any) -> str:
     return "".join(f"/{p}" for p in ("variants", variant, "geometry", *rest))
 
@@ -66,7 +82,7 @@ def _add_solid(raw: dict[str, Any], variant: str, kind: str) -> str:
 
 def _pattern(raw: dict[str, Any], pointer: str, kind: str) -> str:
     """Repeats a solid along a line or round an axis, or no more."""
-    part = walk(raw, pointer)
+    part = _part(raw, pointer)
     part["pattern"] = None if not kind else {"kind": kind, **({"x": "100 mm"} if kind == "line" else {})}
     return pointer
 
@@ -81,22 +97,22 @@ def _take_file(raw: dict[str, Any], variant: str, file: str, content: str, unit:
 
 def _swap_file(raw: dict[str, Any], pointer: str, file: str, content: str, unit: str, names: str = "{}") -> str:
     """Puts another file in the place of one; `names` says which of its patches are to have other names."""
-    part = walk(raw, pointer)
+    part = _part(raw, pointer)
     if part.get("kind") != "file":
         raise ValueError("this part is no file")
-    part |= {"file": file, "content": content, "unit": unit, "names": json.loads(names)}
+    part |= {"file": file, "content": content, "unit": unit, "names": _parsed(names)}
     return pointer
 
 
 def _add_step(raw: dict[str, Any], variant: str, step: str) -> str:
     geometry = geometry_of(raw, variant)
-    geometry["steps"].append(json.loads(step))
+    geometry["steps"].append(_parsed(step))
     return _path(variant, "steps", len(geometry["steps"]) - 1)
 
 
 def _add_steps(raw: dict[str, Any], variant: str, steps: str) -> str:
     """Adds several steps at once."""
-    for step in json.loads(steps):
+    for step in _parsed(steps):
         _add_step(raw, variant, json.dumps(step))
     return _path(variant, "steps")
 
@@ -108,7 +124,7 @@ def _close_opening(
     geometry = geometry_of(raw, variant)
     closing: dict[str, Any] = {"patch": patch.strip(), "at": {"patch": beside, **_place(x, y, z)}}
     if inner:
-        closing["inner"] = json.loads(inner)
+        closing["inner"] = _parsed(inner)
     geometry["closings"].append(closing)
     return _path(variant, "closings", len(geometry["closings"]) - 1, "patch")
 
@@ -175,10 +191,10 @@ def rename_in(geometry: dict[str, Any], patch: str, to: str, known: tuple[str, .
 
 def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
     """Replaces the corners of a polygon, or the profile of a solid, by points (JSON) in m; all sides keep one patch."""
-    shape = walk(raw, pointer)
+    shape = _part(raw, pointer)
     key = "profile" if "profile" in shape else "corners"
     patch = shape[key][0]["patch"]
-    shape[key] = [{"x": length_text(x), "y": length_text(y), "patch": patch} for x, y in json.loads(points)]
+    shape[key] = [{"x": length_text(x), "y": length_text(y), "patch": patch} for x, y in _parsed(points)]
     return f"{pointer}/{key}"
 
 
