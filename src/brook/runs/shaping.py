@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from PIL import Image
 
 from brook.core.geometry import survey
 from brook.core.geometry.bodies import bodies_of, suggested_point
@@ -20,6 +21,7 @@ from brook.core.geometry.files import FileError, format_of, read_file
 from brook.core.geometry.known import SpaceShape, space_shape
 from brook.core.geometry.mending import propose
 from brook.core.geometry.shaping import NOTHING, State, stages
+from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.unit_check import likely_unit, sizes
 from brook.core.study import Problem, Resolved, named_scope, read_study, resolve
@@ -119,6 +121,8 @@ def _make_surface(order: Order, files: ResultFiles, tell: Callable[[str], None])
             np.ascontiguousarray(array).tofile(folder / f"{name}.{'f32' if array.dtype.kind == 'f' else 'u32'}")
         s = state.surface
         np.savez(folder / "surface.npz", points=s.points, triangles=s.triangles, patch=s.patch, patches=s.patches)
+        if s.count:
+            Image.fromarray(small_picture(s)).save(folder / "small.png")
         (folder / "summary.json").write_text(json.dumps(said))
 
 

@@ -66,7 +66,8 @@ def create_app(
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for router in ROUTERS:
         app.include_router(router, include_in_schema=False)
-    app.include_router(API)
+    for router in API:
+        app.include_router(router)
     app.add_exception_handler(404, message_page)
     app.add_exception_handler(500, message_page)
     app.add_exception_handler(RequestValidationError, misfit)

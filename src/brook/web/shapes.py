@@ -32,6 +32,14 @@ def making_of(studio: Studio, state: StudyState, variant: VariantState) -> Makin
     return None if order is None else studio.workshop.look(order, state.row.id)
 
 
+def small_address(studio: Studio, state: StudyState, variant: VariantState) -> str:
+    """Where a small picture of a shape in space is, '' while there is none; begins to make the shape."""
+    making = making_of(studio, state, variant) if variant.variant.geometry.kind == "space" else None
+    if making is None or making.order is None or not making.said or not making.said["triangles"]:
+        return ""
+    return f"/views/shape/{making.order.key}/small.png"
+
+
 @dataclass(frozen=True)
 class PatchRow:
     """A patch in the list: `words` say what the set-up says of it."""

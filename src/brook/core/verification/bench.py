@@ -13,8 +13,11 @@ from numba import njit, prange
 from scipy.spatial import ConvexHull
 
 from brook.core.checks import prepare
+from brook.core.geometry import survey
+from brook.core.geometry.bodies import suggested_point
 from brook.core.geometry.files import read_file, write_file
 from brook.core.geometry.findings import find_all
+from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh import measure
 from brook.core.numerics import Matrix, Stencil, laplacian
@@ -178,6 +181,23 @@ def bench_stl() -> Figure:
     return _figure("stl", "per triangle, reading binary STL", seconds, 20 * 4**8)
 
 
+def bench_survey() -> Figure:
+    """What a page needs of a ball of 1.3 million triangles besides its findings: measures, rims, arrays, a wet point."""
+
+    def survey_of(surface: Surface) -> None:
+        survey.measured(surface)
+        survey.openings(surface)
+        survey.drawn(surface)
+        suggested_point(surface)
+        small_picture(surface)
+
+    survey_of(_ball(2))
+    surface = _ball(8)
+    return _figure(
+        "survey", "per triangle, all a page shows besides findings", _timed(lambda: survey_of(surface)), surface.count
+    )
+
+
 BENCHES: dict[str, Callable[[], Figure]] = {
     "memory": bench_memory,
     "iteration": bench_iteration,
@@ -185,6 +205,7 @@ BENCHES: dict[str, Callable[[], Figure]] = {
     "mesh": bench_mesh,
     "picture": bench_picture,
     "findings": bench_findings,
+    "survey": bench_survey,
     "stl": bench_stl,
 }
 

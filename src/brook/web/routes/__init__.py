@@ -2,6 +2,7 @@
 
 from brook.web.routes import (
     api,
+    api_shapes,
     board,
     compare,
     edit,
@@ -26,4 +27,4 @@ ROUTERS = [
     for m in (shelf, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find)
 ]  # fmt: skip
 
-API = api.router
+API = (api.router, api_shapes.router)

@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.web.drawing import thumbnail
 from brook.web.pages import BODIES, StateHere, StudioHere, stage
+from brook.web.shapes import small_address
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -41,6 +42,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         {
             "state": v,
             "thumbnail": thumbnail(v.prepared.shape, v.prepared.boundaries) if v.prepared.shape else None,
+            "picture": small_address(studio, state, v),
             "curve": _curve_of(v),
         }
         for v in state.variants

@@ -21,7 +21,7 @@ from brook.core.study.space import FilePart, SpaceGeometry
 from brook.core.units import UnitError, unit_factor
 from brook.runs import DeskError, shaping
 from brook.store import Author
-from brook.web.guard import LARGEST_BODY, LARGEST_FILE
+from brook.web.guard import LARGEST_BODY
 from brook.web.pages import AuthorHere, StateHere, StudioHere, render, variant_of
 from brook.web.routes.edit import body as page_body
 from brook.web.shapes import making_of, order_of, step_words
@@ -30,7 +30,7 @@ from brook.web.studio import Studio
 
 router = APIRouter()
 KEY = re.compile(r"^[0-9a-f]{20}$")
-ARRAYS = {"points.f32", "triangles.u32", "number.u32", "starts.u32", "features.u32"}
+ARRAYS = {"points.f32", "triangles.u32", "number.u32", "starts.u32", "features.u32", "small.png"}
 PIECE = 1 << 20
 
 
@@ -48,7 +48,8 @@ def view(studio: StudioHere, key: str, array: str) -> FileResponse:
     if not KEY.match(key) or array not in ARRAYS or not path.exists():
         raise HTTPException(404, "there is no such array")
     headers = {"Cache-Control": "max-age=86400, immutable"}
-    return FileResponse(path, media_type="application/octet-stream", headers=headers)
+    media_type = "image/png" if array.endswith(".png") else "application/octet-stream"
+    return FileResponse(path, media_type=media_type, headers=headers)
 
 
 @router.get("/studies/{slug}/geometry/{name}/progress")
@@ -134,6 +135,20 @@ def _texts(step: dict[str, Any]) -> dict[str, Any]:
 # -- files ------------------------------------------------------------------------------------
 
 
+async def received(studio: Studio, file: UploadFile) -> tuple[str, str, dict[str, Any]]:
+    """A sound file name, the name of the content in the store, and what is in the file. Raises `FileError`, `DeskError`.
+
+    Nothing is kept of a file that cannot be read.
+    """
+    name = re.sub(r"[^\w. -]", "_", (file.filename or "shape").replace("\\", "/").rsplit("/", 1)[-1])[-100:]
+    with studio.store.shapes.receiving() as receiving:
+        while piece := await file.read(PIECE):
+            await run_in_threadpool(receiving.take, piece)
+        path = str(receiving.temporary)
+        found = await run_in_threadpool(studio.workshop.desk.ask, shaping.looked_at, name, path)
+        return name, await asyncio.to_thread(receiving.keep), found
+
+
 @router.post("/studies/{slug}/geometry/{name}/files")
 async def bring_in(
     studio: StudioHere, state: StateHere, author: AuthorHere, name: str, file: UploadFile,
@@ -141,18 +156,11 @@ async def bring_in(
 ) -> HTMLResponse:  # fmt: skip
     """Takes a shape file in: as a new part, or in the place of the one at `pointer`."""
     variant = _space(state, name)
-    file_name = re.sub(r"[^\w. -]", "_", (file.filename or "shape").replace("\\", "/").rsplit("/", 1)[-1])[-100:]
-    with studio.store.shapes.receiving() as receiving:
-        while piece := await file.read(PIECE):
-            await run_in_threadpool(receiving.take, piece)
-            if receiving.size > LARGEST_FILE:
-                raise HTTPException(413, "this file is too large")
-        try:
-            path = str(receiving.temporary)
-            found = await run_in_threadpool(studio.workshop.desk.ask, shaping.looked_at, file_name, path)
-        except (FileError, DeskError) as error:
-            return page_body(studio, state.row.slug, "geometry", name, notice=f"{file_name} was not taken in: {error}.")
-        content = await asyncio.to_thread(receiving.keep)
+    try:
+        file_name, content, found = await received(studio, file)
+    except (FileError, DeskError) as error:
+        notice = f"{file.filename or 'The file'} was not taken in: {error}."
+        return await run_in_threadpool(page_body, studio, state.row.slug, "geometry", name, notice=notice)
     return await run_in_threadpool(_put, studio, state, author, variant, pointer, file_name, content, found)
 
 

@@ -14,6 +14,7 @@ from brook.core.study.document import MAX_BYTES
 from brook.store import StoreError
 from brook.web.drawing import thumbnail
 from brook.web.pages import StudioHere, render
+from brook.web.shapes import small_address
 from brook.web.studio import Studio
 
 router = APIRouter()
@@ -30,7 +31,9 @@ def _shelf(studio: Studio, problems: list[str] | None = None, title: str = "", s
         boundaries = (
             best.prepared.boundaries if best else (state.variants[0].prepared.boundaries if state.variants else [])
         )
-        cards.append({"state": state, "thumbnail": thumbnail(shape, boundaries) if shape else None})
+        pictures = [small_address(studio, state, v) for v in state.variants[:3]] if shape is None else []
+        picture = next((p for p in reversed(pictures) if p), "")
+        cards.append({"state": state, "thumbnail": thumbnail(shape, boundaries) if shape else None, "picture": picture})
     return render("shelf/page.html", {"cards": cards, "problems": problems or [], "typed_title": title}, status)
 
 

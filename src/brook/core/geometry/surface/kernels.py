@@ -106,3 +106,32 @@ def covered(points, triangles, pixels):
                 ):
                     found[i, j] = True
     return found
+
+
+@njit(cache=True)
+def painted(points, triangles, light, width, height):
+    """The light (height, width) of the triangle that is nearest at each pixel, -1 where there is none.
+
+    points (P, 3): places in pixels, and how near.
+    """
+    shade = np.full((height, width), -1.0)
+    near = np.full((height, width), -np.inf)
+    for k in range(len(triangles)):
+        a, b, c = points[triangles[k, 0]], points[triangles[k, 1]], points[triangles[k, 2]]
+        turn = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+        if turn == 0.0:
+            continue
+        x0, x1 = min(a[0], b[0], c[0]), max(a[0], b[0], c[0])
+        y0, y1 = min(a[1], b[1], c[1]), max(a[1], b[1], c[1])
+        for j in range(max(0, int(np.ceil(y0 - 0.5))), min(height, int(np.floor(y1 - 0.5)) + 1)):
+            for i in range(max(0, int(np.ceil(x0 - 0.5))), min(width, int(np.floor(x1 - 0.5)) + 1)):
+                x, y = i + 0.5, j + 0.5
+                u = ((b[0] - x) * (c[1] - y) - (b[1] - y) * (c[0] - x)) / turn
+                v = ((c[0] - x) * (a[1] - y) - (c[1] - y) * (a[0] - x)) / turn
+                if u < 0.0 or v < 0.0 or u + v > 1.0:
+                    continue
+                depth = u * a[2] + v * b[2] + (1.0 - u - v) * c[2]
+                if depth > near[j, i]:
+                    near[j, i] = depth
+                    shade[j, i] = light[k]
+    return shade
