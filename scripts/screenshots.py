@@ -11,7 +11,7 @@ from pathlib import Path
 
 import httpx
 import uvicorn
-from selenium.webdriver import ActionChains
+from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 
 ROOT = Path(__file__).parent.parent
@@ -21,6 +21,7 @@ from brook.web.server import create_app  # noqa: E402
 from tests.browser import open_browser  # noqa: E402
 
 TRAY = "/studies/incubation-tray"
+HEADER = "/studies/spray-header"
 VARIANT = "hanging_and_standing"
 SHOTS = {
     "shelf": "/",
@@ -32,6 +33,8 @@ SHOTS = {
     "results": f"{TRAY}/results/{VARIANT}",
     "compare": f"{TRAY}/compare",
     "history": f"{TRAY}/history",
+    "space": f"{HEADER}/geometry/even?cut=y:0.500",
+    "space-findings": f"{HEADER}/geometry/as_drawn",
 }
 
 
@@ -45,6 +48,17 @@ def start(data: Path) -> tuple[uvicorn.Server, threading.Thread, str]:
     while not server.started:
         time.sleep(0.1)
     return server, thread, f"http://127.0.0.1:{port}"
+
+
+def wait_for_shape(browser: Chrome) -> None:
+    """Until the shape of a page is made and drawn."""
+    shown = (
+        "return document.querySelector('#space-view')?.dataset.state === 'shown' && !document.querySelector('.working')"
+    )
+    begun = time.monotonic()
+    while not browser.execute_script(shown) and time.monotonic() - begun < 120:
+        time.sleep(0.3)
+    time.sleep(1)
 
 
 def main() -> None:
@@ -69,6 +83,15 @@ def main() -> None:
         for name, path in SHOTS.items():
             browser.get(address + path)
             time.sleep(2)
+            if name.startswith("space"):
+                wait_for_shape(browser)
+            if name == "space-findings":
+                browser.execute_script("document.querySelector('.units .likely').click()")
+                time.sleep(1)
+                wait_for_shape(browser)
+                browser.execute_script("document.querySelector('button.finding').click(); scrollTo(0, 0)")
+                browser.execute_script("document.querySelectorAll('button.finding')[0].click()")
+                time.sleep(1)
             if name == "results":
                 choose = "const s = document.getElementById('streamlines'); s.value = 'default'; s.dispatchEvent(new Event('change'))"
                 browser.execute_script(choose)

@@ -203,10 +203,12 @@ def warm() -> None:
     import tempfile
 
     from brook.core.batch import run_to_folder
+    from brook.core.verification.bench import warm_shapes
     from brook.core.verification.cavity import study
 
     with tempfile.TemporaryDirectory() as folder:
         run_to_folder(study(100, 4), "cavity", Path(folder), lambda text: None)
+    warm_shapes()
     _say("kernels are compiled")
 
 

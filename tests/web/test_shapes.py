@@ -147,7 +147,7 @@ def test_a_step_is_tried_shown_and_kept_or_left(brook_server, browser, open_cube
     press(browser, ".fill-opening")
     wait(browser, lambda: "2 triangles more" in text_of(browser, ".trial"))
     settled(browser)
-    assert "try=" in browser.current_url
+    wait(browser, lambda: "try=" in browser.current_url)
     press(browser, "#leave-trial")
     wait(browser, lambda: not all_of(browser, ".trial"))
     assert not document(brook_server, open_cube).variants[0].geometry.steps

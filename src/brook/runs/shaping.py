@@ -111,8 +111,13 @@ def make(order: Order) -> dict[str, Any]:
 def _make_surface(order: Order, files: ResultFiles, tell: Callable[[str], None]) -> None:
     state = surface_of(order, tell)
     tell("measuring")
+    shape = state.surface if state.within is None else state.within  # a tunnel has no defects of its own
+    findings = survey.found(shape, tell)
+    if not np.array_equal(np.sort(shape.triangles), np.sort(state.surface.triangles[: shape.count])):
+        for place in (p for f in findings for p in f["places"]):
+            place["triangles"] = []  # they have other numbers in what is drawn
     said = {
-        **survey.measured(state.surface), "findings": survey.found(state.surface, tell),
+        **survey.measured(state.surface), "findings": findings,
         "openings": survey.openings(state.surface), "notes": [asdict(n) for n in state.notes],
     }  # fmt: skip
     tell("drawing")

@@ -20,6 +20,7 @@ from brook.web.guard import Guard
 from brook.web.hub import Hub
 from brook.web.pages import STATIC, message_page, misfit
 from brook.web.routes import API, ROUTERS
+from brook.web.shapes import making_of
 from brook.web.studio import Studio
 
 
@@ -44,6 +45,7 @@ def create_app(
         def begin() -> None:
             if with_demo:
                 demo.load(studio)
+                make_shapes(studio)
             studio.desk.start()
             queue.start()
             studio.resume()
@@ -73,6 +75,14 @@ def create_app(
     app.add_exception_handler(RequestValidationError, misfit)
     app.add_middleware(Guard, hosts=hosts)
     return app
+
+
+def make_shapes(studio: Studio) -> None:
+    """Begins to make the shapes in space that nobody has made yet."""
+    for row in studio.store.studies():
+        state = studio.state(row.slug)
+        for variant in state.variants:
+            making_of(studio, state, variant)
 
 
 def _tell_failure(task: asyncio.Task[None]) -> None:

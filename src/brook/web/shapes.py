@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from brook.core.study import Resolved, Study, study_text
+from brook.core.study.space import TUNNEL_PATCHES
 from brook.core.units import DIMENSIONS, show
 from brook.runs.shaping import Order
 from brook.runs.workshop import Making
@@ -14,6 +15,7 @@ from brook.web.drawing import PALETTE, role_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
+AROUND = {name for names in TUNNEL_PATCHES.values() for name in names}  # seen from within only
 LENGTH, AREA, VOLUME = (DIMENSIONS[k] for k in ("length", "area", "volume"))
 
 
@@ -103,7 +105,8 @@ def view_data(said: dict[str, Any], rows: list[PatchRow], order: Order, before: 
     return json.dumps({
         "key": order.key, "arrays": f"/views/shape/{order.key}", "before": before, "box": said["box"],
         "closed": said["closed"],
-        "patches": [{"name": r.name, "colour": r.colour, "role": r.role, "words": r.words, "at": p["at"]}
+        "patches": [{"name": r.name, "colour": r.colour, "role": r.role, "words": r.words, "at": p["at"],
+                     "around": r.name in AROUND}
                     for r, p in zip(rows, said["patches"], strict=True)],
         "openings": said["openings"],
         "bodies": [{"name": b["name"], "place": b["place"]} for b in said["bodies"]],

@@ -149,6 +149,8 @@ class StudyState:
     def answer(self) -> str:
         if any(v.is_busy for v in self.variants) and not any(s.complete for s in self.standings):
             return "The answer will stand here; the first results are on their way."
+        if self.variants and not any(v.prepared.ready or v.run.summary for v in self.variants):
+            return "No variant can be run yet; each one says on its pages what it still needs."
         if self.variants and all(v.fresh for v in self.variants) and not any(s.complete for s in self.standings):
             return "No run converged, so there is no answer yet; the run pages say why."
         return sentence(self.standings, self.best, {r.name: r.title for r in self.study.requirements})

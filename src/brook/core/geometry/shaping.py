@@ -46,10 +46,11 @@ class Note:
 
 @dataclass(frozen=True, eq=False)
 class State:
-    """A surface on its way, with notes of every stage so far."""
+    """A surface on its way, with notes of every stage so far; `within` is what stands in the tunnel, once there is one."""
 
     surface: Surface
     notes: tuple[Note, ...] = ()
+    within: Surface | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -190,6 +191,6 @@ def _tunnel(tunnel: Resolved) -> Callable[[State], State]:
         words = f"the body covers {100 * share:.2g} % of the tunnel's cross-section"
         if share > 0.05:
             words += "; over 5 % the sides hold the flow together and forces come out too large"
-        return State(surface, (*state.notes, Note("/tunnel", words, "", {"blockage": share})))
+        return State(surface, (*state.notes, Note("/tunnel", words, "", {"blockage": share})), state.surface)
 
     return do

@@ -6,6 +6,7 @@ import resource
 import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -14,10 +15,12 @@ from scipy.spatial import ConvexHull
 
 from brook.core.checks import prepare
 from brook.core.geometry import survey
-from brook.core.geometry.bodies import suggested_point
+from brook.core.geometry.bodies import bodies_of, suggested_point
 from brook.core.geometry.files import read_file, write_file
 from brook.core.geometry.findings import find_all
+from brook.core.geometry.mending import mended, propose
 from brook.core.geometry.small_picture import small_picture
+from brook.core.geometry.spots import triangle_at
 from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh import measure
 from brook.core.numerics import Matrix, Stencil, laplacian
@@ -179,6 +182,22 @@ def bench_stl() -> Figure:
     read_file("a.stl", write_file("a.bin.stl", _ball(2)))
     seconds = min(_timed(lambda: read_file("a.stl", data)) for _ in range(3))
     return _figure("stl", "per triangle, reading binary STL", seconds, 20 * 4**8)
+
+
+def warm_shapes() -> None:
+    """Compiles all that works on surfaces: a ball with a hole goes once through files, findings, mending and survey."""
+    ball = _ball(2)
+    for suffix in ("stl", "bin.stl", "obj", "ply"):
+        read_file(f"a.{suffix}", write_file(f"a.{suffix}", ball))
+    opened = ball.only(np.arange(ball.count) > 0)
+    mended(opened, propose(opened, ball.size))
+    spot = SimpleNamespace(patch="", x=0.0, y=0.0, z=1.0)
+    triangle_at(opened, spot)
+    body = SimpleNamespace(name="water", holds="fluid", x=0.0, y=0.0, z=0.1)
+    bodies_of(ball, [body])
+    survey.drawn(ball)
+    small_picture(ball)
+    suggested_point(ball)
 
 
 def bench_survey() -> Figure:

@@ -46,7 +46,7 @@ class SpacePage {
     this.openings();
     this.forms();
     this.picking = new Picking(this);
-    if (new URLSearchParams(location.search).has("try") && !this.data.trial) this.remember();
+    if ((new URLSearchParams(location.search).get("try") ?? "") !== this.data.trial) this.remember();
     if (!this.data.view) { this.holder.dataset.state = "empty"; return; }
     const told = JSON.parse(this.data.view);
     try {

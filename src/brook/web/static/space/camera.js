@@ -62,7 +62,8 @@ export class Camera {
 
   /** Brings the camera of the scene up to date. */
   place() {
-    const distance = this.span / (2 * Math.tan(FIELD / 2)), depth = 4 * this.size + this.target.length();
+    const distance = this.span / (2 * Math.tan(FIELD / 2)), depth = 1.02 * this.size + this.target.length(); // all of the shape lies within
+    // no nearer than needed: depths are told apart the better the further away the near plane is
     const up = Math.abs(Math.abs(this.pitch) - Math.PI / 2) < 1e-6 ? this.upward : new Vector3(0, 0, 1);
     for (const camera of [this.near, this.flat]) {
       camera.up.copy(up);
@@ -70,7 +71,7 @@ export class Camera {
       camera.lookAt(this.target);
     }
     this.near.aspect = this.aspect;
-    this.near.near = Math.max(distance / 2000, distance - depth);
+    this.near.near = Math.max(distance / 200, distance - depth);
     this.near.far = distance + depth;
     Object.assign(this.flat, { left: (-this.span * this.aspect) / 2, right: (this.span * this.aspect) / 2, top: this.span / 2, bottom: -this.span / 2, near: distance - depth, far: distance + depth });
     this.near.updateProjectionMatrix();

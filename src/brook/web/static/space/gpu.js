@@ -40,7 +40,7 @@ export class GpuPainter {
     if (!shape) return;
     this.group = new Group();
     this.position = new BufferAttribute(shape.points, 3);
-    this.meshes = shape.data.patches.map((patch, k) => this.add(new Mesh(this.geometry(shape.triangles.subarray(3 * shape.starts[k], 3 * shape.starts[k + 1])), surfacePaint(patch.colour))));
+    this.meshes = shape.data.patches.map((patch, k) => this.add(new Mesh(this.geometry(shape.triangles.subarray(3 * shape.starts[k], 3 * shape.starts[k + 1])), surfacePaint(patch.colour, { around: patch.around }))));
     this.lines = this.add(new LineSegments(this.geometry(shape.features), linePaint("#1e2a2e", { opacity: 0.55 })));
     this.scene.add(this.group);
   }

@@ -1,6 +1,6 @@
 // How triangles and lines of a shape are painted by a graphics processor, and the light that both painters use.
 
-import { Color, DoubleSide, LinearSRGBColorSpace, ShaderMaterial, Vector4 } from "../vendor/three/three.module.min.js";
+import { BackSide, Color, DoubleSide, LinearSRGBColorSpace, ShaderMaterial, Vector4 } from "../vendor/three/three.module.min.js";
 
 export const LIGHT = { base: 0.56, front: 0.3, side: 0.17, way: [0.43, 0.52, 0.74] };
 const SOFT = 0.2; // how much white is mixed into the colours of patches, so that what is laid over stands out
@@ -75,9 +75,9 @@ const LINES = {
 };
 
 /** Triangles in the colour of their patch, softened so that what is laid over stands out; one colour inside. */
-export function surfacePaint(colour, { soft = SOFT, nearer = 0 } = {}) {
+export function surfacePaint(colour, { soft = SOFT, nearer = 0, around = false } = {}) {
   const shown = plain(colour).lerp(plain("#ffffff"), soft);
-  const made = new ShaderMaterial({ ...SURFACE, side: DoubleSide, uniforms: { colour: { value: shown }, inside: { value: nearer ? shown : new Color(...INSIDE.map((v) => v / 255)) }, nearer: { value: nearer }, plane: { value: new Vector4() } } });
+  const made = new ShaderMaterial({ ...SURFACE, side: around ? BackSide : DoubleSide, uniforms: { colour: { value: shown }, inside: { value: nearer ? shown : new Color(...INSIDE.map((v) => v / 255)) }, nearer: { value: nearer }, plane: { value: new Vector4() } } });
   made.usual = shown.clone();
   return made;
 }

@@ -71,7 +71,7 @@ export class Shape {
     const [ox, oy, oz] = origin, [dx, dy, dz] = way;
     let best = Infinity, found = -1;
     this.visible.forEach((shown, k) => {
-      if (!shown) return;
+      if (!shown || this.data.patches[k].around) return; // a tunnel is looked through
       for (let n = this.starts[k]; n < this.starts[k + 1]; n++) {
         const a = 3 * t[3 * n], b = 3 * t[3 * n + 1], c = 3 * t[3 * n + 2];
         const ux = p[b] - p[a], uy = p[b + 1] - p[a + 1], uz = p[b + 2] - p[a + 2];

@@ -52,7 +52,7 @@ export class SoftPainter {
     shape.data.patches.forEach((patch, k) => {
       if (!shape.visible[k]) return;
       const colour = rgbOf(patch.colour, shape.lit === patch.name ? 0.52 : 0.2);
-      this.triangles(shape, shape.triangles, shape.normals, shape.starts[k], shape.starts[k + 1], colour, INSIDE, 0);
+      this.triangles(shape, shape.triangles, shape.normals, shape.starts[k], shape.starts[k + 1], colour, INSIDE, 0, patch.around);
     });
     for (const one of shape.over.values()) {
       if (one.index) this.triangles(shape, one.index, (one.normals ??= normalsOf({ points, triangles: one.index })), 0, one.index.length / 3, rgbOf(one.colour, 0), rgbOf(one.colour, 0), BIAS / 2);
@@ -76,14 +76,14 @@ export class SoftPainter {
     }
   }
 
-  triangles(shape, index, normals, from, to, outside, inside, nearer) {
+  triangles(shape, index, normals, from, to, outside, inside, nearer, around = false) {
     const { seen, width, height, whole } = this, points = shape.points;
     const [lampX, lampY, lampZ] = this.lamp, [awayX, awayY, awayZ] = this.away, eye = this.eye !== null, [eyeX, eyeY, eyeZ] = this.eye ?? [0, 0, 0];
     for (let n = from; n < to; n++) {
       let nx = normals[3 * n], ny = normals[3 * n + 1], nz = normals[3 * n + 2];
       const ia = index[3 * n];
       const facing = eye ? nx * (eyeX - points[3 * ia]) + ny * (eyeY - points[3 * ia + 1]) + nz * (eyeZ - points[3 * ia + 2]) : nx * awayX + ny * awayY + nz * awayZ;
-      if (whole && facing < 0) continue;
+      if (around ? facing >= 0 : whole && facing < 0) continue;
       const a = 4 * ia, b = 4 * index[3 * n + 1], c = 4 * index[3 * n + 2];
       const ax = seen[a], ay = seen[a + 1], bx = seen[b], by = seen[b + 1], cx = seen[c], cy = seen[c + 1];
       const left = ax < bx ? (ax < cx ? ax : cx) : bx < cx ? bx : cx, right = ax > bx ? (ax > cx ? ax : cx) : bx > cx ? bx : cx;

@@ -136,7 +136,7 @@ export class SpaceView {
       seen.copy(label.at).project(this.camera.three);
       if (!this.namesShown || Math.abs(seen.x) > 1 || Math.abs(seen.y) > 1) continue;
       const hit = this.hitAt(seen.x, seen.y);
-      label.behind = !hit || this.shape.data.patches[hit.patch].name !== label.patch.name && label.at.distanceTo(new Vector3(...hit.at)) > 0.02 * this.camera.size;
+      label.behind = label.patch.around ? false : !hit || this.shape.data.patches[hit.patch].name !== label.patch.name && label.at.distanceTo(new Vector3(...hit.at)) > 0.02 * this.camera.size;
     }
     cancelAnimationFrame(this.waiting);
     this.waiting = 0;
