@@ -124,7 +124,7 @@ def test_no_request_breaks_the_server_or_leaves_half_a_change(http, slug, wishes
     for what, values in wishes:
         before, changes = http.get(f"{base}/document").text, http.get(base).json()["changes"]
         address = f"{base}/{what}" if what.startswith(("edit", "undo", "redo", "history")) else f"{base}/actions/{what}"
-        answer = http.post(address, content=json.dumps({"values": values} if values or "actions" in address else {}))
+        answer = http.post(address, json={"values": values} if values or "actions" in address else {})
         assert answer.status_code < 500, (what, values, answer.text)
         after = http.get(f"{base}/document").text
         read_study(after)

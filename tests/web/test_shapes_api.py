@@ -1,6 +1,5 @@
 """Shapes in space through the API: files in, what is said of them, and what no request may do."""
 
-import json
 import time
 
 import pytest
@@ -55,7 +54,7 @@ def test_a_shape_is_brought_in_closed_and_brought_out(http):
     opened = surface.only(surface.patch != surface.patches.index("lid"))
     answer = http.post(f"{base}/shapes/a/files", files={"file": ("cube.ply", write_file("a.ply", opened))})
     assert answer.json()["triangles"] == 10
-    http.post(f"{base}/edit", content=json.dumps({"values": {"/variants/0/geometry/parts/0/unit": "m"}}))
+    http.post(f"{base}/edit", json={"values": {"/variants/0/geometry/parts/0/unit": "m"}})
     said = made(http, slug)["said"]
     assert [o["edges"] for o in said["openings"]] == [4]
     rim = dict(zip("xyz", map(str, said["openings"][0]["rim"]), strict=True))
@@ -63,7 +62,7 @@ def test_a_shape_is_brought_in_closed_and_brought_out(http):
         ("close_opening", {"variant": "0", "patch": "inlet", "beside": said["openings"][0]["patch"], **rim}),
         ("set_body", {"variant": "0", "name": "water", "x": "0.5", "y": "0.5", "z": "0.5"}),
     ):
-        answer = http.post(f"{base}/actions/{action}", content=json.dumps({"values": values}))
+        answer = http.post(f"{base}/actions/{action}", json={"values": values})
         assert answer.status_code == 200, answer.text
     told = made(http, slug)
     assert told["said"]["bodies"][0]["volume"] == pytest.approx(1.0)
@@ -112,7 +111,7 @@ def test_no_wish_about_a_shape_breaks_the_server(http, wishes):
     base = f"/api/studies/{slug}"
     for action, values in wishes:
         before = http.get(f"{base}/document").text
-        answer = http.post(f"{base}/actions/{action}", content=json.dumps({"values": {"variant": "0", **values}}))
+        answer = http.post(f"{base}/actions/{action}", json={"values": {"variant": "0", **values}})
         assert answer.status_code < 500, (action, values, answer.text)
         after = http.get(f"{base}/document").text
         read_study(after)

@@ -134,7 +134,9 @@ def _derived(state: StudyState, variant: VariantState | None) -> Callable[[str],
         text = str(value_of(state.study, pointer))
         try:
             tree = parse(text)
-            if isinstance(parse(text.strip().lstrip("-−") or text), Number) or any(len(r.parts) > 1 for r in names_in(tree)):
+            if isinstance(parse(text.strip().lstrip("-−") or text), Number) or any(
+                len(r.parts) > 1 for r in names_in(tree)
+            ):
                 return ""
             quantity = evaluate(tree, scope)
         except FormulaError:
