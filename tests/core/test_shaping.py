@@ -306,7 +306,9 @@ def test_a_patch_is_renamed_where_it_is_named_or_by_a_step():
     study = header_study()
     space = prepare(study, study.variants[0]).space
     known.note(space.bodies_key, ("header", "end", "branch_1", "branch_2", "inlet", "outlet_1", "outlet_2"), ())
+    study = act(study, "set_colour", variant="0", patch="outlet_1", colour="#AA5500")
     geometry = act(study, "rename_patch", patch="outlet_1", to="spray_1").variants[0].geometry
+    assert geometry.colours == {"spray_1": "#aa5500"}
     assert geometry.closings[1].patch == "spray_1"
     assert not geometry.steps
     geometry = act(study, "rename_patch", patch="branch_1", to="stub").variants[0].geometry

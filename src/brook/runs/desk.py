@@ -42,15 +42,15 @@ def _warm() -> bool:
 class Desk:
     """Answers one question at a time. Safe to ask from any thread."""
 
-    def __init__(self, seconds: float = SECONDS) -> None:
-        self.seconds = seconds
+    def __init__(self, seconds: float = SECONDS, warm: Callable[[], bool] = _warm) -> None:
+        self.seconds, self._warm = seconds, warm
         self._lock = threading.Lock()
         self._pool: ProcessPoolExecutor | None = None
         self._stopped: ProcessPoolExecutor | None = None
 
     def start(self) -> None:
         """Begins to load what reading needs; does not wait for it."""
-        self._ready().submit(_warm)
+        self._ready().submit(self._warm)
 
     def ask(self, question: Callable[..., Found], *arguments: Any) -> Found:
         """The answer of a module-level function. Raises what it raises, or `DeskError`."""

@@ -162,7 +162,7 @@ def _prints(surface: Surface) -> np.ndarray:
     turned = np.einsum("tij,j->ti", corners, weights[0])
     first = np.argmin(turned, axis=1)[:, None]
     rolled = np.take_along_axis(turned, (first + np.arange(3)) % 3, axis=1)
-    return np.round(rolled @ np.array([1.0, np.pi, np.e]), 9)
+    return np.round(rolled @ np.array([1.0, np.pi, 2.718281828]), 9)
 
 
 def proposal(order: Order, largest: float) -> list[dict[str, Any]]:

@@ -16,7 +16,12 @@ from brook.runs.shaping import Order
 from brook.store.files import ResultFiles
 
 SECONDS = 600.0
+GATE_SECONDS = 120.0
 MOST_SAID = 60
+
+
+def _warm() -> bool:
+    return bool(shaping.MOST_TRIANGLES)
 
 
 @dataclass(frozen=True)
@@ -37,13 +42,19 @@ class Workshop:
 
     def __init__(self, files: ResultFiles, announce: Callable[[int], None]):
         self.files, self.announce = files, announce
-        self.desk = Desk(SECONDS)
+        self.desk = Desk(SECONDS, _warm)
+        self.gate = Desk(GATE_SECONDS, _warm)  # looks at files that come in, however busy the workshop is
         self._lock = threading.Lock()
         self._thread = ThreadPoolExecutor(1, "brook-workshop")
         self._under_way: set[str] = set()
         self._failed: dict[str, str] = {}
         self._said: dict[str, dict[str, Any]] = {}
         self._before: dict[tuple[int, str], Order] = {}
+
+    def start(self) -> None:
+        """Begins to load what making and looking need; does not wait for it."""
+        self.desk.start()
+        self.gate.start()
 
     def known(self, order: Order) -> dict[str, Any] | None:
         """What is said of a shape that was made before, None otherwise."""
@@ -120,3 +131,4 @@ class Workshop:
     def close(self) -> None:
         self._thread.shutdown(wait=False, cancel_futures=True)
         self.desk.close()
+        self.gate.close()

@@ -47,6 +47,7 @@ def create_app(
                 demo.load(studio)
                 make_shapes(studio)
             studio.desk.start()
+            studio.workshop.start()
             queue.start()
             studio.resume()
 

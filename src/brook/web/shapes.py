@@ -56,7 +56,7 @@ class PatchRow:
     triangles: int
 
 
-def patch_rows(said: dict[str, Any], boundaries: list[Resolved]) -> list[PatchRow]:
+def patch_rows(said: dict[str, Any], boundaries: list[Resolved], colours: dict[str, str]) -> list[PatchRow]:
     """Patches in the order of the shape, with their colours."""
     named = {b.patch for b in boundaries}
     rows = []
@@ -66,7 +66,7 @@ def patch_rows(said: dict[str, Any], boundaries: list[Resolved]) -> list[PatchRo
         if looks and patch["diameter"]:
             looks = f"{looks}, {show(patch['diameter'], LENGTH)} across"
         rows.append(PatchRow(
-            patch["name"], PALETTE[k % len(PALETTE)], role, words, patch["name"] in named, show(patch["area"], AREA),
+            patch["name"], colours.get(patch["name"], PALETTE[k % len(PALETTE)]), role, words, patch["name"] in named, show(patch["area"], AREA),
             looks, patch["triangles"],
         ))  # fmt: skip
     return rows

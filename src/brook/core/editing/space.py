@@ -152,6 +152,9 @@ def rename_in(geometry: dict[str, Any], patch: str, to: str, known: tuple[str, .
 
     `known` are the patches that the shape has, None when nobody knows yet.
     """
+    colours = geometry.get("colours") or {}
+    if patch in colours:
+        colours[to] = colours.pop(patch)
     tunnel = geometry.get("tunnel")
     if tunnel and patch in TUNNEL_PATCHES[tunnel.get("form", "box")]:
         message = "the sides of a tunnel keep their names"
@@ -189,6 +192,16 @@ def rename_in(geometry: dict[str, Any], patch: str, to: str, known: tuple[str, .
             spot["patch"] = to
 
 
+def _set_colour(raw: dict[str, Any], variant: str, patch: str, colour: str) -> str:
+    """Gives a patch another colour, or the palette's own when none is said."""
+    geometry = geometry_of(raw, variant)
+    colours = geometry.setdefault("colours", {})
+    colours.pop(patch, None)
+    if colour:
+        colours[patch] = colour.lower()
+    return _path(variant, "colours")
+
+
 def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
     """Replaces the corners of a polygon, or the profile of a solid, by points (JSON) in m; all sides keep one patch."""
     shape = _part(raw, pointer)
@@ -201,5 +214,5 @@ def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_solid": _add_solid, "repeat_solid": _pattern, "take_file": _take_file, "swap_file": _swap_file,
     "add_step": _add_step, "add_steps": _add_steps, "close_opening": _close_opening, "set_body": _set_body,
-    "set_tunnel": _set_tunnel, "take_outline": _take_outline,
+    "set_tunnel": _set_tunnel, "take_outline": _take_outline, "set_colour": _set_colour,
 }  # fmt: skip

@@ -16,6 +16,7 @@ from brook.core.study.spots import Axis, Spot
 
 Content = Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{20})?$")]
 FileName = Annotated[str, StringConstraints(min_length=1, max_length=120, pattern=r"^[^/\\\x00-\x1f]+$")]
+Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
 FileUnit = Literal["", "mm", "cm", "m", "inch"]
 Factor = Annotated[Formula, Value("number", "positive")]
 Distance = Annotated[Formula, Value("length", "not_negative")]
@@ -236,12 +237,15 @@ class SpaceBody(Part):
 
 
 class SpaceGeometry(Part):
+    """`colours` are those of patches that somebody chose; the others come from the palette."""
+
     kind: Literal["space"]
     parts: Annotated[tuple[ShapePart, ...], Field(max_length=100)] = ()
     steps: Annotated[tuple[Step, ...], Field(max_length=200)] = ()
     closings: Annotated[tuple[Closing, ...], Field(max_length=200)] = ()
     tunnel: Tunnel | None = None
     bodies: Annotated[tuple[SpaceBody, ...], Field(max_length=60)] = ()
+    colours: Annotated[dict[Name, Colour], Field(max_length=2000)] = {}
 
     @property
     def body(self) -> str:

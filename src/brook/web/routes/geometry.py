@@ -15,6 +15,7 @@ from brook.core.editing.space import FRESH
 from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.geometry.files import FORMATS
 from brook.core.study import Variant, formulas_of
+from brook.core.study.space import SpaceGeometry
 from brook.web.drawing import Drawing, Frame, drawing, thumbnail
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, templates, variant_of
 from brook.web.routes.shapes import tried
@@ -67,6 +68,8 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
         if there is None:
             problem = "this step does not fit the document; leave it and try another one"
         shown = there or shown
+    geometry = variant.variant.geometry
+    assert isinstance(geometry, SpaceGeometry)
     making = making_of(studio, *shown)
     order = making.order if making is not None else None
     found: dict[str, Any] = {
@@ -79,7 +82,7 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
     if making is None or making.said is None or order is None:
         return found
     said = making.said
-    rows = patch_rows(said, variant.prepared.boundaries)
+    rows = patch_rows(said, variant.prepared.boundaries, geometry.colours)
     before = (
         variant.prepared.space.key if trial and making.state == "done" and variant.prepared.space is not None else ""
     )

@@ -145,7 +145,7 @@ async def received(studio: Studio, file: UploadFile) -> tuple[str, str, dict[str
         while piece := await file.read(PIECE):
             await run_in_threadpool(receiving.take, piece)
         path = str(receiving.temporary)
-        found = await run_in_threadpool(studio.workshop.desk.ask, shaping.looked_at, name, path)
+        found = await run_in_threadpool(studio.workshop.gate.ask, shaping.looked_at, name, path)
         return name, await asyncio.to_thread(receiving.keep), found
 
 
@@ -190,7 +190,7 @@ def swap_page(
     if not isinstance(part, FilePart):
         raise EditRefused([Problem(pointer, "the file to replace is not there any more")])
     there = studio.store.shapes.path(part.content)
-    before = studio.workshop.desk.ask(shaping.looked_at, part.file, str(there))["patches"] if there.is_file() else []
+    before = studio.workshop.gate.ask(shaping.looked_at, part.file, str(there))["patches"] if there.is_file() else []
     names = dict(part.names)
     rows = [{"was": names.get(n, n), "from": n, "found": n in found["patches"]} for n in before]
     fresh = [n for n in found["patches"] if n not in before]

@@ -59,6 +59,7 @@ class SpacePage {
     this.holder.dataset.state = "shown";
     this.view.shape.draw("openings", told.openings.flatMap((o) => segments(o.line)), OCHRE);
     await this.fresh();
+    if (this.finding.kind >= 0) this.showFinding(false);
     this.view.later();
   }
 
@@ -156,6 +157,9 @@ class SpacePage {
   findings() {
     this.kinds = [...this.root.querySelectorAll("button.finding")];
     this.kinds.forEach((button, k) => { button.onclick = () => this.next(k); });
+    const key = this.data.view ? JSON.parse(this.data.view).key : "";
+    if (key === this.findingKey && this.kinds[this.finding.kind]) return; // the same shape once more: what is looked at stays
+    this.findingKey = key;
     this.finding = { kind: -1, place: -1 };
     this.view.marks.point(null);
     this.view.shape?.draw("finding", [], RUST);
@@ -169,12 +173,18 @@ class SpacePage {
     if (kind !== null) Object.assign(here, { place: kind === here.kind ? here.place + 1 : 0, kind });
     else if (here.kind < 0) Object.assign(here, { kind: 0, place: 0 });
     else here.place += 1;
-    let places = JSON.parse(this.kinds[here.kind].dataset.places);
-    if (here.place >= places.length) {
+    if (here.place >= JSON.parse(this.kinds[here.kind].dataset.places).length) {
       here.place = 0;
-      if (kind === null) { here.kind = (here.kind + 1) % this.kinds.length; places = JSON.parse(this.kinds[here.kind].dataset.places); }
+      if (kind === null) here.kind = (here.kind + 1) % this.kinds.length;
     }
+    this.showFinding(true);
+  }
+
+  /** Shows the place that was walked to; looks at it when `go`. */
+  showFinding(go) {
+    const here = this.finding, places = JSON.parse(this.kinds[here.kind].dataset.places);
     const found = places[here.place], { shape } = this.view;
+    if (!found || !shape) return;
     for (const [k, button] of this.kinds.entries()) {
       button.toggleAttribute("data-here", k === here.kind);
       button.parentElement.querySelector(".finding-at").textContent = k === here.kind ? `${here.place + 1} of ${places.length}: ${found.words}` : "";
@@ -182,7 +192,7 @@ class SpacePage {
     shape.draw("finding", found.edges, RUST);
     shape.lay("finding", shape.drawnOrder(found.triangles), RUST);
     this.view.marks.point(new this.view.camera.target.constructor(...found.centre.map((v, i) => v - shape.middle[i])), found.words);
-    this.view.goTo(found.centre, Math.max(found.size, 1e-3 * this.view.camera.size));
+    if (go) this.view.goTo(found.centre, Math.max(found.size, 1e-3 * this.view.camera.size));
   }
 
   openings() {

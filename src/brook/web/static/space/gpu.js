@@ -29,7 +29,7 @@ export class GpuPainter {
   }
 
   draw(shape, camera) {
-    if (this.shape !== shape) this.take(shape);
+    if (this.shape !== shape || this.version !== shape?.version) this.take(shape);
     if (shape) this.follow(shape);
     this.renderer.render(this.scene, camera.three);
   }
@@ -37,6 +37,7 @@ export class GpuPainter {
   take(shape) {
     this.dispose();
     this.shape = shape;
+    this.version = shape?.version;
     if (!shape) return;
     this.group = new Group();
     this.position = new BufferAttribute(shape.points, 3);

@@ -1,6 +1,6 @@
 // Picking in the shape: patches, smooth areas, triangles, rims and points; what can be done with each, and measuring.
 
-import { area, length, place, spot } from "./words.js";
+import { area, length, mm, place, spot } from "./words.js";
 
 const RIVER = "#0f6e74";
 const ANGLE = (20 * Math.PI) / 180;
@@ -130,11 +130,17 @@ export class Picking {
       view.shape.draw("picked", [[...before, ...corner]], RIVER);
     }
     this.last = { point: corner };
+    const name = view.shape.data.patches[hit.patch].name;
     const inward = view.shape.normal(hit.triangle);
     const toward = view.camera.away.dot(new view.camera.target.constructor(...inward)) > 0 ? -1 : 1;
     const other = view.shape.hit(hit.at.map((v, i) => v + 1e-6 * toward * inward[i] * view.camera.size), inward.map((v) => toward * v));
     const deep = other ? view.inMetres(hit.at.map((v, i) => v + 0.5 * other.distance * toward * inward[i])) : null;
     const does = deep ? [button("wet point behind it", () => this.page.act("set_body", { with_name: this.page.root.querySelector("#body-form [name=with_name]")?.value || "water", x: deep[0], y: deep[1], z: deep[2] }), "Set the wet point half way to the next wall behind this place")] : [];
+    if (before) {
+      const [low, high] = [Math.min, Math.max].map((end) => corner.map((v, i) => mm(end(v, before[i]))));
+      const box = { west: low[0], east: high[0], south: low[1], north: high[1], floor: low[2], lid: high[2] };
+      does.push(button(`split ${name} by the box between them`, () => this.page.try({ kind: "split_by_box", patch: name, ...box })));
+    }
     this.say(says.join("; "), ...does);
   }
 }

@@ -23,6 +23,12 @@ export class Shape {
     Object.assign(this, { visible: data.patches.map(() => true), lit: "", edgesShown: false, over: new Map(), plane: null });
   }
 
+  /** Other words and colours for the same surface. */
+  take(data) {
+    this.data = data;
+    this.version = (this.version ?? 0) + 1;
+  }
+
   /** Hides patches by name. */
   hide(names) { this.visible = this.data.patches.map((patch) => !names.has(patch.name)); }
 

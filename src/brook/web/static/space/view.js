@@ -30,7 +30,7 @@ export class SpaceView {
 
   /** Shows another surface; the camera stays unless there was none. */
   async show(data) {
-    if (this.shape?.data.key === data.key) { this.shape.data = data; this.names(); this.later(); return false; }
+    if (this.shape?.data.key === data.key) { this.shape.take(data); this.names(); this.later(); return false; }
     const wanted = (this.wanted = data.key);
     const fresh = await Shape.load(data);
     if (this.wanted !== wanted) return false;
@@ -111,11 +111,21 @@ export class SpaceView {
   draw(resting = false) {
     if (!this.width) return;
     this.camera.place();
+    this.pace(resting);
     this.painter.draw(this.shape, this.camera, resting);
     this.marks.names.hidden = this.moving && !resting; // moving so many words costs more than the picture
     this.marks.draw(this.camera, this.width, this.height, this.namesShown, this.hidden);
     this.placeCutHandle();
     this.holder.dataset.drawn = this.shape?.data.key ?? "";
+  }
+
+  /** Where pictures come too slowly while the view moves, they are made of fewer pixels until it rests. */
+  pace(resting) {
+    const now = performance.now(), since = now - (this.drawnAt ?? 0);
+    this.drawnAt = now;
+    if (resting || !this.moving || since > 500) { this.usual = undefined; return; }
+    this.usual = this.usual === undefined ? since : 0.8 * this.usual + 0.2 * since;
+    if (this.usual > 30) this.painter.coarse = 0.5;
   }
 
   moved() {
