@@ -105,7 +105,7 @@ def look(
     from brook.core.formulas import FormulaError
     from brook.core.geometry.files import FileError, format_of, read_file, write_file
     from brook.core.geometry.findings import find_all
-    from brook.core.geometry.mending import mended, propose
+    from brook.core.geometry.proposing import mended, propose
     from brook.core.geometry.unit_check import in_metres, likely_unit
     from brook.core.look import report, step_lines, unit_lines
     from brook.core.study import Value, value_at

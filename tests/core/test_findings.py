@@ -16,14 +16,13 @@ from brook.core.geometry.findings.shapes import crossing_pairs
 from brook.core.geometry.mending import (
     fill_holes,
     make_outward,
-    mended,
     merge_points,
-    propose,
     remove_duplicates,
     remove_slivers,
     spread_sides,
     stitch,
 )
+from brook.core.geometry.proposing import mended, propose
 from brook.core.geometry.surface import Surface, surface_of
 from brook.core.geometry.unit_check import likely_unit, sizes
 from tests.core.surfaces import cube, together, tube

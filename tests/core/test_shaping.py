@@ -76,14 +76,19 @@ SOLIDS = {
 }  # fmt: skip
 
 
+PATCHES = {
+    "box": set(BOX), "cylinder": set(ENDS.values()), "cone": {"near", "wall"}, "sphere": {"skin"}, "torus": {"skin"},
+    "pipe": set(ENDS.values()), "extruded": {"a", "b", "side"}, "revolved": {"a", "b", "side"}, "wing": set(ENDS.values()),
+}  # fmt: skip
+
+
 @pytest.mark.parametrize("kind", SOLIDS)
 def test_solids_are_closed_and_hold_what_they_should(kind):
     values, volume, tolerance = SOLIDS[kind]
     surface = surface_with({"kind": kind, "name": "one", **values})
     assert surface.is_closed
     assert 1e6 * surface.volume == pytest.approx(volume, rel=tolerance)
-    wanted = set(ENDS.values()) if "path" in values or kind in ("cylinder", "wing") else set(surface.patches)
-    assert set(surface.patches) == wanted
+    assert set(surface.patches) == PATCHES[kind]
     assert {f.kind for f in find_all(surface)} <= {"slivers"}
 
 
@@ -100,14 +105,13 @@ def test_a_dimension_is_a_formula_of_a_named_value():
     assert volumes[1] == pytest.approx(4 * volumes[0])
 
 
-@pytest.mark.parametrize(("action", "volume"), [("add", 280.0), ("take", 220.0), ("keep", 20.0)])
+@pytest.mark.parametrize(("action", "volume"), [("add", 240 + 60 - 12), ("take", 240 - 12), ("keep", 12)])
 def test_solids_are_put_together_and_patches_keep_their_names(action, volume):
     other = {"kind": "box", "name": "other", "action": action, "x": "90 mm", "y": "10 mm", "z": "10 mm",
              "width": "30 mm", "depth": "40 mm", "height": "50 mm", "patches": {s: f"other_{s}" for s in BOX}}  # fmt: skip
     surface = surface_with(BLOCK, other)
     assert surface.is_closed
-    expected = {"add": 240 + 60 - 12, "take": 240 - 12, "keep": 12}[action]
-    assert 1e6 * surface.volume == pytest.approx(expected)
+    assert 1e6 * surface.volume == pytest.approx(volume)
     assert ("west" in surface.patches) == (action != "keep")
     middle = surface.points[surface.triangles].mean(axis=1)
     east = (
@@ -273,6 +277,41 @@ def test_bodies_that_touch_share_their_walls_and_two_in_one_space_are_told():
     assert "same space as that of 'right'" in again.problem
 
 
+@pytest.mark.parametrize("x", ["-90 mm", "-30 mm", "150 mm", "390 mm"])
+def test_a_solid_in_a_stream_touches_it_wherever_the_wet_point_is(x):
+    bodies = [{"name": "air", "x": x, "y": "-11 mm", "z": "23 mm"},
+              {"name": "metal", "holds": "solid", "x": "50 mm", "y": "30 mm", "z": "20 mm"}]  # fmt: skip
+    geometry, state = made(
+        study_with(BLOCK, tunnel={"side": "2", "above": "2", "upstream": "1", "downstream": "3"}, bodies=bodies)
+    )
+    air, metal = bodies_of(state.surface, geometry.bodies)
+    wetted = pytest.approx(2 * (0.1 * 0.06 + 0.1 * 0.04 + 0.06 * 0.04))
+    assert air.touches == {"metal": wetted}
+    assert metal.touches == {"air": wetted}
+    assert metal.surface.volume == pytest.approx(240e-6)
+
+
+def test_a_narrow_opening_with_a_name_is_no_slit_to_be_filled():
+    whole = cube()
+    corners = np.array([[0.2, 0.5, 1], [0.8, 0.5, 1], [0.8, 0.502, 1], [0.2, 0.502, 1]])
+    lid = whole.patches.index("lid")
+    rest = whole.only(whole.patch != lid)
+    square = np.array([[0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1]], float)
+    ring = [(k, (k + 1) % 4, 4 + (k + 1) % 4) for k in range(4)] + [(k, 4 + (k + 1) % 4, 4 + k) for k in range(4)]
+    points = np.concatenate([square, corners])
+    slotted = together(rest, Surface(points, np.array(ring), np.zeros(8, np.int64), ("lid",)))
+    _, first, number = np.unique(slotted.points, axis=0, return_index=True, return_inverse=True)
+    slotted = Surface(slotted.points[first], number[slotted.triangles], slotted.patch, slotted.patches)
+    closing = {"patch": "slot", "at": {"patch": "lid", "x": "0.5 m", "y": "0.5 m", "z": "1 m"}}
+    part = {"kind": "file", "name": "f", "file": "f.stl", "unit": "m"}
+    steps = [{"kind": "fill_slits"}]
+    assert "slot" not in made(study_with(part, steps=steps), {"f": slotted})[1].surface.patches
+    kept = made(study_with(part, steps=steps, closings=[closing]), {"f": slotted})[1]
+    assert not [n.problem for n in kept.notes if n.problem]
+    assert "slot" in kept.surface.patches
+    assert kept.surface.is_closed
+
+
 def test_the_suggested_point_lies_in_the_largest_space():
     shape = together(cube(), cube(3.0, at=(5, 0, 0)))
     point = suggested_point(shape)
@@ -322,6 +361,11 @@ def test_what_is_wrong_in_a_part_is_said_at_its_place():
     with pytest.raises(DocumentError) as caught:
         read_study(json.dumps(raw))
     assert caught.value.problems[0].path == "/variants/0/geometry/parts/0/file"
+    assert "not a file name" in caught.value.problems[0].message
+    raw = study_with({"kind": "wing", "name": "w", "patches": ENDS}).model_dump(mode="json")
+    raw["variants"][0]["geometry"]["parts"][0]["digits"] = "24a2"
+    with pytest.raises(DocumentError, match="four digits"):
+        read_study(json.dumps(raw))
 
 
 def test_problems_say_what_a_shape_still_needs():

@@ -1,6 +1,8 @@
 """Shapes in space through the API: files in, what is said of them, and what no request may do."""
 
+import json
 import time
+from html import unescape
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -78,6 +80,75 @@ def test_a_shape_is_brought_in_closed_and_brought_out(http):
     back = read_file("a.obj", out)
     assert back.is_closed
     assert back.volume == pytest.approx(1e9)  # in mm
+
+
+def test_a_document_without_its_file_says_so_and_takes_it_when_it_comes(http):
+    data = write_file("cube.obj", cube(7.0))
+    slug = take_in(http)
+    http.post(f"/api/studies/{slug}/shapes/a/files", files={"file": ("cube.obj", data)})
+    part = http.get(f"/api/studies/{slug}/document").json()["variants"][0]["geometry"]["parts"][0]
+    gone = {**part, "content": "0123456789abcdef0123", "unit": "mm"}
+    elsewhere = take_in(http, gone)
+    told = made(http, elsewhere)
+    assert told["state"] == "failed"
+    assert "cube.obj is not here" in told["words"]
+    assert "cube.obj is not here" in http.get(f"/studies/{elsewhere}/geometry/a").text
+    values = {"pointer": "/variants/0/geometry/parts/0", "file": "cube.obj", "content": part["content"], "unit": "mm"}
+    http.post(f"/api/studies/{elsewhere}/actions/swap_file", json={"values": values})
+    assert made(http, elsewhere)["said"]["volume"] == pytest.approx(343e-9)
+
+
+def edit(http, slug, pointer, value, was):
+    form = {"page": "geometry", "name": "a", "pointer": pointer, "value": value, "was": was}
+    return http.post(f"/studies/{slug}/edit", data=form).text
+
+
+def test_what_is_typed_wrong_is_answered_where_it_was_typed_and_stays_there(http):
+    slug = take_in(http, {"kind": "wing", "name": "bar", "patches": {"start": "near", "end": "far", "side": "skin"}})
+    made(http, slug)
+    geometry = "/variants/0/geometry"
+    page = edit(http, slug, f"{geometry}/parts/0/digits", "24a2", "2412")
+    assert "write four digits" in page
+    assert 'value="24a2"' in page
+    page = http.post(
+        f"/studies/{slug}/act/rename_patch",
+        data={"page": "geometry", "name": "a", "patch": "skin", "to": "Bad Name", "error_at": "patch-skin"},
+    ).text
+    assert "is not a name" in page
+    assert 'value="Bad Name"' in page
+    form = {
+        "page": "geometry",
+        "name": "a",
+        "variant": "0",
+        "error_at": "set-body",
+        "with_name": "stream",
+        "x": "20 furlongs",
+        "y": "0 mm",
+        "z": "5 mm",
+    }
+    page = http.post(f"/studies/{slug}/act/set_body", data=form).text
+    assert 'value="20 furlongs"' in page
+    assert "'furlongs' is not a unit" in unescape(page)
+    step = json.dumps({"kind": "name_area", "at": {"x": "0 mm", "y": "0 mm", "z": "0 mm"}, "to": "Bad Name"})
+    page = http.get(f"/studies/{slug}/geometry/a", params={"part": "body", "try": step}).text
+    assert "This step cannot be done" in page
+    assert "is not a name" in page
+    assert not http.get(f"/api/studies/{slug}/document").json()["variants"][0]["geometry"]["bodies"]
+
+
+def test_a_choice_of_yes_and_no_can_be_changed_and_changed_back(http):
+    slug = take_in(http, {"kind": "sphere", "name": "ball", "patch": "skin"})
+    http.post(f"/api/studies/{slug}/actions/set_tunnel", json={"values": {"variant": "0", "form": "box"}})
+    made(http, slug)
+    pointer = "/variants/0/geometry/tunnel/on_floor"
+    for now, wanted in (("False", "True"), ("True", "False")):
+        page = http.get(f"/studies/{slug}/geometry/a").text
+        choice = page.split('aria-label="Where the body stands"', 1)[1].split("</select>", 1)[0]
+        assert f'"was": "{now}"' in choice
+        assert f'<option value="{now}" selected>' in choice
+        assert "meanwhile" not in edit(http, slug, pointer, wanted, now)
+        tunnel = http.get(f"/api/studies/{slug}/document").json()["variants"][0]["geometry"]["tunnel"]
+        assert tunnel["on_floor"] is (wanted == "True")
 
 
 def test_the_board_shows_a_small_picture_of_a_shape(http):

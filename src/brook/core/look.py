@@ -7,7 +7,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from brook.core.geometry.findings import Finding, find_all
-from brook.core.geometry.mending import STEPS, Step
+from brook.core.geometry.proposing import Step
+from brook.core.geometry.steps import WORDS
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.unit_check import likely_unit, sizes
 from brook.core.units import DIMENSIONS, show
@@ -53,7 +54,7 @@ def finding_lines(findings: list[Finding]) -> Iterator[str]:
 def step_lines(steps: list[Step]) -> Iterator[str]:
     for number, step in enumerate(steps, 1):
         values = ", ".join(f"{name} {show(value, LENGTH)}" for name, value in step.values.items())
-        yield f"  {number}. {STEPS[step.kind][0]}{f' ({values})' if values else ''}"
+        yield f"  {number}. {WORDS[step.kind]}{f' ({values})' if values else ''}"
 
 
 def report(surface: Surface) -> list[str]:

@@ -17,9 +17,9 @@ from PIL import Image
 
 from brook.core.geometry import survey
 from brook.core.geometry.bodies import bodies_of, suggested_point
-from brook.core.geometry.files import FileError, format_of, read_file
+from brook.core.geometry.files import format_of, read_file
 from brook.core.geometry.known import SpaceShape, space_shape
-from brook.core.geometry.mending import propose
+from brook.core.geometry.proposing import propose
 from brook.core.geometry.shaping import NOTHING, State, stages
 from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.surface import Surface
@@ -28,6 +28,10 @@ from brook.core.study import Problem, Resolved, named_scope, read_study, resolve
 from brook.store.files import ResultFiles
 
 MOST_TRIANGLES = 4_000_000  # of surfaces in memory
+
+
+class FileGone(LookupError):
+    """A file that a document names is not in the store. Nothing is kept of such a shape: the file may come yet."""
 
 
 @dataclass(frozen=True)
@@ -68,7 +72,7 @@ def _reader(order: Order) -> Callable[[Resolved], Surface]:
     def read(part: Resolved) -> Surface:
         path = Path(order.shapes) / part.content
         if not part.content or not path.is_file():
-            raise FileError(f"the file {part.file} is not here; bring it in again")
+            raise FileGone(f"the file {part.file} is not here; replace it by bringing it in again")
         return read_file(part.file, path.read_bytes(), part.deflection)
 
     return read

@@ -12,7 +12,7 @@ from typing import Any
 from brook.core.geometry import known
 from brook.runs import shaping
 from brook.runs.desk import Desk, DeskError
-from brook.runs.shaping import Order
+from brook.runs.shaping import FileGone, Order
 from brook.store.files import ResultFiles
 
 SECONDS = 600.0
@@ -47,6 +47,7 @@ class Workshop:
         self._lock = threading.Lock()
         self._thread = ThreadPoolExecutor(1, "brook-workshop")
         self._under_way: set[str] = set()
+        self._now = ""
         self._failed: dict[str, str] = {}
         self._said: dict[str, dict[str, Any]] = {}
         self._before: dict[tuple[int, str], Order] = {}
@@ -90,30 +91,38 @@ class Workshop:
         except OSError:
             return "waiting for its turn"
 
-    def again(self, order: Order) -> None:
-        """Forgets that a shape failed or was stopped."""
+    def again(self, order: Order | None = None) -> None:
+        """Forgets that a shape failed or was stopped; that any did, as when a file came in."""
         with self._lock:
-            self._failed.pop(order.bodies_key, None)
+            if order is None:
+                self._failed.clear()
+            else:
+                self._failed.pop(order.bodies_key, None)
 
     def stop(self, order: Order) -> None:
-        """Ends the making of a shape, when it is under way."""
+        """Ends the making of a shape, or takes it out of those that wait; others go on."""
         with self._lock:
-            wanted = order.bodies_key in self._under_way
-            if wanted:
+            if order.bodies_key in self._under_way:
                 self._failed[order.bodies_key] = "stopped"
-        if wanted:
+            now = self._now == order.bodies_key
+        if now:
             self.desk.stop()
 
     def _make(self, order: Order, study_id: int) -> None:
         try:
-            if order.bodies_key not in self._failed:
+            with self._lock:
+                self._now = order.bodies_key
+                stopped = order.bodies_key in self._failed
+            if not stopped:
                 self._remember(order, self.desk.ask(shaping.make, order))
         except Exception as error:  # whatever it is, its page has to say so
-            words = str(error) if isinstance(error, DeskError | ValueError) else f"an error in Brook itself: {error!r}"
+            told = isinstance(error, DeskError | ValueError | FileGone)
+            words = str(error) if told else f"an error in Brook itself: {error!r}"
             with self._lock:
                 self._failed.setdefault(order.bodies_key, words)
         finally:
             with self._lock:
+                self._now = ""
                 self._under_way.discard(order.bodies_key)
             self.announce(study_id)
 

@@ -33,6 +33,13 @@ class ResultFiles:
             if path.stem.isdigit() and int(path.stem) not in wanted:
                 shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
 
+    def clear_shapes(self, wanted: set[str]) -> None:
+        """Removes shapes in space, and what was cut short, that no study shows now; they can be made again."""
+        for stage in ("shape", "bodies"):
+            for path in (self.root / stage).glob("*"):
+                if path.name not in wanted:
+                    shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
+
     @contextmanager
     def making(self, stage: str, key: str) -> Iterator[Path]:
         """A temporary folder that takes its place when the block ends well, and goes when it does not."""

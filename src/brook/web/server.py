@@ -13,6 +13,8 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.staticfiles import StaticFiles
 
 from brook import __version__, demo
+from brook.core.checks import prepare
+from brook.core.study import read_study
 from brook.runs import RunQueue
 from brook.store import Store
 from brook.store.lock import DataInUse, DataLock
@@ -45,6 +47,8 @@ def create_app(
         def begin() -> None:
             if with_demo:
                 demo.load(studio)
+            tidy_shapes(studio)
+            if with_demo:
                 make_shapes(studio)
             studio.desk.start()
             studio.workshop.start()
@@ -76,6 +80,14 @@ def create_app(
     app.add_exception_handler(RequestValidationError, misfit)
     app.add_middleware(Guard, hosts=hosts)
     return app
+
+
+def tidy_shapes(studio: Studio) -> None:
+    """Removes shapes that were only tried, or belong to steps since undone."""
+    found = [
+        prepare(s, v).space for row in studio.store.studies() for s in [read_study(row.document)] for v in s.variants
+    ]
+    studio.store.files.clear_shapes({key for space in found if space for key in (space.key, space.bodies_key)})
 
 
 def make_shapes(studio: Studio) -> None:

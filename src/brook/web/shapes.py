@@ -6,7 +6,8 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from brook.core.study import Resolved, Study, study_text
+from brook.core.geometry.steps import WORDS
+from brook.core.study import Resolved
 from brook.core.study.space import TUNNEL_PATCHES
 from brook.core.units import DIMENSIONS, show
 from brook.runs.shaping import Order
@@ -19,18 +20,18 @@ AROUND = {name for names in TUNNEL_PATCHES.values() for name in names}  # seen f
 LENGTH, AREA, VOLUME = (DIMENSIONS[k] for k in ("length", "area", "volume"))
 
 
-def order_of(studio: Studio, study: Study, variant: VariantState) -> Order | None:
-    """The order for the shape of a variant as a document says it, None while it has none."""
+def order_of(studio: Studio, state: StudyState, variant: VariantState) -> Order | None:
+    """The order for the shape of a variant, None while it has none."""
     space = variant.prepared.space
     if space is None:
         return None
     files, shapes = studio.store.files.root.resolve(), studio.store.shapes.root.resolve()
-    return Order(str(files), str(shapes), study_text(study), variant.variant.name, space.key, space.bodies_key)
+    return Order(str(files), str(shapes), state.study.canonical, variant.variant.name, space.key, space.bodies_key)
 
 
 def making_of(studio: Studio, state: StudyState, variant: VariantState) -> Making | None:
     """How the shape of a variant stands; begins to make it when nobody did."""
-    order = order_of(studio, state.study, variant)
+    order = order_of(studio, state, variant)
     return None if order is None else studio.workshop.look(order, state.row.id)
 
 
@@ -121,27 +122,16 @@ def unit_choices(more: dict[str, Any]) -> list[tuple[str, str, bool]]:
     ]
 
 
-# What can be done to a shape without picking in it: (kind, words, the step to begin with).
-STEP_KINDS: tuple[tuple[str, str, dict[str, Any]], ...] = (
-    ("merge", "merge points nearly at one place", {"within": "0.01 mm"}),
-    ("stitch", "stitch open edges together", {"within": "0.1 mm"}),
-    ("fill_slits", "fill slits", {}),
-    ("fill", "fill holes", {"largest": "50 mm", "how": "flat"}),
-    ("remove_duplicates", "remove double triangles", {}),
-    ("remove_slivers", "remove slivers", {}),
-    ("spread_sides", "make neighbours look the same way", {}),
-    ("make_outward", "make all look outward", {}),
-    ("unite", "unite shells that overlap", {}),
-    ("move", "move", {"x": "0 mm", "y": "0 mm", "z": "0 mm"}),
-    ("turn", "turn", {"axis": "z", "angle": "90 deg"}),
-    ("scale", "scale", {"factor": "1"}),
-    ("mirror", "mirror", {"axis": "x", "at": "0 mm"}),
-)
+# What can be done to a shape without picking in it: the step to begin with, by its kind.
+STEP_KINDS: dict[str, dict[str, Any]] = {
+    "merge": {"within": "0.01 mm"}, "stitch": {"within": "0.1 mm"}, "fill_slits": {},
+    "fill": {"largest": "50 mm", "how": "flat"}, "remove_duplicates": {}, "remove_slivers": {}, "spread_sides": {},
+    "make_outward": {}, "unite": {}, "move": {"x": "0 mm", "y": "0 mm", "z": "0 mm"}, "turn": {"axis": "z", "angle": "90 deg"},
+    "scale": {"factor": "1"}, "mirror": {"axis": "x", "at": "0 mm"},
+}  # fmt: skip
 
 
 def step_words(step: dict[str, Any]) -> str:
     """What a step is called, with its values."""
-    words = {kind: said for kind, said, _ in STEP_KINDS}
-    kind = step.get("kind", "")
     given = [str(v) for k, v in step.items() if k not in ("kind", "at") and isinstance(v, str)]
-    return f"{words.get(kind, kind.replace('_', ' '))}{': ' + ', '.join(given) if given else ''}"
+    return f"{WORDS.get(str(step.get('kind')), 'a step')}{': ' + ', '.join(given) if given else ''}"

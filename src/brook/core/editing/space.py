@@ -59,7 +59,14 @@ def _path(variant: str, *rest: Any) -> str:
 
 
 def _place(x: str, y: str, z: str) -> dict[str, str]:
-    return {axis: length_text(float(text)) for axis, text in (("x", x), ("y", y), ("z", z))}
+    """Coordinates as they stand in the document: numbers are m, as a canvas knows them; all else is what was typed."""
+    place = {}
+    for axis, text in (("x", x), ("y", y), ("z", z)):
+        try:
+            place[axis] = length_text(float(text))
+        except (ValueError, OverflowError):
+            place[axis] = text.strip()
+    return place
 
 
 def _add_solid(raw: dict[str, Any], variant: str, kind: str) -> str:

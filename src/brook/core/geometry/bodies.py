@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brook.core.geometry.enclosing import EncloseError, Spaces, enclosed, first_seen, space_at, spaces_of
+from brook.core.geometry.enclosing import EncloseError, Spaces, boundary_of, first_seen, spaces_around, spaces_of
 from brook.core.geometry.surface import Surface
 from brook.core.study import Resolved
 
@@ -31,37 +31,33 @@ def bodies_of(surface: Surface, wanted: list[Resolved]) -> list[Body]:
         return [Body(b.name, b.holds, None, "there is no shape yet") for b in wanted]
     spaces = spaces_of(surface)
     found: list[Body] = []
-    numbers: list[int | None] = []
+    mine: list[list[int]] = []
     for body in wanted:
         place = np.array([body.x, body.y, body.z], float)
         try:
-            number = space_at(spaces, place)
-            if number in numbers:
-                other = wanted[numbers.index(number)].name
-                message = f"its point lies in the same space as that of '{other}'; move one of the two"
+            chosen = spaces_around(spaces, place)
+            taken = next((k for k, theirs in enumerate(mine) if theirs[:1] == chosen[:1]), None)
+            if taken is not None:
+                message = f"its point lies in the same space as that of '{wanted[taken].name}'; move one of the two"
                 raise EncloseError(message, place)
-            found.append(Body(body.name, body.holds, enclosed(surface, place, spaces)))
-            numbers.append(number)
+            found.append(Body(body.name, body.holds, boundary_of(spaces, chosen)))
+            mine.append(chosen)
         except EncloseError as error:
             where = None if error.place is None else tuple(float(v) for v in error.place)
             found.append(Body(body.name, body.holds, None, str(error), where))
-            numbers.append(None)
-    return [_touching(spaces, found, numbers, k) for k in range(len(found))]
+            mine.append([])
+    return [replace(body, touches=_touching(spaces, found, mine, k)) for k, body in enumerate(found)]
 
 
-def _touching(spaces: Spaces, found: list[Body], numbers: list[int | None], k: int) -> Body:
-    """The body with the areas over which others lie right behind its walls."""
-    mine, touches = numbers[k], {}
-    if mine is None:
-        return found[k]
-    for other, number in enumerate(numbers):
-        if other == k or number is None:
-            continue
-        between = np.all(np.sort(spaces.of, axis=1) == sorted((mine, number)), axis=1)
-        if between.any():
+def _touching(spaces: Spaces, found: list[Body], mine: list[list[int]], k: int) -> dict[str, float]:
+    """Over what area in m² other bodies lie right behind the walls of one, by their names."""
+    touches = {}
+    own = np.isin(spaces.of, mine[k])
+    for other, theirs in enumerate(mine):
+        between = (own & np.isin(spaces.of, theirs)[:, ::-1]).any(axis=1)
+        if other != k and between.any():
             touches[found[other].name] = float(spaces.surface.areas[between].sum())
-    one = found[k]
-    return Body(one.name, one.holds, one.surface, one.problem, one.place, touches)
+    return touches
 
 
 def suggested_point(surface: Surface) -> np.ndarray | None:
@@ -69,20 +65,18 @@ def suggested_point(surface: Surface) -> np.ndarray | None:
     if not surface.count:
         return None
     spaces = spaces_of(surface)
-    order = [int(k) for k in np.argsort(-spaces.volumes) if spaces.volumes[k] > 0 and not spaces.open[k]]
-    for space in order[:1]:
-        front = np.nonzero(spaces.of[:, 0] == space)[0]
-        back = np.nonzero(spaces.of[:, 1] == space)[0]
-        chosen = np.concatenate([back, front])
-        way = np.concatenate([-surface.vectors[back], surface.vectors[front]])
-        largest = np.argsort(-surface.areas[chosen])[:TRIES]
-        best, depth = None, 0.0
-        for k in largest:
-            inward = way[k] / max(float(np.linalg.norm(way[k])), 1e-300)
-            middle = surface.points[surface.triangles[chosen[k]]].mean(axis=0)
-            start = middle + 1e-7 * surface.size * inward
-            reach = first_seen(surface, start, inward)
-            if reach is not None and reach > depth:
-                best, depth = start + 0.5 * reach * inward, reach
-        return best
-    return None
+    closed = [int(k) for k in np.argsort(-spaces.volumes) if spaces.volumes[k] > 0 and not spaces.open[k]]
+    if not closed:
+        return None
+    front, back = (np.nonzero(spaces.of[:, side] == closed[0])[0] for side in (0, 1))
+    chosen = np.concatenate([back, front])
+    way = np.concatenate([-surface.vectors[back], surface.vectors[front]])
+    best, depth = None, 0.0
+    for k in np.argsort(-surface.areas[chosen])[:TRIES]:
+        inward = way[k] / max(float(np.linalg.norm(way[k])), 1e-300)
+        middle = surface.points[surface.triangles[chosen[k]]].mean(axis=0)
+        start = middle + 1e-7 * surface.size * inward
+        reach = first_seen(surface, start, inward)
+        if reach is not None and reach > depth:
+            best, depth = start + 0.5 * reach * inward, reach
+    return best

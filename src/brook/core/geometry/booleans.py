@@ -83,8 +83,9 @@ def _surface(made: manifold3d.Manifold, of: dict[int, Surface]) -> Surface:
     patch = np.zeros(len(triangles), np.int64)
     for k, number in enumerate(mesh.run_original_id):
         source = of[number]
-        table = np.zeros(int(_flat_pieces(source).max()) + 1, np.int64)
-        table[_flat_pieces(source)] = np.array([names.index(n) for n in source.patches], np.int64)[source.patch]
+        pieces = _flat_pieces(source)
+        table = np.zeros(int(pieces.max()) + 1, np.int64)
+        table[pieces] = np.array([names.index(n) for n in source.patches], np.int64)[source.patch]
         run = slice(ends[k], ends[k + 1])
         patch[run] = table[face[run]]
     found = surface_of(points, triangles, patch, names)

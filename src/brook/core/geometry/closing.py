@@ -38,11 +38,8 @@ def closed_by(surface: Surface, closings: list[Resolved]) -> tuple[Surface, list
 def _ring(surface: Surface, outer: Loop, inner: Loop, patch: str) -> Surface:
     """Closes what lies between two lines. Raises `NotThere` when one does not lie within the other."""
     one, other = outer.points[::-1], inner.points[::-1]
-    both = flat_picture(surface.points[np.concatenate([one, other])])
-    at = _in_plane_of(surface.points[one], surface.points[other], both)
+    at = flat_picture(surface.points[one], surface.points[other])
     flat, within = at[: len(one)], at[len(one) :]
-    if _area(flat) < 0:
-        flat, within = flat * [1, -1], within * [1, -1]
     if abs(_area(within)) > abs(_area(flat)):
         raise NotThere("the inner rim is the larger one; name them the other way round")
     if _area(within) > 0:
@@ -53,7 +50,7 @@ def _ring(surface: Surface, outer: Loop, inner: Loop, patch: str) -> Surface:
     order = np.concatenate([np.roll(one, -i), one[[i]], np.roll(other, -j), other[[j]]])
     picture = np.concatenate([np.roll(flat, -i, axis=0), flat[[i]], np.roll(within, -j, axis=0), within[[j]]])
     made = order[kernels.clip_ears(np.ascontiguousarray(picture))]
-    wanted = abs(_area(flat)) - abs(_area(within))
+    wanted = _area(flat) - abs(_area(within))
     names = surface.patches if patch in surface.patches else (*surface.patches, patch)
     triangles = np.concatenate([surface.triangles, made])
     numbers = np.concatenate([surface.patch, np.full(len(made), names.index(patch))])
@@ -61,20 +58,6 @@ def _ring(surface: Surface, outer: Loop, inner: Loop, patch: str) -> Surface:
     if len(made) < len(order) - 2 or closed.areas[surface.count :].sum() < 0.99 * wanted:
         raise NotThere("the ring between these two rims cannot be closed flat; one has to lie within the other")
     return closed
-
-
-def _in_plane_of(outer: np.ndarray, inner: np.ndarray, fallback: np.ndarray) -> np.ndarray:
-    """Both lines (n + m, 2) as seen along the mean normal of the outer one."""
-    middle = outer.mean(axis=0)
-    normal = np.cross(outer - middle, np.roll(outer, -1, axis=0) - middle).sum(axis=0)
-    size = float(np.linalg.norm(normal))
-    if size == 0.0:
-        return fallback
-    normal = normal / size
-    across = np.cross(normal, np.eye(3)[int(np.argmin(np.abs(normal)))])
-    across /= np.linalg.norm(across)
-    every = np.concatenate([outer, inner]) - middle
-    return np.stack([every @ across, every @ np.cross(normal, across)], axis=1)
 
 
 def _area(flat: np.ndarray) -> float:

@@ -150,12 +150,17 @@ def first_seen(surface: Surface, place: np.ndarray, way: np.ndarray) -> float | 
     return reach if np.isfinite(reach) else None
 
 
-def enclosed(surface: Surface, wet_point: np.ndarray, spaces: Spaces | None = None) -> Surface:
+def enclosed(surface: Surface, wet_point: np.ndarray) -> Surface:
     """The closed surface of the space that a wet point lies in, looking out of it, with what stands within.
 
     Raises `EncloseError` when the space is not closed, or is all that lies outside.
     """
-    spaces = spaces_of(surface) if spaces is None else spaces
+    spaces = spaces_of(surface)
+    return boundary_of(spaces, spaces_around(spaces, wet_point))
+
+
+def spaces_around(spaces: Spaces, wet_point: np.ndarray) -> list[int]:
+    """The space that a wet point lies in, and the outsides of what stands free in it. Raises as `enclosed`."""
     space = space_at(spaces, np.asarray(wet_point, float))
     if spaces.open[space]:
         raise _leak(spaces, space)
@@ -169,12 +174,16 @@ def enclosed(surface: Surface, wet_point: np.ndarray, spaces: Spaces | None = No
         space = outer
         if spaces.open[space]:
             raise _leak(spaces, space)
-    chosen = [space, *_standing_in(spaces, space)]
+    return [space, *_standing_in(spaces, space)]
+
+
+def boundary_of(spaces: Spaces, chosen: list[int]) -> Surface:
+    """All that bounds some spaces, as one surface looking out of them."""
     parts = [spaces.boundary(k) for k in chosen]
     offsets = np.cumsum([0, *(len(p.points) for p in parts)])
     triangles = np.concatenate([p.triangles + o for p, o in zip(parts, offsets, strict=False)])
     points, patch = np.concatenate([p.points for p in parts]), np.concatenate([p.patch for p in parts])
-    return Surface(points, triangles, patch, surface.patches)
+    return Surface(points, triangles, patch, spaces.surface.patches)
 
 
 def _within(spaces: Spaces, space: int, place: np.ndarray) -> bool:

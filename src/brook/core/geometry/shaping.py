@@ -16,7 +16,7 @@ from brook.core.geometry.closing import closed_by
 from brook.core.geometry.files import FileError
 from brook.core.geometry.parts import renamed
 from brook.core.geometry.solids import solid
-from brook.core.geometry.steps import done
+from brook.core.geometry.steps import WORDS, done
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.tunnel import blockage, with_tunnel
 from brook.core.geometry.unit_check import in_metres, likely_unit, sizes
@@ -24,14 +24,6 @@ from brook.core.study import Resolved
 from brook.core.study.resolve import plain
 
 SHAPE_VERSION = 1
-STEP_WORDS = {
-    "move": "moving", "turn": "turning", "scale": "scaling", "mirror": "mirroring", "lay": "laying on the floor",
-    "align": "aligning", "merge": "merging points", "stitch": "stitching", "fill_slits": "filling slits",
-    "fill": "filling holes", "remove_duplicates": "removing doubles", "remove_slivers": "removing slivers",
-    "spread_sides": "turning triangles", "make_outward": "making all look outward", "delete": "deleting",
-    "unite": "uniting shells", "split_by_angle": "splitting", "split_by_shell": "splitting",
-    "split_by_plane": "splitting", "split_by_box": "splitting", "name_area": "naming", "rename": "renaming",
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -81,9 +73,9 @@ def stages(geometry: Resolved, read: Reader) -> list[Stage]:
     openings = [closing.at for closing in geometry.closings]
     openings += [closing.inner for closing in geometry.closings if closing.inner is not None]
     for k, step in enumerate(geometry.steps):
-        if step.kind == "fill":
+        if step.kind in ("fill", "fill_slits"):  # what is named as open stays so
             step = Resolved(**vars(step), openings=openings)
-        add(STEP_WORDS[step.kind], plain(step), _step(k, step))
+        add(WORDS[step.kind], plain(step), _step(k, step))
     if geometry.closings:
         add("closing openings", plain(geometry.closings), _closing(geometry.closings))
     if geometry.tunnel is not None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from brook.core.geometry.findings.edges import Loop, free_loops, measures
+from brook.core.geometry.findings.edges import Loop, measures
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.surface.kernels import squared_distances
 from brook.core.study import Resolved
@@ -63,11 +63,6 @@ def nearest_loop(surface: Surface, spot: Resolved, loops: list[Loop]) -> Loop:
     if distances[best] > FAR * surface.size:
         raise NotThere(f"no open rim is near {words_of(place)}")
     return closed[best]
-
-
-def loop_at(surface: Surface, spot: Resolved) -> Loop:
-    """As `nearest_loop`, among all there are. Raises `NotThere`."""
-    return nearest_loop(surface, spot, free_loops(surface))
 
 
 def loop_words(surface: Surface, loop: Loop) -> str:

@@ -211,6 +211,14 @@ def study_from(raw: Any) -> Study:
         raise DocumentError([_problem(e, raw) for e in error.errors(include_url=False)]) from None
 
 
+# What fields with a pattern of their own have to be; all others are names.
+PATTERNS = {
+    "digits": "a section: write four digits, for example 2412", "file": "a file name: leave out slashes",
+    "colour": "a colour: write it as #7a5195",
+    "content": "a file of the store; bring the file in again",
+}  # fmt: skip
+
+
 def _problem(error: Any, raw: Any) -> Problem:
     steps = _document_steps(list(error["loc"]), raw)
     path = "".join(f"/{s}" for s in steps)
@@ -220,7 +228,9 @@ def _problem(error: Any, raw: Any) -> Problem:
     if kind == "extra_forbidden":
         return Problem(path, f"'{steps[-1]}' is not a field of a study here; take it out or mend its spelling")
     if kind == "string_pattern_mismatch":
-        return Problem(path, f"'{error['input']}' is not a name: use small letters, digits and _, a letter first")
+        field = "colour" if "colours" in steps else str(steps[-1])
+        wanted = PATTERNS.get(field, "a name: use small letters, digits and _, a letter first")
+        return Problem(path, f"'{error['input']}' is not {wanted}")
     if kind in ("union_tag_invalid", "union_tag_not_found"):
         tag = error["ctx"].get("tag", "nothing")
         known = f"; known are {error['ctx']['expected_tags']}" if "expected_tags" in error["ctx"] else ""

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
-from brook.core.study.spots import Axis
+from brook.core.study.spots import Axis, Placed
 
 Action = Literal["add", "take", "keep"]
 Distance = Annotated[Formula, Value("length", "not_negative")]
@@ -15,25 +15,19 @@ Around = Annotated[int, Field(ge=6, le=720)]
 MOST_POINTS = 400
 
 
-class LinePattern(Part):
+class LinePattern(Placed):
     """The same once more and again, each by as much further."""
 
     kind: Literal["line"]
     count: Annotated[int, Field(ge=2, le=200)] = 2
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
 
 
-class RingPattern(Part):
+class RingPattern(Placed):
     """The same once more and again, turned about an axis through a place; evenly over a full turn."""
 
     kind: Literal["ring"]
     count: Annotated[int, Field(ge=2, le=200)] = 6
     axis: Axis = "z"
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
 
 
 Pattern = Annotated[LinePattern | RingPattern, Field(discriminator="kind")]
@@ -65,63 +59,48 @@ class EndPatches(Part):
     side: Name
 
 
-class BoxSolid(SolidPart):
+class BoxSolid(SolidPart, Placed):
     """From a corner along x (width), y (depth) and z (height)."""
 
     kind: Literal["box"]
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     width: Length = "100 mm"
     depth: Length = "100 mm"
     height: Length = "100 mm"
     patches: BoxPatches
 
 
-class CylinderSolid(SolidPart):
+class CylinderSolid(SolidPart, Placed):
     """From the middle of its start along an axis; `end_diameter` makes a cone of it, nothing the same all along."""
 
     kind: Literal["cylinder"]
     axis: Axis = "z"
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     diameter: Length = "50 mm"
     length: Length = "100 mm"
     patches: EndPatches
 
 
-class ConeSolid(SolidPart):
+class ConeSolid(SolidPart, Placed):
     """As a cylinder, with another diameter at its end; 0 mm is a tip."""
 
     kind: Literal["cone"]
     axis: Axis = "z"
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     diameter: Length = "50 mm"
     end_diameter: Distance = "25 mm"
     length: Length = "100 mm"
     patches: EndPatches
 
 
-class SphereSolid(SolidPart):
+class SphereSolid(SolidPart, Placed):
     kind: Literal["sphere"]
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     diameter: Length = "50 mm"
     patch: Name
 
 
-class TorusSolid(SolidPart):
+class TorusSolid(SolidPart, Placed):
     """A ring: `ring` is the diameter of the circle in its middle, `diameter` that of the bent rod."""
 
     kind: Literal["torus"]
     axis: Axis = "z"
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     ring: Length = "100 mm"
     diameter: Length = "20 mm"
     patch: Name
@@ -161,42 +140,33 @@ class ProfilePoint(Part):
 Profile = Annotated[tuple[ProfilePoint, ...], Field(min_length=3, max_length=MOST_POINTS)]
 
 
-class ExtrudedSolid(SolidPart):
+class ExtrudedSolid(SolidPart, Placed):
     """A profile in the plane across an axis, drawn out along it from a place."""
 
     kind: Literal["extruded"]
     axis: Axis = "z"
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     length: Length = "100 mm"
     profile: Profile
     start: Name
     end: Name
 
 
-class RevolvedSolid(SolidPart):
+class RevolvedSolid(SolidPart, Placed):
     """A profile turned about an axis: its x is the distance from the axis, its y goes along it."""
 
     kind: Literal["revolved"]
     axis: Axis = "z"
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     angle: Angle = "360 deg"
     profile: Profile
     start: Name
     end: Name
 
 
-class WingSolid(SolidPart):
+class WingSolid(SolidPart, Placed):
     """A wing of a four-digit section: nose at the place, chord along x, thickness along z, span along y."""
 
     kind: Literal["wing"]
     digits: Annotated[str, StringConstraints(pattern=r"^[0-9]{4}$")] = "2412"
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     chord: Length = "200 mm"
     span: Length = "400 mm"
     incidence: Angle = "0 deg"

@@ -12,7 +12,7 @@ from pydantic import Field, StringConstraints
 
 from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
 from brook.core.study.solids import Solid
-from brook.core.study.spots import Axis, Spot
+from brook.core.study.spots import Axis, Placed, Spot
 
 Content = Annotated[str, StringConstraints(pattern=r"^([0-9a-f]{20})?$")]
 FileName = Annotated[str, StringConstraints(min_length=1, max_length=120, pattern=r"^[^/\\\x00-\x1f]+$")]
@@ -24,7 +24,7 @@ Distance = Annotated[Formula, Value("length", "not_negative")]
 
 class FilePart(Part):
     """Triangles of a file. `unit` is that of its numbers, nothing as long as nobody has said; `content` says which
-    file is meant once it is in the store, nothing for one that stands beside the document.
+    file of the store is meant.
 
     `names` gives other names to patches of the file. `deflection` is how far triangles may leave curved faces.
     """
@@ -44,22 +44,16 @@ ShapePart = Annotated[FilePart | Solid, Field(discriminator="kind")]
 # -- steps ------------------------------------------------------------------------------------
 
 
-class Move(Part):
+class Move(Placed):
     kind: Literal["move"]
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
 
 
-class Turn(Part):
+class Turn(Placed):
     """About an axis through a place, anticlockwise seen from where the axis points to."""
 
     kind: Literal["turn"]
     axis: Axis = "z"
     angle: Angle = "90 deg"
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
 
 
 class Scale(Part):

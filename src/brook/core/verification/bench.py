@@ -18,7 +18,7 @@ from brook.core.geometry import survey
 from brook.core.geometry.bodies import bodies_of, suggested_point
 from brook.core.geometry.files import read_file, write_file
 from brook.core.geometry.findings import find_all
-from brook.core.geometry.mending import mended, propose
+from brook.core.geometry.proposing import mended, propose
 from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.spots import triangle_at
 from brook.core.geometry.surface import Surface, welded

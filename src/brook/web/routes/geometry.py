@@ -14,11 +14,12 @@ from brook.core.editing import EditRefused, handles, set_values
 from brook.core.editing.space import FRESH
 from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.geometry.files import FORMATS
+from brook.core.geometry.steps import WORDS
 from brook.core.study import Variant, formulas_of
 from brook.core.study.space import SpaceGeometry
 from brook.web.drawing import Drawing, Frame, drawing, thumbnail
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, templates, variant_of
-from brook.web.routes.shapes import tried
+from brook.web.routes.shapes import Misfit, tried
 from brook.web.shapes import (
     STEP_KINDS,
     headline,
@@ -64,17 +65,17 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
     """What the page of a shape in space shows; with a step that is tried, the shape as it would be."""
     shown, problem = (state, variant), ""
     if trial:
-        there = tried(studio, state, variant.variant.name, trial)
-        if there is None:
-            problem = "this step does not fit the document; leave it and try another one"
-        shown = there or shown
+        try:
+            shown = tried(studio, state, variant.variant.name, trial)
+        except Misfit as error:
+            problem = f"This step cannot be done: {error}."
     geometry = variant.variant.geometry
     assert isinstance(geometry, SpaceGeometry)
     making = making_of(studio, *shown)
     order = making.order if making is not None else None
     found: dict[str, Any] = {
         "making": making, "said": making.said if making is not None and order is not None else None, "trial": trial, "trial_problem": problem,
-        "swap": None, "formats": FORMATS, "step_kinds": [(kind, words, {"kind": kind, **step}) for kind, words, step in STEP_KINDS], "solid_kinds": list(FRESH), "rows": [],
+        "swap": None, "formats": FORMATS, "step_kinds": [(WORDS[kind], {"kind": kind, **step}) for kind, step in STEP_KINDS.items()], "solid_kinds": list(FRESH), "rows": [],
         "headline": ("", ""), "view_data": "", "notes": {}, "trial_note": None, "units": {},
         "axes": [(a, a) for a in ("x", "y", "z", "-x", "-y", "-z")],
         "trial_words": step_words(json.loads(trial)) if trial and not problem else "",

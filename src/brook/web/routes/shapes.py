@@ -20,11 +20,12 @@ from brook.core.study.solids import MOST_POINTS
 from brook.core.study.space import FilePart, SpaceGeometry
 from brook.core.units import UnitError, unit_factor
 from brook.runs import DeskError, shaping
+from brook.runs.shaping import Order
 from brook.store import Author
 from brook.web.guard import LARGEST_BODY
 from brook.web.pages import AuthorHere, StateHere, StudioHere, render, variant_of
 from brook.web.routes.edit import body as page_body
-from brook.web.shapes import making_of, order_of, step_words
+from brook.web.shapes import order_of, step_words
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -57,8 +58,8 @@ def progress(
     studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, Query(alias="try")] = ""
 ) -> Response:
     """What the workshop does just now for this shape."""
-    found = tried(studio, state, name, trial)
-    making = making_of(studio, *found) if found is not None else None
+    order = _order_tried(studio, state, name, trial)
+    making = studio.workshop.look(order, state.row.id) if order is not None else None
     if making is not None and making.state == "working":
         return HTMLResponse(making.words)
     return HTMLResponse("done", headers={"HX-Trigger": "shapeDone"})
@@ -66,8 +67,7 @@ def progress(
 
 @router.post("/studies/{slug}/geometry/{name}/stop")
 def stop(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, Form()] = "") -> HTMLResponse:
-    found = tried(studio, state, name, trial)
-    order = order_of(studio, found[0].study, found[1]) if found is not None else None
+    order = _order_tried(studio, state, name, trial)
     if order is not None:
         studio.workshop.stop(order)
     return page_body(studio, state.row.slug, "geometry", name)
@@ -76,7 +76,7 @@ def stop(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, 
 @router.post("/studies/{slug}/geometry/{name}/again")
 def again(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
     """Makes a shape that failed or was stopped once more."""
-    order = order_of(studio, state.study, _space(state, name))
+    order = order_of(studio, state, _space(state, name))
     if order is not None:
         studio.workshop.again(order)
     return page_body(studio, state.row.slug, "geometry", name)
@@ -85,23 +85,36 @@ def again(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
 # -- trying a step ----------------------------------------------------------------------------
 
 
-def tried(studio: Studio, state: StudyState, name: str, trial: str) -> tuple[StudyState, VariantState] | None:
-    """The study as it would be with a step (JSON) more; None when the step does not fit the document."""
+class Misfit(ValueError):
+    """A step that cannot be tried, and why."""
+
+
+def tried(studio: Studio, state: StudyState, name: str, trial: str) -> tuple[StudyState, VariantState]:
+    """The study as it would be with a step (JSON) more. Raises `Misfit`."""
     variant = _space(state, name)
     if not trial:
         return state, variant
     try:
         study: Study = act(state.study, "add_step", variant=str(variant.index), step=trial)
-    except (EditRefused, KeyError):
-        return None
+    except EditRefused as refused:
+        raise Misfit(str(refused)) from refused
+    except KeyError:
+        raise Misfit("this is no step") from None
     return studio.reader.supposed(state.row, study, name)
+
+
+def _order_tried(studio: Studio, state: StudyState, name: str, trial: str) -> Order | None:
+    """The order for the shape with a step more, None while there is no shape or when the step does not fit."""
+    try:
+        return order_of(studio, *tried(studio, state, name, trial))
+    except Misfit:
+        return None
 
 
 @router.get("/studies/{slug}/geometry/{name}/fresh")
 def fresh(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, Query(alias="try")]) -> Response:
     """Which triangles of the surface are new after the step that is tried, as bytes in the order they are drawn."""
-    here, there = _space(state, name), tried(studio, state, name, trial)
-    order = order_of(studio, there[0].study, there[1]) if there is not None else None
+    here, order = _space(state, name), _order_tried(studio, state, name, trial)
     before = here.prepared.space.key if here.prepared.space is not None else ""
     if order is None or not studio.store.files.has("shape", order.key) or not studio.store.files.has("shape", before):
         raise HTTPException(404, "this has not been tried yet")
@@ -113,7 +126,7 @@ def fresh(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str,
 def proposal(studio: StudioHere, state: StateHere, name: str, largest: str = "") -> HTMLResponse:
     """Steps that would mend the shape, in order, with what each would do."""
     variant = _space(state, name)
-    order = order_of(studio, state.study, variant)
+    order = order_of(studio, state, variant)
     if order is None:
         raise HTTPException(404, "there is no shape yet")
     try:
@@ -146,7 +159,9 @@ async def received(studio: Studio, file: UploadFile) -> tuple[str, str, dict[str
             await run_in_threadpool(receiving.take, piece)
         path = str(receiving.temporary)
         found = await run_in_threadpool(studio.workshop.gate.ask, shaping.looked_at, name, path)
-        return name, await asyncio.to_thread(receiving.keep), found
+        content = await asyncio.to_thread(receiving.keep)
+    studio.workshop.again()
+    return name, content, found
 
 
 @router.post("/studies/{slug}/geometry/{name}/files")
@@ -174,8 +189,8 @@ def _put(
         if pointer:
             return swap_page(studio, state, variant, pointer, values, found)
         studio.act(state.row.slug, "take_file", {"variant": str(variant.index), **values}, author)
-    except EditRefused as refused:
-        return page_body(studio, state.row.slug, "geometry", name, notice=f"Not done: {refused}.")
+    except (EditRefused, FileError, DeskError) as error:
+        return page_body(studio, state.row.slug, "geometry", name, notice=f"Not done: {error}.")
     return page_body(studio, state.row.slug, "geometry", name)
 
 

@@ -3,7 +3,7 @@
 import { memory, remember } from "./views.js";
 import { Picking } from "./space/picking.js";
 import { SpaceView } from "./space/view.js";
-import { length, place, spot } from "./space/words.js";
+import { place } from "./space/words.js";
 
 const RUST = "#b4532a", OCHRE = "#c8962e";
 let page = null;
@@ -84,7 +84,7 @@ class SpacePage {
   /** Does a named action. */
   act(action, values) {
     const state = Object.fromEntries([...document.querySelectorAll("#page-state input")].map((i) => [i.name, i.value]));
-    htmx.ajax("POST", `/studies/${this.data.study}/act/${action}`, { source: "#stage", target: "#stage", swap: "outerHTML", values: { ...state, variant: this.data.variant, ...values } });
+    htmx.ajax("POST", `/studies/${this.data.study}/act/${action}`, { source: "#stage", target: "#stage", swap: "outerHTML", values: { ...state, variant: this.data.variant, error_at: "picked", ...values } });
   }
 
   remember() {
@@ -214,9 +214,6 @@ class SpacePage {
   forms() {
     const form = this.root.querySelector(".try-step");
     if (form) form.onsubmit = (event) => { event.preventDefault(); this.try(JSON.parse(form.querySelector("#try-step").value)); };
-    for (const field of this.root.querySelectorAll("#body-form input.mm")) {
-      field.oninput = () => { field.nextElementSibling.value = Number(field.value.replace(",", ".").replace("−", "-")) / 1000; };
-    }
   }
 
   key(event) {
@@ -237,5 +234,3 @@ class SpacePage {
 }
 
 function segments(line) { return line.map((a, k) => [...a, ...line[(k + 1) % line.length]]); }
-
-export { length, spot };

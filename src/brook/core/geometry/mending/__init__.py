@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from brook.core.geometry.mending.fill import fill_holes
 from brook.core.geometry.mending.merge import merge_points, stitch
-from brook.core.geometry.mending.plan import STEPS, Step, mended, propose
 from brook.core.geometry.mending.sides import make_outward, spread_sides
 from brook.core.geometry.mending.take_out import remove_duplicates, remove_slivers
 
 __all__ = [
-    "STEPS", "Step", "fill_holes", "make_outward", "mended", "merge_points", "propose", "remove_duplicates",
-    "remove_slivers", "spread_sides", "stitch",
+    "fill_holes", "make_outward", "merge_points", "remove_duplicates", "remove_slivers", "spread_sides", "stitch",
 ]  # fmt: skip

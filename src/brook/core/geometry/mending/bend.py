@@ -30,7 +30,6 @@ def bent_fill(surface: Surface, loop: Loop, flat: np.ndarray) -> tuple[np.ndarra
     inner, triangles = _divided(flat)
     if triangles is None:
         return None
-    count = len(rim)
     number = np.concatenate([rim, len(surface.points) + np.arange(len(inner))])
     made = number[triangles]
     if not len(inner):
@@ -45,7 +44,6 @@ def bent_fill(surface: Surface, loop: Loop, flat: np.ndarray) -> tuple[np.ndarra
     rows = np.nonzero((used >= len(surface.points)) | np.isin(used, rim))[0]
     for _ in range(ROUNDS):
         points = _thin_plate(points, local, free, rows)
-    assert count + len(inner) == len(number)
     return points[free], made
 
 
@@ -58,12 +56,10 @@ def _divided(flat: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:
     length = np.linalg.norm(after - flat, axis=1)
     spacing = max(float(length.mean()), float(np.sqrt(polygon.area / MOST_POINTS)))
     low, high = flat.min(axis=0), flat.max(axis=0)
-    rows = np.arange(low[1], high[1], spacing * np.sqrt(0.75))
-    lattice = [
-        np.stack([np.arange(low[0] + (k % 2) * spacing / 2, high[0], spacing), np.full_like(x, y)], axis=1)
-        for k, y in enumerate(rows)
-        for x in [np.arange(low[0] + (k % 2) * spacing / 2, high[0], spacing)]
-    ]
+    lattice = []
+    for k, y in enumerate(np.arange(low[1], high[1], spacing * np.sqrt(0.75))):
+        x = np.arange(low[0] + (k % 2) * spacing / 2, high[0], spacing)
+        lattice.append(np.stack([x, np.full_like(x, y)], axis=1))
     inner = np.concatenate([*lattice, np.zeros((0, 2))])
     inner = inner[shapely.contains_xy(polygon, inner[:, 0], inner[:, 1])] if len(inner) else inner
     if len(inner):  # none near the line, nor where it would keep an edge of the line from being one of a triangle

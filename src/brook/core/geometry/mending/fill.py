@@ -24,6 +24,8 @@ def fill_holes(
     chosen = [k for k in chosen if k.is_closed and len(k.points) > 2]
     if largest is not None:
         chosen = [k for k in chosen if measures(surface, k)[0] <= largest]
+    if not chosen:
+        return surface
     points, triangles, patches = [surface.points], [surface.triangles], [surface.patch]
     names = surface.patches if not patch or patch in surface.patches else (*surface.patches, patch)
     for loop in chosen:
@@ -46,8 +48,8 @@ def triangles_across(points: np.ndarray, loop: np.ndarray) -> np.ndarray:
     return loop[kernels.clip_ears(flat_picture(points[loop]))]
 
 
-def flat_picture(at: np.ndarray) -> np.ndarray:
-    """A closed line (n, 3) as seen along its mean normal (n, 2), anticlockwise."""
+def flat_picture(at: np.ndarray, besides: np.ndarray | None = None) -> np.ndarray:
+    """A closed line (n, 3) as seen along its mean normal (n, 2), anticlockwise; then other places (m, 3) seen so."""
     middle = at.mean(axis=0)
     normal = np.cross(at - middle, np.roll(at, -1, axis=0) - middle).sum(axis=0)
     size = float(np.linalg.norm(normal))
@@ -56,4 +58,5 @@ def flat_picture(at: np.ndarray) -> np.ndarray:
     normal /= size
     across = np.cross(normal, np.eye(3)[int(np.argmin(np.abs(normal)))])
     across /= np.linalg.norm(across)
-    return np.ascontiguousarray(np.stack([(at - middle) @ across, (at - middle) @ np.cross(normal, across)], axis=1))
+    every = (at if besides is None else np.concatenate([at, besides])) - middle
+    return np.ascontiguousarray(np.stack([every @ across, every @ np.cross(normal, across)], axis=1))

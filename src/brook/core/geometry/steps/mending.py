@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.geometry.booleans import united
-from brook.core.geometry.findings.edges import free_loops, is_slit, measures
+from brook.core.geometry.findings.edges import Loop, free_loops, is_slit
 from brook.core.geometry.findings.sides import sides_of
 from brook.core.geometry.mending import (
     fill_holes,
@@ -17,31 +17,30 @@ from brook.core.geometry.mending import (
     stitch,
 )  # fmt: skip
 from brook.core.geometry.mending.take_out import without
-from brook.core.geometry.spots import NotThere, loop_at, marked, triangle_at
+from brook.core.geometry.spots import NotThere, marked, nearest_loop, triangle_at
 from brook.core.geometry.surface import Surface
 from brook.core.study import Resolved
 
 
-def _fill(surface: Surface, step: Resolved) -> Surface:
-    openings = getattr(step, "openings", [])
+def _may_be_filled(surface: Surface, step: Resolved) -> list[Loop]:
+    """Closed rims that are not named as openings."""
     loops = [loop for loop in free_loops(surface) if loop.is_closed]
-    kept = marked(surface, loops, openings)
+    kept = marked(surface, loops, step.openings)
+    return [loop for k, loop in enumerate(loops) if k not in kept]
+
+
+def _fill(surface: Surface, step: Resolved) -> Surface:
+    loops = _may_be_filled(surface, step)
     if step.at is not None:
-        meant = loop_at(surface, step.at)
-        first = int(meant.points[0])
-        chosen = [k for k, loop in enumerate(loops) if first in loop.points and len(loop.points) == len(meant.points)]
-        if set(chosen) & kept:
+        meant = nearest_loop(surface, step.at, free_loops(surface))
+        loops = [loop for loop in loops if np.array_equal(loop.points, meant.points)]
+        if not loops:
             raise NotThere("this hole is named as an opening, so it stays open until it is closed as such")
-        return fill_holes(surface, [loops[k] for k in chosen], bent=step.how == "bent")
-    wanted = [
-        loop for k, loop in enumerate(loops)
-        if k not in kept and (not step.largest or measures(surface, loop)[0] <= step.largest)
-    ]  # fmt: skip
-    return fill_holes(surface, wanted, bent=step.how == "bent")
+    return fill_holes(surface, loops, largest=step.largest or None, bent=step.how == "bent")
 
 
 def _fill_slits(surface: Surface, step: Resolved) -> Surface:
-    return fill_holes(surface, [k for k in free_loops(surface) if is_slit(surface, k)])
+    return fill_holes(surface, [loop for loop in _may_be_filled(surface, step) if is_slit(surface, loop)])
 
 
 def _spread(surface: Surface, step: Resolved) -> Surface:

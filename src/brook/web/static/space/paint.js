@@ -13,33 +13,34 @@ export function rgbOf(hex, white) {
   return [1, 3, 5].map((i) => parseInt(hex.slice(i, i + 2), 16)).map((v) => v + white * (255 - v));
 }
 
-const SURFACE = {
-  vertexShader: `
-    varying vec3 seen;
+const OVER = "#ifdef CUT\nvarying float over;\n#endif\n";
+const CUT_AWAY = "#ifdef CUT\nif (over < 0.0) discard;\n#endif\n";
+
+/** Places on the screen, a little `nearer` than they are; how far over the cut; `seen` from the eye. */
+const VERTICES = `
+  uniform float nearer;
+  uniform vec4 plane;
+  varying vec3 seen;
+  ${OVER}
+  void main() {
+    vec4 at = modelViewMatrix * vec4(position, 1.0);
+    seen = at.xyz;
     #ifdef CUT
-    varying float over;
-    uniform vec4 plane;
+    over = dot(plane.xyz, position) + plane.w;
     #endif
-    void main() {
-      vec4 at = modelViewMatrix * vec4(position, 1.0);
-      seen = at.xyz;
-      #ifdef CUT
-      over = dot(plane.xyz, position) + plane.w;
-      #endif
-      gl_Position = projectionMatrix * at;
-      gl_Position.z -= nearer * gl_Position.w;
-    }`.replace("void main", "uniform float nearer;\n    void main"),
+    gl_Position = projectionMatrix * at;
+    gl_Position.z -= nearer * gl_Position.w;
+  }`;
+
+const SURFACE = {
+  vertexShader: VERTICES,
   fragmentShader: `
     varying vec3 seen;
     uniform vec3 colour;
     uniform vec3 inside;
-    #ifdef CUT
-    varying float over;
-    #endif
+    ${OVER}
     void main() {
-      #ifdef CUT
-      if (over < 0.0) discard;
-      #endif
+      ${CUT_AWAY}
       vec3 normal = normalize(cross(dFdx(seen), dFdy(seen)));
       float light = ${LIGHT.base} + ${LIGHT.front} * normal.z + ${LIGHT.side} * max(0.0, dot(normal, vec3(${LIGHT.way.join(", ")})));
       gl_FragColor = vec4((gl_FrontFacing ? colour : inside) * light, 1.0);
@@ -47,29 +48,13 @@ const SURFACE = {
 };
 
 const LINES = {
-  vertexShader: `
-    uniform float nearer;
-    #ifdef CUT
-    varying float over;
-    uniform vec4 plane;
-    #endif
-    void main() {
-      #ifdef CUT
-      over = dot(plane.xyz, position) + plane.w;
-      #endif
-      gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
-      gl_Position.z -= nearer * gl_Position.w;
-    }`,
+  vertexShader: VERTICES,
   fragmentShader: `
     uniform vec3 colour;
     uniform float opacity;
-    #ifdef CUT
-    varying float over;
-    #endif
+    ${OVER}
     void main() {
-      #ifdef CUT
-      if (over < 0.0) discard;
-      #endif
+      ${CUT_AWAY}
       gl_FragColor = vec4(colour, opacity);
     }`,
 };

@@ -2,22 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from brook.core.geometry.findings import FINDERS, find_all
-from brook.core.geometry.findings.edges import free_loops, is_slit
 from brook.core.geometry.findings.shapes import near_tolerance
-from brook.core.geometry.mending.fill import fill_holes
-from brook.core.geometry.mending.merge import merge_points, stitch
-from brook.core.geometry.mending.sides import make_outward, spread_sides
-from brook.core.geometry.mending.take_out import remove_duplicates, remove_slivers
-from brook.core.geometry.spots import marked
+from brook.core.geometry.steps import DO
 from brook.core.geometry.surface import Surface
 from brook.core.study import Resolved
 
-WORDS = {finder.kind: finder.words for finder in FINDERS}
-VALUES = {"within": "tolerance"}
+FOUND = {finder.kind: finder.words for finder in FINDERS}
 NEAR = 1e-3  # of the size: how wide a slit is stitched
 
 
@@ -30,32 +24,11 @@ class Step:
     effect: str = ""
 
 
-def _fill_slits(surface: Surface, largest: float = 0.0) -> Surface:
-    return fill_holes(surface, [k for k in free_loops(surface) if is_slit(surface, k)])
-
-
-def _fill(surface: Surface, largest: float = 0.0, openings: Sequence[Resolved] = ()) -> Surface:
-    loops = [loop for loop in free_loops(surface) if loop.is_closed]
-    kept = marked(surface, loops, list(openings))
-    return fill_holes(surface, [loop for k, loop in enumerate(loops) if k not in kept], largest=largest or None)
-
-
-STEPS: dict[str, tuple[str, Callable[..., Surface]]] = {
-    "merge": ("merge points nearly at one place", merge_points),
-    "remove_duplicates": ("remove double triangles", remove_duplicates),
-    "remove_slivers": ("remove slivers", remove_slivers),
-    "stitch": ("stitch open edges together", stitch),
-    "fill_slits": ("fill slits", _fill_slits),
-    "spread_sides": ("make neighbours look the same way", spread_sides),
-    "fill": ("fill holes", _fill),
-    "make_outward": ("make all look outward", make_outward),
-}
-
-
-def mended(surface: Surface, steps: list[Step]) -> Surface:
-    """The surface after some steps. Raises `KeyError` for a step that is not known."""
+def mended(surface: Surface, steps: Sequence[Step], openings: Sequence[Resolved] = ()) -> Surface:
+    """The surface after some steps; rims at the spots `openings` are not filled. Raises `KeyError` for no step."""
     for step in steps:
-        surface = STEPS[step.kind][1](surface, **{VALUES.get(k, k): v for k, v in step.values.items()})
+        said = {"at": None, "how": "flat", "largest": 0.0, "openings": list(openings), **step.values}
+        surface = DO[step.kind](surface, Resolved(kind=step.kind, **said))
     return surface
 
 
@@ -72,7 +45,7 @@ def propose(surface: Surface, largest_hole: float = 0.0, openings: Sequence[Reso
     wanted.append(Step("make_outward"))
     steps, defects = [], _defects(surface)
     for step in wanted:
-        tried = _fill(surface, step.values["largest"], openings) if step.kind == "fill" else mended(surface, [step])
+        tried = mended(surface, [step], openings)
         if tried is surface:
             continue
         after = _defects(tried)
@@ -89,7 +62,7 @@ def _near(surface: Surface) -> float:
 
 def _effect(before: dict[str, int], after: dict[str, int]) -> str:
     changed = [k for k in {**before, **after} if before.get(k, 0) != after.get(k, 0)]
-    return ", ".join(f"{WORDS[k]} {before.get(k, 0)} → {after.get(k, 0)}" for k in changed)
+    return ", ".join(f"{FOUND[k]} {before.get(k, 0)} → {after.get(k, 0)}" for k in changed)
 
 
 def _defects(surface: Surface) -> dict[str, int]:
