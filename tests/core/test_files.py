@@ -195,6 +195,9 @@ def test_step_faces_become_patches_with_their_names(tmp_path):
     assert errors[1] < 2e-4 * exact
     with pytest.raises(FileError, match="ends too early"):
         read_file("block.stp", data[: len(data) // 2])
+    nested = data.replace(b"DATA;", b"DATA;\n#9999=A(" + b"(" * 200_000 + b")" * 200_000 + b");", 1)
+    with pytest.raises(FileError, match="too deeply"):  # it would end the process that reads it
+        read_file("block.step", nested)
     with pytest.raises(FileError, match="only read"):
         write_file("block.step", surface)
 

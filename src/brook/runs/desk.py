@@ -67,7 +67,7 @@ class Desk:
                 raise DeskError(
                     f"this took longer than {self.seconds:.0f} s and was given up; look at a smaller part"
                 ) from None
-        raise DeskError("the process that reads results was lost; try again")
+        raise DeskError("the process that worked on this was lost twice; it may need more memory than there is")
 
     def stop(self) -> None:
         """Ends what is being answered; whoever asked gets a `DeskError`."""

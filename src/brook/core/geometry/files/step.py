@@ -15,6 +15,7 @@ from brook.core.geometry.surface import Surface
 
 DEFLECTION = 1e-4  # m
 ANGLE = 0.35  # rad between neighbours on a curved face
+DEEPEST = 500
 SAME = 1e-6  # mm: corners of neighbouring faces nearer than this are one
 
 
@@ -28,6 +29,8 @@ def read_within(data: bytes, deflection: float) -> Surface:
         raise FileError("this is no STEP file: it does not begin with ISO-10303-21")
     if b"END-ISO-10303-21" not in data[-2000:].upper():
         raise FileError("the file ends too early: END-ISO-10303-21 is missing; write it anew")
+    if _depth(data) > DEEPEST:
+        raise FileError("the file nests its values too deeply to be sound; write it anew")
     from OCP.BRepMesh import BRepMesh_IncrementalMesh
     from OCP.IFSelect import IFSelect_RetDone
     from OCP.STEPControl import STEPControl_Reader
@@ -42,6 +45,13 @@ def read_within(data: bytes, deflection: float) -> Surface:
             raise FileError("the file holds no shape; check what was chosen when it was written")
         BRepMesh_IncrementalMesh(shape, max(1000 * deflection, 1e-4), False, ANGLE, True)
         return _triangles(shape, reader.WS().TransferReader())
+
+
+def _depth(data: bytes) -> int:
+    """How deeply brackets are nested; the library ends its process where they are without end."""
+    codes = np.frombuffer(data, np.uint8)
+    turns = (codes == ord("(")).astype(np.int64) - (codes == ord(")"))
+    return int(np.abs(np.cumsum(turns)).max(initial=0))
 
 
 def _triangles(shape: Any, transfer: Any) -> Surface:
