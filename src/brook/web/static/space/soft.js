@@ -21,7 +21,7 @@ export class SoftPainter {
   dispose() {}
 
   draw(shape, camera, resting) {
-    const scale = this.ratio * (resting ? 2 : this.coarse ?? 1);
+    const scale = this.ratio * (resting ? 2 : 1);
     const width = Math.max(1, Math.round(this.cssWidth * scale)), height = Math.max(1, Math.round(this.cssHeight * scale));
     if (this.width !== width || this.height !== height) {
       Object.assign(this, { width, height });

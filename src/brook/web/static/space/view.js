@@ -68,7 +68,7 @@ export class SpaceView {
   /** Looks at a place in m, so near that `size` m fill a part of the picture. */
   goTo(at, size) {
     this.camera.target.set(...at.map((v, i) => v - this.shape.middle[i]));
-    this.camera.span = Math.max(8 * size, 0.02 * this.camera.size);
+    this.camera.span = Math.min(Math.max(5 * size, 0.02 * this.camera.size), 1.6 * this.camera.size); // never farther off than the whole
     this.moved();
   }
 
@@ -103,29 +103,19 @@ export class SpaceView {
     this.painter.resize(width, height, ratio);
     Object.assign(this, { width, height });
     this.camera.aspect = width / height;
-    this.draw();
+    this.draw(!this.moving);
   }
 
-  later() { if (!this.waiting) this.waiting = requestAnimationFrame(() => { this.waiting = 0; this.draw(); }); }
+  later() { if (!this.waiting) this.waiting = requestAnimationFrame(() => { this.waiting = 0; this.draw(!this.moving); }); }
 
   draw(resting = false) {
     if (!this.width) return;
     this.camera.place();
-    this.pace(resting);
     this.painter.draw(this.shape, this.camera, resting);
     this.marks.names.hidden = this.moving && !resting; // moving so many words costs more than the picture
     this.marks.draw(this.camera, this.width, this.height, this.namesShown, this.hidden);
     this.placeCutHandle();
     this.holder.dataset.drawn = this.shape?.data.key ?? "";
-  }
-
-  /** Where pictures come too slowly while the view moves, they are made of fewer pixels until it rests. */
-  pace(resting) {
-    const now = performance.now(), since = now - (this.drawnAt ?? 0);
-    this.drawnAt = now;
-    if (resting || !this.moving || since > 500) { this.usual = undefined; return; }
-    this.usual = this.usual === undefined ? since : 0.8 * this.usual + 0.2 * since;
-    if (this.usual > 30) this.painter.coarse = 0.5;
   }
 
   moved() {
