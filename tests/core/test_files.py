@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brook.core.geometry.files import FORMATS, FileError, read_file, write_file
+from brook.core.geometry.files import FORMATS, FileError, file_colours, read_file, write_file
 from brook.core.geometry.files.threemf import CORE
 from brook.core.geometry.surface import surface_of
 from tests.core.surfaces import cube, tube
@@ -200,6 +200,43 @@ def test_step_faces_become_patches_with_their_names(tmp_path):
         read_file("block.step", nested)
     with pytest.raises(FileError, match="only read"):
         write_file("block.step", surface)
+
+
+def test_colours_of_a_step_file_are_those_of_its_faces_or_else_of_the_solid(tmp_path):
+    from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
+    from OCP.Quantity import Quantity_Color, Quantity_TOC_sRGB
+    from OCP.STEPCAFControl import STEPCAFControl_Writer
+    from OCP.STEPControl import STEPControl_AsIs
+    from OCP.TCollection import TCollection_ExtendedString
+    from OCP.TDocStd import TDocStd_Document
+    from OCP.TopAbs import TopAbs_FACE
+    from OCP.TopExp import TopExp_Explorer
+    from OCP.XCAFDoc import XCAFDoc_ColorGen, XCAFDoc_ColorSurf, XCAFDoc_DocumentTool
+
+    document = TDocStd_Document(TCollection_ExtendedString("XmlXCAF"))
+    shapes, colours = (getattr(XCAFDoc_DocumentTool, f"{kind}Tool_s")(document.Main()) for kind in ("Shape", "Color"))
+    block = BRepPrimAPI_MakeBox(10.0, 20.0, 30.0).Shape()
+    label = shapes.AddShape(block)
+    first = shapes.AddSubShape(label, TopExp_Explorer(block, TopAbs_FACE).Current())
+    colours.SetColor(label, Quantity_Color(0.2, 0.4, 0.6, Quantity_TOC_sRGB), XCAFDoc_ColorGen)
+    colours.SetColor(first, Quantity_Color(1.0, 0.5, 0.0, Quantity_TOC_sRGB), XCAFDoc_ColorSurf)
+    writer = STEPCAFControl_Writer()
+    writer.Transfer(document, STEPControl_AsIs)
+    writer.Write(str(tmp_path / "block.step"))
+    found = file_colours("block.step", (tmp_path / "block.step").read_bytes())
+    assert found == {"face_1": "#ff8000", **{f"face_{k}": "#336699" for k in range(2, 7)}}
+
+
+def test_colours_of_a_3mf_file_are_those_of_the_materials_of_its_objects():
+    mesh = "<mesh><vertices><vertex x='0' y='0' z='0'/><vertex x='1' y='0' z='0'/><vertex x='0' y='1' z='0'/></vertices><triangles><triangle v1='0' v2='1' v3='2'/></triangles></mesh>"
+    text = (
+        f"<model xmlns='{CORE[1:-1]}'><resources><basematerials id='9'><base name='a' displaycolor='#112233FF'/>"
+        f"<base name='b' displaycolor='#A0B0C0'/></basematerials><object id='1' name='pipe' pid='9' pindex='1'>{mesh}"
+        f"</object><object id='2' name='cap'>{mesh}</object></resources></model>"
+    )
+    data = archive({"3D/3dmodel.model": text})
+    assert read_file("a.3mf", data).patches == ("pipe", "cap")
+    assert file_colours("a.3mf", data) == {"pipe": "#a0b0c0"}
 
 
 def test_gltf_says_what_it_holds():

@@ -204,7 +204,7 @@ def test_steps_run_again_on_a_replaced_file_and_never_fill_what_is_named_as_open
         geometry, state = made(study, {"header": surface})
         assert not [n.problem for n in state.notes if n.problem]
         assert {f.kind for f in find_all(state.surface)} <= {"slivers"}
-        water = bodies_of(state.surface, geometry.bodies)[0]
+        water = bodies_of(state.surface, geometry.bodies)[0][0]
         assert len(water.surface.patches) == 7
         assert water.surface.volume == pytest.approx(closed_header(header).volume, rel=5e-3)
         assert water.surface.area == pytest.approx(closed_header(header).area, rel=5e-3)
@@ -229,7 +229,7 @@ def test_a_ring_between_two_rims_is_closed_by_one_patch():
     study = study_with({"kind": "file", "name": "f", "file": "f.stl", "unit": "m"}, closings=rings,
                        bodies=[{"name": "gas", "x": "1 m", "y": "0.4 m", "z": "0 m"}])  # fmt: skip
     geometry, state = made(study, {"f": together(*pair)})
-    gas = bodies_of(state.surface, geometry.bodies)[0]
+    gas = bodies_of(state.surface, geometry.bodies)[0][0]
     section = around.volume / 2 - within.volume / 2
     assert not gas.problem
     assert not [n.problem for n in state.notes if n.problem]
@@ -240,11 +240,12 @@ def test_a_ring_between_two_rims_is_closed_by_one_patch():
 
 
 def test_a_tunnel_has_named_sides_and_tells_how_much_the_body_blocks():
-    study = study_with(BLOCK, tunnel={"side": "2", "above": "2", "upstream": "1", "downstream": "3"},
+    study = study_with(BLOCK, tunnel={"side": "2", "above": "2", "upstream": "1", "downstream": "3",
+                                      "names": {"tunnel_in": "upwind"}},
                        bodies=[{"name": "air", "x": "-50 mm", "y": "0 mm", "z": "0 mm"}])  # fmt: skip
     geometry, state = made(study)
-    air = bodies_of(state.surface, geometry.bodies)[0].surface
-    assert {"tunnel_in", "tunnel_out", "tunnel_floor", "tunnel_lid", "tunnel_south", "tunnel_north"} < set(air.patches)
+    air = bodies_of(state.surface, geometry.bodies)[0][0].surface
+    assert {"upwind", "tunnel_out", "tunnel_floor", "tunnel_lid", "tunnel_south", "tunnel_north"} < set(air.patches)
     assert air.volume == pytest.approx(0.5 * 0.46 * 0.44 - 240e-6)
     told = next(n for n in state.notes if n.pointer == "/tunnel")
     assert told.more["blockage"] == pytest.approx(60 * 40 / (460 * 440), rel=0.01)
@@ -269,7 +270,7 @@ def test_bodies_that_touch_share_their_walls_and_two_in_one_space_are_told():
     places = np.unique(welded.points, axis=0)
     both = Surface(places, number[welded.triangles], welded.patch, welded.patches)
     geometry, state = made(study, {"f": both})
-    left, right, again = bodies_of(state.surface, geometry.bodies)
+    left, right, again = bodies_of(state.surface, geometry.bodies)[0]
     assert left.surface.volume == pytest.approx(1)
     assert right.surface.volume == pytest.approx(1)
     assert left.touches == {"right": pytest.approx(1.0)}
@@ -284,7 +285,11 @@ def test_a_solid_in_a_stream_touches_it_wherever_the_wet_point_is(x):
     geometry, state = made(
         study_with(BLOCK, tunnel={"side": "2", "above": "2", "upstream": "1", "downstream": "3"}, bodies=bodies)
     )
-    air, metal = bodies_of(state.surface, geometry.bodies)
+    (air, metal), left = bodies_of(state.surface, geometry.bodies)
+    assert not left
+    assert (air.within, metal.within) == ((), ("air",))
+    only_air, left = bodies_of(state.surface, geometry.bodies[:1])
+    assert [(round(1e6 * space.volume), len(only_air)) for space in left] == [(240, 1)]
     wetted = pytest.approx(2 * (0.1 * 0.06 + 0.1 * 0.04 + 0.06 * 0.04))
     assert air.touches == {"metal": wetted}
     assert metal.touches == {"air": wetted}
@@ -353,6 +358,16 @@ def test_a_patch_is_renamed_where_it_is_named_or_by_a_step():
     geometry = act(study, "rename_patch", patch="branch_1", to="stub").variants[0].geometry
     assert geometry.steps[0].to == "stub"
     assert geometry.closings[1].at.patch == "stub"
+    walled = act(act(study, "set_tunnel", variant="0", form="box"), "rename_patch", patch="tunnel_in", to="upwind")
+    assert walled.variants[0].geometry.tunnel.names == {"tunnel_in": "upwind"}
+    again = act(walled, "rename_patch", patch="upwind", to="tunnel_front").variants[0].geometry
+    assert again.tunnel.names == {"tunnel_in": "tunnel_front"}
+
+
+def test_a_path_gets_a_point_half_way_along_a_leg():
+    study = act(study_with(BLOCK), "add_solid", variant="0", kind="pipe")
+    path = act(study, "add_corner", pointer="/variants/0/geometry/parts/1/path/1").variants[0].geometry.parts[1].path
+    assert [(p.x, p.y, p.z) for p in path][2] == ("200 mm", "100 mm", "0 mm")
 
 
 def test_what_is_wrong_in_a_part_is_said_at_its_place():

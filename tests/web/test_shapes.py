@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from selenium.webdriver import Keys
+from selenium.webdriver import ActionChains, Keys
 
 from brook.core.geometry.files import write_file
 from brook.core.study import Study
@@ -187,3 +187,23 @@ def test_a_patch_gets_another_name_everywhere(brook_server, browser, open_cube):
     wait(browser, lambda: all_of(browser, "tr[data-patch='bed']"))
     step = document(brook_server, open_cube).variants[0].geometry.steps[0]
     assert json.loads(step.model_dump_json()) == {"kind": "rename", "patch": "floor", "to": "bed"}
+
+
+def test_edges_are_measured_and_patches_in_a_box_become_one(brook_server, browser, open_cube):
+    browser.get(f"{brook_server}/studies/{open_cube}/geometry/box")
+    settled(browser)
+    keys(browser, "z")
+    canvas = one(browser, ".space-canvas")
+    browser.execute_script("arguments[0].value = 'edge'; arguments[0].onchange()", one(browser, "#pick-kind"))
+    ActionChains(browser).move_to_element(canvas).click().perform()
+    wait(browser, lambda: "edge 1.414 m long; bends by 0.0°; within floor" in text_of(browser, "#pick-words"))
+    browser.execute_script("arguments[0].value = 'box'; arguments[0].onchange()", one(browser, "#pick-kind"))
+    width, height = canvas.size["width"] - 20, canvas.size["height"] - 20
+    drag = ActionChains(browser).move_to_element_with_offset(canvas, -width // 2, -height // 2).click_and_hold()
+    drag.move_by_offset(width // 2, height // 2).move_by_offset(width // 2 - 5, height // 2 - 5).release().perform()
+    wait(browser, lambda: "5 patches" in text_of(browser, "#pick-words"))
+    type_into(browser, "Name of all these patches together", "walls")
+    press(browser, "#pick-does button:last-child")
+    wait(browser, lambda: all_of(browser, "tr[data-patch='walls']"))
+    rows = [row.get_attribute("data-patch") for row in all_of(browser, "#patch-rows tr")]
+    assert not {"west", "east", "south", "north", "floor"} & set(rows)

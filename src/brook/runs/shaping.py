@@ -17,7 +17,7 @@ from PIL import Image
 
 from brook.core.geometry import survey
 from brook.core.geometry.bodies import bodies_of, suggested_point
-from brook.core.geometry.files import format_of, read_file
+from brook.core.geometry.files import file_colours, format_of, read_file
 from brook.core.geometry.known import SpaceShape, space_shape
 from brook.core.geometry.proposing import propose
 from brook.core.geometry.shaping import NOTHING, State, stages
@@ -138,9 +138,12 @@ def _make_surface(order: Order, files: ResultFiles, tell: Callable[[str], None])
 def _make_bodies(order: Order, files: ResultFiles) -> None:
     geometry, _ = geometry_of(order)
     surface = saved(files, order.key)
-    bodies = [survey.told_body(b) for b in bodies_of(surface, geometry.bodies)]
-    point = suggested_point(surface) if not geometry.bodies else None
-    said = {"bodies": bodies, "suggested_point": None if point is None else point.tolist()}
+    bodies, unclaimed = bodies_of(surface, geometry.bodies)
+    point = suggested_point(surface) if not bodies else unclaimed[0].place if unclaimed else None
+    said = {
+        "bodies": [survey.told_body(b) for b in bodies], "unclaimed": [u.volume for u in unclaimed],
+        "suggested_point": None if point is None else [float(v) for v in point],
+    }  # fmt: skip
     with files.making("bodies", order.bodies_key) as folder:
         (folder / "summary.json").write_text(json.dumps(said))
 
@@ -185,9 +188,11 @@ def proposal(order: Order, largest: float) -> list[dict[str, Any]]:
 
 def looked_at(name: str, path: str, deflection: float = 1e-4) -> dict[str, Any]:
     """What a page asks of a file that comes in. Raises `FileError`."""
-    surface = read_file(name, Path(path).read_bytes(), deflection)
+    data = Path(path).read_bytes()
+    surface = read_file(name, data, deflection)
     known = format_of(name).unit
     return {
         "patches": list(surface.patches), "triangles": surface.count, "unit": known,
         "sizes": {u: s.tolist() for u, s in sizes(surface).items()}, "likely": known or likely_unit(surface),
+        "colours": file_colours(name, data),
     }  # fmt: skip

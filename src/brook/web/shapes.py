@@ -8,7 +8,7 @@ from typing import Any
 
 from brook.core.geometry.steps import WORDS
 from brook.core.study import Resolved
-from brook.core.study.space import TUNNEL_PATCHES
+from brook.core.study.space import Tunnel, tunnel_names
 from brook.core.units import DIMENSIONS, show
 from brook.runs.shaping import Order
 from brook.runs.workshop import Making
@@ -16,7 +16,6 @@ from brook.web.drawing import PALETTE, role_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
-AROUND = {name for names in TUNNEL_PATCHES.values() for name in names}  # seen from within only
 LENGTH, AREA, VOLUME = (DIMENSIONS[k] for k in ("length", "area", "volume"))
 
 
@@ -101,13 +100,14 @@ def body_words(body: dict[str, Any]) -> str:
     return f"{body['name']}: closed, volume {show(body['volume'], VOLUME)}, {count} patch{'es' if count != 1 else ''}"
 
 
-def view_data(said: dict[str, Any], rows: list[PatchRow], order: Order, before: str = "") -> str:
-    """What the canvas needs besides the arrays, as JSON."""
+def view_data(said: dict[str, Any], rows: list[PatchRow], order: Order, tunnel: Tunnel | None, before: str = "") -> str:
+    """What the canvas needs besides the arrays, as JSON. Sides of a tunnel are seen from within only."""
+    around = set(tunnel_names(tunnel).values()) if tunnel is not None else set()
     return json.dumps({
         "key": order.key, "arrays": f"/views/shape/{order.key}", "before": before, "box": said["box"],
         "closed": said["closed"],
         "patches": [{"name": r.name, "colour": r.colour, "role": r.role, "words": r.words, "at": p["at"],
-                     "around": r.name in AROUND}
+                     "around": r.name in around}
                     for r, p in zip(rows, said["patches"], strict=True)],
         "openings": said["openings"],
         "bodies": [{"name": b["name"], "place": b["place"]} for b in said["bodies"]],

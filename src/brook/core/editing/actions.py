@@ -134,17 +134,17 @@ def _add_shape(raw: dict[str, Any], variant: str, kind: str) -> str:
 
 
 def _add_corner(raw: dict[str, Any], pointer: str) -> str:
-    """Puts a corner in the middle of the side that begins at the corner of the pointer."""
+    """Puts a corner in the middle of the side that begins at the corner of the pointer; the same on a path of points."""
     holder, last = holder_of(raw, pointer)
     at = _index(last)
     one, other = holder[at], holder[(at + 1) % len(holder)]
-    middle = {axis: f"0.5 * ({one[axis]} + {other[axis]})" for axis in ("x", "y")}
+    middle = {axis: f"0.5 * ({one[axis]} + {other[axis]})" for axis in ("x", "y", "z") if axis in one}
     for axis, text in middle.items():
         try:
             middle[axis] = _length(float(evaluate(parse(text), _no_names).value))
         except FormulaError:
             continue  # made of named values: the formula stays
-    holder.insert(at + 1, {**middle, "patch": one["patch"]})
+    holder.insert(at + 1, {**middle, **{key: one[key] for key in ("patch",) if key in one}})
     return f"{pointer.rsplit('/', 1)[0]}/{at + 1}/x"
 
 

@@ -6,8 +6,7 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-from brook.core.editing.pointers import EditRefused, name_from, walk
-from brook.core.study import Problem
+from brook.core.editing.pointers import name_from, walk
 from brook.core.study.space import TUNNEL_PATCHES
 
 ENDS = {"start": "start", "end": "end", "side": "side"}
@@ -94,11 +93,14 @@ def _pattern(raw: dict[str, Any], pointer: str, kind: str) -> str:
     return pointer
 
 
-def _take_file(raw: dict[str, Any], variant: str, file: str, content: str, unit: str = "") -> str:
-    """Adds the triangles of a file that is in the store."""
+def _take_file(raw: dict[str, Any], variant: str, file: str, content: str, unit: str = "", colours: str = "{}") -> str:
+    """Adds the triangles of a file that is in the store; `colours` (JSON) are those that it gives to its patches."""
     geometry = geometry_of(raw, variant)
     name = name_from(file.rsplit(".", 1)[0], [p["name"] for p in geometry["parts"]])
     geometry["parts"].append({"kind": "file", "name": name, "file": file, "content": content, "unit": unit})
+    given = _parsed(colours)
+    if given:
+        geometry["colours"] = {**given, **(geometry.get("colours") or {})}
     return _path(variant, "parts", len(geometry["parts"]) - 1)
 
 
@@ -162,10 +164,6 @@ def rename_in(geometry: dict[str, Any], patch: str, to: str, known: tuple[str, .
     colours = geometry.get("colours") or {}
     if patch in colours:
         colours[to] = colours.pop(patch)
-    tunnel = geometry.get("tunnel")
-    if tunnel and patch in TUNNEL_PATCHES[tunnel.get("form", "box")]:
-        message = "the sides of a tunnel keep their names"
-        raise EditRefused([Problem("/set_up/boundaries", message)])
     declared = False
 
     def put(holder: dict[str, Any], key: str) -> None:
@@ -182,6 +180,11 @@ def rename_in(geometry: dict[str, Any], patch: str, to: str, known: tuple[str, .
                 put(holder, key)
         for point in part.get("profile", ()):
             put(point, "patch")
+    tunnel = geometry.get("tunnel") or {}
+    for side in TUNNEL_PATCHES[tunnel.get("form", "box")] if tunnel else ():
+        if (tunnel.get("names") or {}).get(side, side) == patch:
+            tunnel["names"] = {**(tunnel.get("names") or {}), side: to}
+            declared = True
     for step in geometry.get("steps", ()):
         put(step, "to")
     for closing in geometry.get("closings", ()):

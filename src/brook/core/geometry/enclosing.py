@@ -186,7 +186,8 @@ def boundary_of(spaces: Spaces, chosen: list[int]) -> Surface:
     return Surface(points, triangles, patch, spaces.surface.patches)
 
 
-def _within(spaces: Spaces, space: int, place: np.ndarray) -> bool:
+def goes_round(spaces: Spaces, space: int, place: np.ndarray) -> bool:
+    """Whether the boundary of a space goes round a place (3,)."""
     part = spaces.boundary(space)
     return bool(abs(kernels.solid_angle(part.points[part.triangles], place)) > 2 * np.pi)
 
@@ -195,7 +196,7 @@ def _around(spaces: Spaces, place: np.ndarray) -> int | None:
     """The smallest closed space round a place."""
     sizes = spaces.volumes
     candidates = [k for k in np.argsort(sizes) if sizes[k] > 0 and not spaces.open[k]]
-    return next((int(k) for k in candidates if _within(spaces, int(k), place)), None)
+    return next((int(k) for k in candidates if goes_round(spaces, int(k), place)), None)
 
 
 def _standing_in(spaces: Spaces, space: int) -> list[int]:
@@ -203,7 +204,7 @@ def _standing_in(spaces: Spaces, space: int) -> list[int]:
     found = []
     for other in np.nonzero((spaces.volumes < 0) & ~spaces.open)[0]:
         place = spaces.boundary(int(other)).points[0]
-        if _within(spaces, space, place) and _around_shell(spaces, int(other), place) == space:
+        if goes_round(spaces, space, place) and _around_shell(spaces, int(other), place) == space:
             found.append(int(other))
     return found
 
@@ -213,7 +214,7 @@ def _around_shell(spaces: Spaces, shell: int, place: np.ndarray) -> int | None:
     own = set(np.unique(spaces.of[np.any(spaces.of == shell, axis=1)]).tolist())
     sizes = spaces.volumes
     candidates = [k for k in np.argsort(sizes) if sizes[k] > 0 and k not in own and not spaces.open[k]]
-    return next((int(k) for k in candidates if _within(spaces, int(k), place)), None)
+    return next((int(k) for k in candidates if goes_round(spaces, int(k), place)), None)
 
 
 def _leak(spaces: Spaces, space: int) -> EncloseError:

@@ -23,7 +23,7 @@ from brook.core.geometry.unit_check import in_metres, likely_unit, sizes
 from brook.core.study import Resolved
 from brook.core.study.resolve import plain
 
-SHAPE_VERSION = 1
+SHAPE_VERSION = 2
 
 
 @dataclass(frozen=True)

@@ -99,7 +99,7 @@ def told_body(body: Body) -> dict[str, Any]:
     areas = np.bincount(s.patch, s.areas, len(s.patches))
     patches = [{"name": n, "area": float(a)} for n, c, a in zip(s.patches, counts, areas, strict=True) if c]
     return {**said, "volume": s.volume, "area": s.area, "triangles": s.count, "patches": patches,
-            "shells": int(s.shells.max()) + 1, "touches": body.touches or {}}  # fmt: skip
+            "shells": int(s.shells.max()) + 1, "touches": body.touches or {}, "within": body.within}  # fmt: skip
 
 
 def drawn(surface: Surface) -> dict[str, np.ndarray]:

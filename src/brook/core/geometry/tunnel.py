@@ -11,8 +11,8 @@ from brook.core.geometry.solids import solid
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.surface.kernels import covered
 from brook.core.study import Resolved
+from brook.core.study.space import tunnel_names
 
-SIDES = ("tunnel_in", "tunnel_out", "tunnel_south", "tunnel_north", "tunnel_floor", "tunnel_lid", "tunnel_side")
 PIXELS = 600
 
 
@@ -42,21 +42,19 @@ def with_tunnel(surface: Surface, tunnel: Resolved) -> Surface:
 
 def _outer(surface: Surface, tunnel: Resolved, low: np.ndarray, high: np.ndarray) -> SimpleNamespace:
     size = high - low
+    names = list(tunnel_names(tunnel).values())
     if tunnel.form == "box":
-        names = SimpleNamespace(
-            west="tunnel_in", east="tunnel_out", south="tunnel_south", north="tunnel_north", floor="tunnel_floor",
-            lid="tunnel_lid",
-        )  # fmt: skip
+        sides = SimpleNamespace(**dict(zip(("west", "east", "south", "north", "floor", "lid"), names, strict=True)))
         return SimpleNamespace(
-            kind="box", x=low[0], y=low[1], z=low[2], width=size[0], depth=size[1], height=size[2], patches=names,
+            kind="box", x=low[0], y=low[1], z=low[2], width=size[0], depth=size[1], height=size[2], patches=sides,
             pattern=None,
         )  # fmt: skip
     middle = (surface.box[0] + surface.box[1]) / 2
     length = float(surface.box[1][0] - surface.box[0][0])
-    names = SimpleNamespace(start="tunnel_in", end="tunnel_out", side="tunnel_side")
+    ends = SimpleNamespace(**dict(zip(("start", "end", "side"), names, strict=True)))
     return SimpleNamespace(
         kind="cylinder", axis="x", x=low[0], y=middle[1], z=middle[2], diameter=2 * tunnel.side * length,
-        length=size[0], patches=names, pattern=None, around=96,
+        length=size[0], patches=ends, pattern=None, around=96,
     )  # fmt: skip
 
 

@@ -6,7 +6,7 @@ named are closed, a tunnel is put around, and each body is the space round its w
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints
 
@@ -209,7 +209,8 @@ class Closing(Part):
 class Tunnel(Part):
     """The outer domain around what there is; lengths count the body's own length along x.
 
-    Of a cylinder `side` is counted from the axis of the box; sides of a box are patches of their own.
+    Of a cylinder `side` is counted from the axis of the box; sides of a box are patches of their own. `names` gives
+    other names to sides (`TUNNEL_PATCHES`).
     """
 
     form: Literal["box", "cylinder"] = "box"
@@ -218,6 +219,7 @@ class Tunnel(Part):
     side: Factor = "3"
     above: Factor = "3"
     on_floor: bool = False
+    names: dict[Name, Name] = {}
 
 
 class SpaceBody(Part):
@@ -253,6 +255,11 @@ TUNNEL_PATCHES = {
 }
 
 
+def tunnel_names(tunnel: Any) -> dict[str, str]:
+    """The sides of a tunnel, each with the name that its patch has."""
+    return {side: tunnel.names.get(side, side) for side in TUNNEL_PATCHES[tunnel.form]}
+
+
 def named_patches(geometry: SpaceGeometry) -> set[str]:
     """Patches that the document itself names, whatever else its files bring."""
     found: set[str] = set()
@@ -267,4 +274,4 @@ def named_patches(geometry: SpaceGeometry) -> set[str]:
         found |= {p.patch for p in getattr(part, "profile", ())}
     found |= {step.to for step in geometry.steps if isinstance(step, NameArea | Rename)}
     found |= {closing.patch for closing in geometry.closings}
-    return found | set(TUNNEL_PATCHES[geometry.tunnel.form] if geometry.tunnel is not None else ())
+    return found | set(tunnel_names(geometry.tunnel).values() if geometry.tunnel is not None else ())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any
 
 from fastapi import APIRouter, HTTPException, Path, UploadFile
@@ -24,6 +25,7 @@ Name = Annotated[str, Path(max_length=60)]
 class FileOut(BaseModel):
     file: str
     patches: list[str]
+    colours: dict[str, str] = Field(description="those that the file gives to its patches")
     triangles: int
     unit: str = Field(description="what the format says; when empty, set the unit of the part")
     likely: str
@@ -61,7 +63,8 @@ async def bring_in(studio: StudioHere, state: StateHere, name: Name, file: Uploa
     variant = _space(state, name)
     try:
         file_name, content, found = await received(studio, file)
-        values = {"variant": str(variant.index), "file": file_name, "content": content, "unit": found["unit"]}
+        values = {"variant": str(variant.index), "file": file_name, "content": content, "unit": found["unit"],
+                  "colours": json.dumps(found["colours"])}  # fmt: skip
         await run_in_threadpool(studio.act, state.row.slug, "take_file", values)
     except (FileError, DeskError, EditRefused) as error:
         raise HTTPException(422, {"problems": [{"path": "", "message": str(error), "kind": "wrong"}]}) from error

@@ -90,7 +90,7 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
     notes = {n["pointer"]: n for n in said["notes"]}
     last = max((k for k in notes if k.startswith("/steps/")), key=lambda k: int(k[7:]), default="")
     found |= {
-        "rows": rows, "headline": headline(said), "view_data": view_data(said, rows, order, before), "notes": notes,
+        "rows": rows, "headline": headline(said), "view_data": view_data(said, rows, order, geometry.tunnel, before), "notes": notes,
         "units": {p: unit_choices(n["more"]) for p, n in notes.items() if "sizes" in n["more"]},
         "trial_note": notes.get(last) if making.state == "done" else None,
     }  # fmt: skip

@@ -188,7 +188,12 @@ def _put(
     try:
         if pointer:
             return swap_page(studio, state, variant, pointer, values, found)
-        studio.act(state.row.slug, "take_file", {"variant": str(variant.index), **values}, author)
+        studio.act(
+            state.row.slug,
+            "take_file",
+            {"variant": str(variant.index), **values, "colours": json.dumps(found["colours"])},
+            author,
+        )
     except (EditRefused, FileError, DeskError) as error:
         return page_body(studio, state.row.slug, "geometry", name, notice=f"Not done: {error}.")
     return page_body(studio, state.row.slug, "geometry", name)

@@ -23,7 +23,7 @@ class SpacePage {
   constructor(holder) {
     this.holder = holder;
     this.view = new SpaceView(holder, {
-      move: (hit) => this.say(hit), pick: (hit, event) => this.picking?.pick(hit, event), view: () => this.remember(), cut: () => { this.slider.value = 1000 * this.view.cutShare; },
+      move: (hit) => this.say(hit), pick: (hit, event) => this.picking?.pick(hit, event), box: (inside) => this.picking?.boxed(inside), view: () => this.remember(), cut: () => { this.slider.value = 1000 * this.view.cutShare; },
     });
     const state = new URLSearchParams(location.search);
     const camera = state.get("view") ?? memory(this.memoryKey);

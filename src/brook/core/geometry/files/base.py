@@ -25,7 +25,7 @@ class FileFormat:
     One of the two may be missing.
 
     `unit` is that of the surface when the format knows it. `read_within` is there for formats of curved faces: it also
-    takes how far triangles may leave them, in m.
+    takes how far triangles may leave them, in m. `colours` gives those that a file names ("#rrggbb") by patch.
     """
 
     suffix: str
@@ -35,6 +35,7 @@ class FileFormat:
     write: Callable[[Surface], bytes] | None
     unit: str = ""
     read_within: Callable[[bytes, float], Surface] | None = None
+    colours: Callable[[bytes], dict[str, str]] | None = None
 
 
 def patch_name(text: str, taken: list[str]) -> str:

@@ -45,6 +45,12 @@ def read_file(name: str, data: bytes, deflection: float = DEFLECTION) -> Surface
         raise FileError("the file needs more memory than there is; write it more coarsely") from None
 
 
+def file_colours(name: str, data: bytes) -> dict[str, str]:
+    """The colours ("#rrggbb") that a file gives to its patches; none when it says nothing of them."""
+    known = format_of(name)
+    return known.colours(data) if known.colours is not None else {}
+
+
 def write_file(name: str, surface: Surface) -> bytes:
     """The bytes of a file of the format that its name says. Raises `FileError`."""
     known = format_of(name)

@@ -25,12 +25,7 @@ def read(data: bytes) -> Surface:
 
 def read_within(data: bytes, deflection: float) -> Surface:
     """The surface in mm. Raises `FileError`."""
-    if not data.lstrip()[:13].upper().startswith(b"ISO-10303-21"):
-        raise FileError("this is no STEP file: it does not begin with ISO-10303-21")
-    if b"END-ISO-10303-21" not in data[-2000:].upper():
-        raise FileError("the file ends too early: END-ISO-10303-21 is missing; write it anew")
-    if _depth(data) > DEEPEST:
-        raise FileError("the file nests its values too deeply to be sound; write it anew")
+    _check(data)
     from OCP.BRepMesh import BRepMesh_IncrementalMesh
     from OCP.IFSelect import IFSelect_RetDone
     from OCP.STEPControl import STEPControl_Reader
@@ -47,6 +42,67 @@ def read_within(data: bytes, deflection: float) -> Surface:
         return _triangles(shape, reader.WS().TransferReader())
 
 
+def colours(data: bytes) -> dict[str, str]:
+    """The colours of faces by their patches; a face without one has that of its solid."""
+    _check(data)
+    if b"COLOUR_RGB" not in data.upper() and b"DRAUGHTING_PRE_DEFINED_COLOUR" not in data.upper():
+        return {}
+    from OCP.IFSelect import IFSelect_RetDone
+    from OCP.Quantity import Quantity_Color
+    from OCP.STEPCAFControl import STEPCAFControl_Reader
+    from OCP.TCollection import TCollection_ExtendedString
+    from OCP.TDocStd import TDocStd_Document
+    from OCP.TopAbs import TopAbs_FACE, TopAbs_SOLID
+    from OCP.TopExp import TopExp_Explorer
+    from OCP.TopLoc import TopLoc_Location
+    from OCP.XCAFDoc import XCAFDoc_ColorGen, XCAFDoc_ColorSurf, XCAFDoc_DocumentTool
+
+    with _quiet(), _file(data) as path:
+        document = TDocStd_Document(TCollection_ExtendedString("XmlXCAF"))
+        reader = STEPCAFControl_Reader()
+        if reader.ReadFile(path) != IFSelect_RetDone or not reader.Transfer(document):
+            return {}
+        shape, transfer = reader.Reader().OneShape(), reader.Reader().WS().TransferReader()
+        tool = XCAFDoc_DocumentTool.ColorTool_s(document.Main())
+
+        def own(one: Any) -> str:
+            found = Quantity_Color()
+            plain = one.Located(TopLoc_Location())  # colours belong to shapes wherever they are put
+            if not any(tool.GetColor(plain, kind, found) for kind in (XCAFDoc_ColorSurf, XCAFDoc_ColorGen)):
+                return ""
+            return "#" + "".join(f"{round(255 * _shown(c)):02x}" for c in (found.Red(), found.Green(), found.Blue()))
+
+        of_faces = {}  # by their hashes: equal faces are other objects each time they are asked for
+        solids = TopExp_Explorer(shape, TopAbs_SOLID)
+        while solids.More():
+            colour = own(solids.Current())
+            faces = TopExp_Explorer(solids.Current(), TopAbs_FACE)
+            while faces.More():
+                of_faces[hash(faces.Current())] = colour
+                faces.Next()
+            solids.Next()
+        patches = Patches()
+        told: dict[str, str] = {}
+        for face, number in _faces(shape, transfer, patches):
+            told.setdefault(patches.names[number], own(face) or of_faces.get(hash(face), ""))
+        return {name: colour for name, colour in told.items() if colour}
+
+
+def _shown(linear: float) -> float:
+    """A part of a colour as screens count it (sRGB), from light as it adds up."""
+    return 12.92 * linear if linear <= 0.0031308 else 1.055 * linear ** (1 / 2.4) - 0.055
+
+
+def _check(data: bytes) -> None:
+    """Refuses what is no sound STEP file. Raises `FileError`."""
+    if not data.lstrip()[:13].upper().startswith(b"ISO-10303-21"):
+        raise FileError("this is no STEP file: it does not begin with ISO-10303-21")
+    if b"END-ISO-10303-21" not in data[-2000:].upper():
+        raise FileError("the file ends too early: END-ISO-10303-21 is missing; write it anew")
+    if _depth(data) > DEEPEST:
+        raise FileError("the file nests its values too deeply to be sound; write it anew")
+
+
 def _depth(data: bytes) -> int:
     """How deeply brackets are nested; the library ends its process where they are without end."""
     codes = np.frombuffer(data, np.uint8)
@@ -54,23 +110,30 @@ def _depth(data: bytes) -> int:
     return int(np.abs(np.cumsum(turns)).max(initial=0))
 
 
-def _triangles(shape: Any, transfer: Any) -> Surface:
-    from OCP.BRep import BRep_Tool
-    from OCP.TopAbs import TopAbs_FACE, TopAbs_REVERSED
+def _faces(shape: Any, transfer: Any, patches: Patches) -> Iterator[tuple[Any, int]]:
+    """Every face with the number of its patch."""
+    from OCP.TopAbs import TopAbs_FACE
     from OCP.TopExp import TopExp_Explorer
-    from OCP.TopLoc import TopLoc_Location
     from OCP.TopoDS import TopoDS
 
     to_face = getattr(TopoDS, "Face_s", None) or TopoDS.Face
+    explorer = TopExp_Explorer(shape, TopAbs_FACE)
+    while explorer.More():
+        face = to_face(explorer.Current())
+        yield face, patches.number(_name(face, transfer) or f"face_{len(patches.names) + 1}")
+        explorer.Next()
+
+
+def _triangles(shape: Any, transfer: Any) -> Surface:
+    from OCP.BRep import BRep_Tool
+    from OCP.TopAbs import TopAbs_REVERSED
+    from OCP.TopLoc import TopLoc_Location
+
     triangulation_of = getattr(BRep_Tool, "Triangulation_s", None) or BRep_Tool.Triangulation
     patches = Patches()
     points, triangles, numbers = [], [], []
     count = total = 0
-    explorer = TopExp_Explorer(shape, TopAbs_FACE)
-    while explorer.More():
-        face = to_face(explorer.Current())
-        explorer.Next()
-        number = patches.number(_name(face, transfer) or f"face_{len(patches.names) + 1}")
+    for face, number in _faces(shape, transfer, patches):
         place = TopLoc_Location()
         mesh = triangulation_of(face, place)
         if mesh is None:
@@ -140,4 +203,4 @@ def _quiet() -> Iterator[None]:
         os.close(nowhere)
 
 
-STEP = FileFormat("step", "STEP", "model/step", read, None, "mm", read_within)
+STEP = FileFormat("step", "STEP", "model/step", read, None, "mm", read_within, colours)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import zipfile
 from collections.abc import Iterator
 from xml.etree import ElementTree
@@ -17,6 +18,7 @@ MILLIMETRES = {"micron": 1e-3, "millimeter": 1.0, "centimeter": 10.0, "inch": 25
 MOST_BYTES = 1_500_000_000
 MOST_RATIO = 200  # of unpacked to packed; honest ones lie under 20
 DEEPEST, MOST_ITEMS = 8, 10_000
+COLOUR = re.compile(r"^#[0-9a-f]{6}$")
 MODEL = "3D/3dmodel.model"
 
 
@@ -83,6 +85,25 @@ def _meshes(objects: dict, items: list[tuple[str, np.ndarray]], depth: int = 0) 
             yield from _meshes(objects, inner, depth + 1)
 
 
+def colours(data: bytes) -> dict[str, str]:
+    """The colours of objects by their patches: that of the material which an object names."""
+    try:
+        root = ElementTree.fromstring(_model(data))
+    except ElementTree.ParseError:
+        return {}
+    groups = {
+        (group.get("id"), str(k)): base.get("displaycolor", "")[:7].lower()
+        for group in root.iter(f"{CORE}basematerials")
+        for k, base in enumerate(group.iter(f"{CORE}base"))
+    }
+    patches, told = Patches(), {}
+    for key, found in {o.get("id", ""): o for o in root.iter(f"{CORE}object")}.items():
+        colour = groups.get((found.get("pid"), found.get("pindex", "0")), "")
+        if found.find(f"{CORE}mesh") is not None and COLOUR.match(colour):
+            told[patches.names[patches.number(found.get("name") or f"part {key}")]] = colour
+    return told
+
+
 def _triangles(mesh: ElementTree.Element) -> np.ndarray:
     try:
         points = np.array([[v.get(k) for k in "xyz"] for v in mesh.iter(f"{CORE}vertex")], float).reshape(-1, 3)
@@ -141,4 +162,4 @@ def write(surface: Surface) -> bytes:
     return data.getvalue()
 
 
-THREE_MF = FileFormat("3mf", "3MF", "model/3mf", read, write, unit="mm")
+THREE_MF = FileFormat("3mf", "3MF", "model/3mf", read, write, unit="mm", colours=colours)

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from brook.core.geometry.findings.shapes import duplicates, slivers
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.surface.triangles import compact
 
-MOST_ROUNDS = 20
+MOST_ROUNDS = 200
 
 
 def without(surface: Surface, triangles: np.ndarray) -> Surface:
@@ -28,7 +30,8 @@ def remove_slivers(surface: Surface) -> Surface:
     """No thin triangle is left where that can be done without a hole.
 
     A short side is drawn together to a point; of a triangle that is flat because its middle point lies on its
-    longest side, that side is turned over to the neighbour's far corner.
+    longest side, that side is turned over to the neighbour's far corner, if both get better by it. Of a fan of thin
+    triangles the outermost goes first, which is beside a sound one; then the next.
     """
     for _ in range(MOST_ROUNDS):
         thin = slivers(surface)
@@ -71,6 +74,7 @@ def _turn_over(surface: Surface, thin: np.ndarray) -> Surface | None:
     """Joins each flat triangle with the neighbour over its longest side, and divides the two the other way."""
     edges = surface.edges
     offsets, by_edge = edges.by_edge
+    keys = edges.ends[:, 0] * len(surface.points) + edges.ends[:, 1]  # ascending, as edges are numbered by them
     triangles = surface.triangles.copy()
     touched = np.zeros(surface.count, bool)
     done = False
@@ -84,9 +88,21 @@ def _turn_over(surface: Surface, thin: np.ndarray) -> Surface | None:
             continue
         a, b, apex = triangles[t, k], triangles[t, (k + 1) % 3], triangles[t, (k + 2) % 3]
         far = int(triangles[other][~np.isin(triangles[other], (a, b))][0])
-        if far == apex:
+        key = min(far, apex) * len(surface.points) + max(far, apex)
+        at = int(np.searchsorted(keys, key))
+        if far == apex or (at < len(keys) and keys[at] == key):
             continue
-        triangles[t], triangles[other] = (a, far, apex), (far, b, apex)
+        new = (a, far, apex), (far, b, apex)
+        if min(_height(surface, one) for one in new) <= min(_height(surface, triangles[o]) for o in (t, other)):
+            continue
+        triangles[t], triangles[other] = new
         touched[t] = touched[other] = True
         done = True
     return Surface(surface.points, triangles, surface.patch, surface.patches) if done else None
+
+
+def _height(surface: Surface, triangle: Sequence[int] | np.ndarray) -> float:
+    """Height of a triangle over its longest side, as a share of that side."""
+    a, b, c = surface.points[list(triangle)]
+    longest = max(float(((p - q) ** 2).sum()) for p, q in ((a, b), (b, c), (c, a)))
+    return float(np.linalg.norm(np.cross(b - a, c - a))) / longest if longest else 0.0

@@ -4,7 +4,19 @@ import { area, length, mm, place, spot } from "./words.js";
 
 const RIVER = "#0f6e74";
 const ANGLE = (20 * Math.PI) / 180;
-const KINDS = [["patch", "patch"], ["area", "smooth area"], ["triangle", "triangle"], ["rim", "rim"], ["point", "point"]];
+const KINDS = [["patch", "patch"], ["area", "smooth area"], ["triangle", "triangle"], ["edge", "edge"], ["rim", "rim"], ["point", "point"], ["box", "patches in a box"]];
+
+/** The radius of the circle that places lie on, null when they do not lie on one (within 1 %). */
+function radiusOf(places) {
+  if (places.length < 6) return null;
+  const [a, b, c] = [0, 1, 2].map((k) => places[Math.floor((k * (places.length - 1)) / 3)]);
+  const away = (p, q) => p.map((v, i) => v - q[i]), dot = (p, q) => p.reduce((sum, v, i) => sum + v * q[i], 0);
+  const u = away(b, a), v = away(c, a), uu = dot(u, u), vv = dot(v, v), uv = dot(u, v), below = 2 * (uu * vv - uv * uv);
+  if (below <= 1e-9 * uu * vv) return null;
+  const s = (vv * (uu - uv)) / below, t = (uu * (vv - uv)) / below, centre = a.map((x, i) => x + s * u[i] + t * v[i]);
+  const radius = Math.hypot(...away(a, centre));
+  return places.every((p) => Math.abs(Math.hypot(...away(p, centre)) - radius) < 0.01 * radius) ? radius : null;
+}
 
 function button(words, does, title = words) {
   const made = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: words, title });
@@ -25,7 +37,8 @@ export class Picking {
     this.choice = Object.assign(document.createElement("select"), { className: "v boxed", id: "pick-kind" });
     this.choice.setAttribute("aria-label", "What a click picks");
     for (const [value, text] of KINDS) this.choice.append(new Option(text, value, false, value === this.kind));
-    this.choice.onchange = () => { this.kind = page.pickKind = this.choice.value; this.leave(); };
+    this.choice.onchange = () => { this.kind = page.pickKind = this.choice.value; page.view.boxing = this.kind === "box"; this.leave(); };
+    page.view.boxing = this.kind === "box";
     choice.append(this.choice);
     page.root.querySelector(".view-bar .grow")?.before(choice);
   }
@@ -99,6 +112,44 @@ export class Picking {
       button("turn it and its like", () => page.try({ kind: "spread_sides", at: spot(at, name) })),
       button("delete it", () => page.try({ kind: "delete", what: "triangle", at: spot(at, name) })),
       button("delete its shell", () => page.try({ kind: "delete", what: "shell", at: spot(at, name) })));
+  }
+
+  edge(hit, at) {
+    const { shape } = this.page.view, { ends, beside } = shape.edgeAt(hit), line = shape.featureLine(ends);
+    const name = (triangle) => shape.data.patches[shape.patchOf(triangle)].name;
+    const placed = (point) => shape.place3(point).map((v, i) => v + shape.middle[i]);
+    const run = line ?? ends, places = run.map(placed);
+    const whole = places.slice(1).reduce((sum, p, k) => sum + Math.hypot(...p.map((v, i) => v - places[k][i])), 0);
+    shape.draw("picked", places.slice(1).map((p, k) => [...places[k], ...p]), RIVER);
+    const own = Math.hypot(...placed(ends[0]).map((v, i) => v - placed(ends[1])[i]));
+    const says = [`edge ${length(own)} long`];
+    if (beside === null) says.push(`at the free rim of ${name(hit.triangle)}`);
+    else {
+      const cosine = Math.min(1, Math.max(-1, shape.normal(hit.triangle).reduce((sum, v, i) => sum + v * shape.normal(beside)[i], 0)));
+      says.push(`bends by ${((Math.acos(cosine) * 180) / Math.PI).toFixed(1)}°`, name(beside) === name(hit.triangle) ? `within ${name(beside)}` : `between ${name(hit.triangle)} and ${name(beside)}`);
+    }
+    if (line) {
+      const radius = radiusOf(places);
+      says.push(`its line is ${length(whole)} long${radius ? `, radius ${length(radius)}` : ""}`);
+    }
+    this.say(says.join("; "));
+  }
+
+  /** Patches that lie in a rectangle of the picture with all that is shown of them. */
+  box(hit) { if (hit) this.say("Drag a box round the patches that you mean"); }
+
+  boxed(inside) {
+    const { page } = this, { shape } = page.view;
+    if (!inside.length) { this.say("no patch lies in this box as a whole"); return; }
+    const names = inside.map((k) => shape.data.patches[k].name), triangles = inside.flatMap((k) => this.range(k));
+    shape.lay("picked", triangles.length < 200000 ? triangles : [], RIVER);
+    page.view.later();
+    const field = Object.assign(document.createElement("input"), { className: "v boxed", size: 10, placeholder: "name", value: names[0] });
+    field.setAttribute("aria-label", "Name of all these patches together");
+    const join = () => { const to = field.value.trim(); if (to) page.act("add_steps", { steps: JSON.stringify(names.filter((n) => n !== to).map((patch) => ({ kind: "rename", patch, to }))) }); };
+    const does = [button("hide", () => { page.hide(new Set([...page.view.hidden, ...names])); this.leave(); }), button("alone", () => page.hide(new Set(page.names.filter((n) => !names.includes(n)))))];
+    if (names.length > 1) does.push(field, button("make them one patch", join));
+    this.say(`${names.length} patch${names.length === 1 ? "" : "es"}: ${names.slice(0, 6).join(", ")}${names.length > 6 ? " …" : ""}; ${area(shape.area(triangles))}`, ...does);
   }
 
   rim(hit, at) {

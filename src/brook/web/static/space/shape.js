@@ -118,6 +118,48 @@ export class Shape {
     return [...seen];
   }
 
+  /** The edge of a hit's triangle that is nearest to it, drawn ones before others: its points, and the triangle over it or null. */
+  edgeAt(hit) {
+    if (!this.near) this.near = neighbours(this.triangles);
+    const away = [0, 1, 2].map((i) => {
+      const a = this.corner(hit.triangle, i), b = this.corner(hit.triangle, (i + 1) % 3);
+      const u = b.map((v, k) => v - a[k]), w = hit.at.map((v, k) => v - a[k]);
+      const t = Math.min(1, Math.max(0, u.reduce((sum, v, k) => sum + v * w[k], 0) / (u.reduce((sum, v) => sum + v * v, 0) || 1)));
+      const drawn = this.linesAt(this.triangles[3 * hit.triangle + i]).includes(this.triangles[3 * hit.triangle + ((i + 1) % 3)]);
+      return Math.hypot(...w.map((v, k) => v - t * u[k])) * (drawn ? 0.25 : 1);
+    });
+    const i = away.indexOf(Math.min(...away)), first = 3 * hit.triangle, over = this.near[first + i];
+    return { ends: [this.triangles[first + i], this.triangles[first + ((i + 1) % 3)]], beside: over < 0 ? null : over };
+  }
+
+  /** Points along the drawn line that an edge is part of, up to where others meet it; null when it is in none. */
+  featureLine(ends) {
+    if (!this.linesAt(ends[0]).includes(ends[1])) return null;
+    const walk = (from, to) => {
+      const found = [to];
+      for (let before = from, here = to; this.lines.get(here).length === 2 && here !== from; found.push(here)) {
+        const next = this.lines.get(here).find((p) => p !== before);
+        [before, here] = [here, next];
+      }
+      return found;
+    };
+    const forward = walk(ends[0], ends[1]);
+    if (forward.at(-1) === ends[0]) return [ends[0], ...forward];
+    return [...walk(ends[1], ends[0]).reverse(), ...forward];
+  }
+
+  /** The points that drawn lines join with one. */
+  linesAt(point) {
+    if (!this.lines) {
+      this.lines = new Map();
+      const put = (a, b) => { if (!this.lines.has(a)) this.lines.set(a, []); this.lines.get(a).push(b); };
+      for (let k = 0; k < this.features.length; k += 2) { put(this.features[k], this.features[k + 1]); put(this.features[k + 1], this.features[k]); }
+    }
+    return this.lines.get(point) ?? [];
+  }
+
+  place3(point) { return [0, 1, 2].map((i) => this.points[3 * point + i]); }
+
   normal(triangle) {
     const [a, b, c] = [0, 1, 2].map((i) => this.corner(triangle, i));
     const u = a.map((v, i) => b[i] - v), w = a.map((v, i) => c[i] - v);

@@ -178,7 +178,7 @@ export class SpaceView {
     let held = null;
     canvas.addEventListener("pointerdown", (event) => {
       canvas.setPointerCapture(event.pointerId);
-      held = { x: event.clientX, y: event.clientY, far: 0, pan: event.button !== 0 || event.shiftKey, button: event.button };
+      held = { x: event.clientX, y: event.clientY, far: 0, pan: event.button !== 0 || event.shiftKey, button: event.button, from: this.boxing && event.button === 0 && !event.shiftKey ? this.at(event) : null };
     });
     canvas.addEventListener("pointermove", (event) => {
       if (!held) { this.hover(event); return; }
@@ -186,11 +186,15 @@ export class SpaceView {
       held.far += Math.hypot(dx, dy);
       Object.assign(held, { x: event.clientX, y: event.clientY });
       if (held.far < CLICK) return;
+      if (held.from) { this.stretch(held.from, this.at(event)); return; }
       if (held.pan) this.camera.pan(dx / this.height, dy / this.height);
       else this.camera.turn((dx * 3.2) / this.height, (dy * 3.2) / this.height);
       this.moved();
     });
     const release = (event) => {
+      this.rubber?.remove();
+      this.rubber = null;
+      if (held?.from && held.far >= CLICK && event.type === "pointerup") this.on.box?.(this.patchesIn(held.from, this.at(event)));
       if (held && held.far < CLICK && held.button === 0 && event.type === "pointerup") this.on.pick?.(this.hitAt(...this.at(event)), event);
       held = null;
     };
@@ -223,6 +227,27 @@ export class SpaceView {
       event.preventDefault();
       this.setCut(this.cutAxis, Math.min(1, Math.max(0, this.cutShare + step)));
       this.on.cut?.();
+    });
+  }
+
+  /** Draws the box between two places of the picture (from −1 to 1). */
+  stretch(one, other) {
+    if (!this.rubber) this.holder.append((this.rubber = Object.assign(document.createElement("div"), { className: "pick-box" })));
+    const x = [one[0], other[0]].map((v) => ((v + 1) / 2) * this.width).sort((a, b) => a - b), y = [one[1], other[1]].map((v) => ((1 - v) / 2) * this.height).sort((a, b) => a - b);
+    Object.assign(this.rubber.style, { left: `${x[0]}px`, top: `${y[0]}px`, width: `${x[1] - x[0]}px`, height: `${y[1] - y[0]}px` });
+  }
+
+  /** Numbers of the visible patches that lie between two places of the picture as a whole. */
+  patchesIn(one, other) {
+    if (!this.shape) return [];
+    const { shape } = this, at = new Vector3(), low = one.map((v, i) => Math.min(v, other[i])), high = one.map((v, i) => Math.max(v, other[i]));
+    return shape.data.patches.map((_, k) => k).filter((k) => {
+      if (!shape.visible[k] || shape.starts[k] === shape.starts[k + 1]) return false;
+      for (let c = 3 * shape.starts[k]; c < 3 * shape.starts[k + 1]; c++) {
+        at.fromArray(shape.points, 3 * shape.triangles[c]).project(this.camera.three);
+        if (at.x < low[0] || at.x > high[0] || at.y < low[1] || at.y > high[1]) return false;
+      }
+      return true;
     });
   }
 
