@@ -1,0 +1,185 @@
+"""Compiled searches for nearest places."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+from brook.core.geometry.findings.kernels import LEAF
+
+
+@njit(cache=True, inline="always")
+def _on_line(px, py, pz, a, b):
+    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+    below = ux * ux + uy * uy + uz * uz
+    t = 0.0
+    if below > 0.0:
+        t = min(1.0, max(0.0, ((px - a[0]) * ux + (py - a[1]) * uy + (pz - a[2]) * uz) / below))
+    return a[0] + t * ux, a[1] + t * uy, a[2] + t * uz
+
+
+@njit(cache=True)
+def on_triangle(px, py, pz, a, b, c):
+    """The place on a triangle that is nearest to (px, py, pz): over its inside, or else on the nearest of its sides."""
+    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+    vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+    nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    below = nx * nx + ny * ny + nz * nz
+    wx, wy, wz = px - a[0], py - a[1], pz - a[2]
+    size = (ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz)
+    if below > 1e-28 * size and below > 0.0:
+        # shares of b and c
+        s = ((wy * vz - wz * vy) * nx + (wz * vx - wx * vz) * ny + (wx * vy - wy * vx) * nz) / below
+        t = ((uy * wz - uz * wy) * nx + (uz * wx - ux * wz) * ny + (ux * wy - uy * wx) * nz) / below
+        if s >= 0.0 and t >= 0.0 and s + t <= 1.0:
+            return a[0] + s * ux + t * vx, a[1] + s * uy + t * vy, a[2] + s * uz + t * vz
+    best, fx, fy, fz = np.inf, 0.0, 0.0, 0.0
+    for k in range(3):
+        x, y, z = (
+            _on_line(px, py, pz, a, b)
+            if k == 0
+            else _on_line(px, py, pz, b, c)
+            if k == 1
+            else _on_line(px, py, pz, c, a)
+        )
+        far = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
+        if far < best:
+            best, fx, fy, fz = far, x, y, z
+    return fx, fy, fz
+
+
+@njit(cache=True, inline="always")
+def _to_box(px, py, pz, box):
+    x = max(box[0] - px, 0.0, px - box[3])
+    y = max(box[1] - py, 0.0, py - box[4])
+    z = max(box[2] - pz, 0.0, pz - box[5])
+    return x * x + y * y + z * z
+
+
+@njit(cache=True, parallel=True)
+def nearest(places, wanted, corners, label, boxes, leaves):
+    """Nearest places (n, 3) on triangles of the wanted labels (-1: all), and the triangles (n,), -1 for none."""
+    count = len(places)
+    found = np.empty((count, 3))
+    triangle = np.full(count, -1, np.int64)
+    for k in prange(count):
+        px, py, pz = places[k, 0], places[k, 1], places[k, 2]
+        found[k] = places[k]
+        stack = np.empty(64, np.int64)
+        away = np.empty(64)
+        stack[0], away[0], top = 1, 0.0, 1
+        best = np.inf
+        while top:
+            top -= 1
+            node = stack[top]
+            if away[top] >= best:
+                continue
+            if node >= leaves:
+                begin = (node - leaves) * LEAF
+                for t in range(begin, min(begin + LEAF, len(corners))):
+                    if wanted[k] >= 0 and label[t] != wanted[k]:
+                        continue
+                    x, y, z = on_triangle(px, py, pz, corners[t, 0], corners[t, 1], corners[t, 2])
+                    far = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
+                    if far < best:
+                        best = far
+                        found[k, 0], found[k, 1], found[k, 2] = x, y, z
+                        triangle[k] = t
+                continue
+            one, other = 2 * node, 2 * node + 1
+            d_one, d_other = _to_box(px, py, pz, boxes[one]), _to_box(px, py, pz, boxes[other])
+            if d_one < d_other:  # the nearer one is looked into first
+                one, other = other, one
+                d_one, d_other = d_other, d_one
+            if d_one < best:
+                stack[top], away[top] = one, d_one
+                top += 1
+            if d_other < best:
+                stack[top], away[top] = other, d_other
+                top += 1
+    return found, triangle
+
+
+@njit(cache=True, parallel=True)
+def labels_near(places, reach, corners, label, boxes, leaves, most):
+    """The nearest labels (n, most) within reach, how far (n, most), and the triangle (n, most) nearest of each."""
+    count = len(places)
+    labels = np.full((count, most), -1, np.int64)
+    fars = np.full((count, most), np.inf)
+    triangles = np.full((count, most), -1, np.int64)
+    for k in prange(count):
+        px, py, pz = places[k, 0], places[k, 1], places[k, 2]
+        limit = reach[k] * reach[k]
+        stack = np.empty(64, np.int64)
+        stack[0], top, kinds = 1, 1, 0
+        while top:
+            top -= 1
+            node = stack[top]
+            if _to_box(px, py, pz, boxes[node]) > limit:
+                continue
+            if node < leaves:
+                stack[top], stack[top + 1] = 2 * node, 2 * node + 1
+                top += 2
+                continue
+            begin = (node - leaves) * LEAF
+            for t in range(begin, min(begin + LEAF, len(corners))):
+                x, y, z = on_triangle(px, py, pz, corners[t, 0], corners[t, 1], corners[t, 2])
+                far = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
+                if far > limit:
+                    continue
+                at = 0
+                while at < kinds and labels[k, at] != label[t]:
+                    at += 1
+                if at == kinds:
+                    if kinds == most:  # the farthest gives way
+                        at = int(np.argmax(fars[k]))
+                        if fars[k, at] <= far:
+                            continue
+                        fars[k, at] = np.inf
+                        labels[k, at] = label[t]
+                    else:
+                        kinds += 1
+                        labels[k, at] = label[t]
+                if far < fars[k, at]:
+                    fars[k, at], triangles[k, at] = far, t
+        order = np.argsort(fars[k])
+        labels[k], fars[k], triangles[k] = labels[k][order], np.sqrt(fars[k][order]), triangles[k][order]
+    return labels, fars, triangles
+
+
+@njit(cache=True, parallel=True)
+def signed(places, found, triangle, points, triangles, edges_of, normal, edge_normal, point_normal):
+    """Distances (n,) of places to their nearest places on a surface, negative behind it."""
+    count = len(places)
+    far = np.empty(count)
+    for k in prange(count):
+        t = triangle[k]
+        a, b, c = points[triangles[t, 0]], points[triangles[t, 1]], points[triangles[t, 2]]
+        u, v, w = b - a, c - a, found[k] - a
+        uu, uv, vv, wu, wv = (u * u).sum(), (u * v).sum(), (v * v).sum(), (w * u).sum(), (w * v).sum()
+        below = uu * vv - uv * uv
+        s, r = 0.0, 0.0
+        if below > 0.0:
+            s, r = (vv * wu - uv * wv) / below, (uu * wv - uv * wu) / below
+        share = np.array((1.0 - s - r, s, r))
+        near = 0
+        zero = 0
+        for i in range(3):
+            if share[i] <= 1e-9:
+                zero += 1
+            if share[i] > share[near]:
+                near = i
+        if zero >= 2:
+            side = point_normal[triangles[t, near]]
+        elif zero == 1:
+            out = 0
+            for i in range(3):
+                if share[i] <= 1e-9:
+                    out = i
+            side = edge_normal[edges_of[t, (out + 1) % 3]]
+        else:
+            side = normal[t]
+        way = places[k] - found[k]
+        size = np.sqrt((way * way).sum())
+        far[k] = size if (way * side).sum() >= 0.0 else -size
+    return far

@@ -1,0 +1,6 @@
+"""Meshes of refined boxes, kept whole and fitted to the surface."""
+
+from brook.core.mesh.boxes.build import Sizes, build
+from brook.core.mesh.boxes.octree import MeshError
+
+__all__ = ["MeshError", "Sizes", "build"]

@@ -1,0 +1,115 @@
+"""A mesh of refined boxes for the space within a closed surface."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from brook.core.geometry.nearest import Sides
+from brook.core.geometry.surface import Surface
+from brook.core.mesh.boxes.faces import Frame, frame_of
+from brook.core.mesh.boxes.keeping import kept
+from brook.core.mesh.boxes.octree import MeshError, grid_for, refine
+from brook.core.mesh.boxes.skin import LEAST, Features, Fitted, features_of, fit, kernels
+from brook.core.mesh.polyhedral import Mesh, Patch
+
+MERGE_ANGLE = 40.0  # degrees from the mean that sides of one cell may have to be joined
+Tell = Callable[[str], None]
+
+
+@dataclass(frozen=True)
+class Sizes:
+    """Sides of boxes in m: in the bulk, and where patches are (by name); `smallest` is a lower bound.
+
+    Twice `buffer` boxes of each size stand at least before the next larger ones.
+    """
+
+    bulk: float
+    patches: dict[str, float] = field(default_factory=dict)
+    smallest: float = 0.0
+    buffer: int = 1
+
+
+def build(surface: Surface, sizes: Sizes, body: str = "fluid", tell: Tell = lambda _: None) -> Mesh:
+    """The mesh within a closed surface whose triangles look out of it. Raises `MeshError`."""
+    wanted = [max(sizes.smallest, sizes.patches.get(name, sizes.bulk)) for name in surface.patches]
+    if not all(size > 0 for size in (sizes.bulk, *wanted)):
+        raise MeshError("a size must be larger than nothing")
+    tell("halving boxes")
+    grid = grid_for(surface.box, sizes.bulk, min(sizes.bulk, *wanted))
+    levels = np.ceil(np.log2(sizes.bulk / np.array(wanted)) - 1e-9).clip(0).astype(np.int64)
+    corners = surface.points[surface.triangles]
+    octree = refine(grid, corners, levels[surface.patch], buffer=sizes.buffer)
+    tell("telling inside from outside")
+    inside = kept(octree, Sides.of(surface))
+    if not inside.any():
+        raise MeshError("no box lies inside the shape; choose a smaller size")
+    tell("making faces")
+    frame = frame_of(octree, inside)
+    tell("fitting the skin")
+    features = features_of(surface)
+    fitted = fit(frame, features)
+    tell("joining sides")
+    return assembled(frame, fitted, features, body)
+
+
+def assembled(frame: Frame, fitted: Fitted, features: Features, body: str) -> Mesh:
+    """The fitted frame as a mesh: sides of one cell on one region joined, faces of the skin patch by patch."""
+    inner = frame.inner_count
+    polygon, corners = frame.polygon[:inner], frame.corners[:inner]
+    flat, offsets = polygon[polygon >= 0], np.concatenate([[0], np.cumsum(corners)])
+    skin_flat, skin_offsets, skin_owner, skin_label = _joined(frame, fitted)
+    patch = features.patch[skin_label]
+    order = np.argsort(patch, kind="stable")
+    length = np.diff(skin_offsets)
+    start = np.concatenate([[0], np.cumsum(length[order])])
+    index = np.repeat(skin_offsets[:-1][order] - start[:-1], length[order]) + np.arange(start[-1])
+    face_points = np.concatenate([flat, skin_flat[index]])
+    face_offsets = np.concatenate([offsets, offsets[-1] + start[1:]])
+    owner = np.concatenate([frame.owner[:inner], skin_owner[order]])
+    used = np.zeros(len(fitted.points), bool)
+    used[face_points] = True
+    renumber = np.cumsum(used) - 1
+    counts = np.bincount(patch, minlength=len(features.surface.patches))
+    ends = inner + np.cumsum(counts)
+    patches = tuple(
+        Patch(name, int(end - count), int(end))
+        for name, count, end in zip(features.surface.patches, counts, ends, strict=True)
+    )
+    return Mesh(
+        fitted.points[used], renumber[face_points], face_offsets, owner, frame.neighbour[:inner].copy(), patches,
+        (body,), np.zeros(len(frame.size), np.int64),
+    )  # fmt: skip
+
+
+def _joined(frame: Frame, fitted: Fitted) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Skin polygons as CSR with owner and label; those of a cell that joining would make unsound stay apart."""
+    inner = frame.inner_count
+    polygon, corners, owner = frame.polygon[inner:], frame.corners[inner:], frame.owner[inner:]
+    order = np.lexsort((fitted.label, owner))
+    polygon, owner, label = polygon[order], owner[order], fitted.label[order]
+    flat, offsets = polygon[polygon >= 0], np.concatenate([[0], np.cumsum(corners[order])])
+    inner_polygon = frame.polygon[:inner]
+    inner_flat, inner_offsets = (
+        inner_polygon[inner_polygon >= 0],
+        np.concatenate([[0], np.cumsum(frame.corners[:inner])]),
+    )
+    apart = np.zeros(len(frame.size), bool)
+    while True:
+        key = np.where(
+            apart[owner], np.arange(len(label)), -1 - label
+        )  # sides of such a cell are of no region but their own
+        made = kernels.merged(fitted.points, flat, offsets, owner, key, np.cos(np.radians(MERGE_ANGLE)))
+        points, joined_offsets, first = made
+        bad = kernels.unsound(
+            fitted.points, np.concatenate([inner_flat, points]), np.concatenate([inner_offsets, inner_offsets[-1] + joined_offsets[1:]]),
+            np.concatenate([frame.owner[:inner], owner[first]]),
+            np.concatenate([frame.neighbour[:inner], np.full(len(first), -1)]), frame.size, LEAST / 4,
+        )  # fmt: skip
+        joined = np.bincount(owner, minlength=len(frame.size)) > np.bincount(owner[first], minlength=len(frame.size))
+        worse = bad & joined & ~apart
+        if not worse.any():
+            return points, joined_offsets, owner[first], label[first]
+        apart |= worse

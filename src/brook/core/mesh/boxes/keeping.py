@@ -1,0 +1,132 @@
+"""Which boxes of an octree the fluid keeps: those whose middle lies inside, tidied so that their skin can be fitted."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from brook.core.geometry.nearest import Sides
+from brook.core.mesh.boxes.faces import Skin, skin_of
+from brook.core.mesh.boxes.octree import Octree
+
+ROUNDS = 60
+
+
+def kept(octree: Octree, sides: Sides) -> np.ndarray:
+    """The leaves (n,) that become cells."""
+    depth = _depths(octree, sides)
+    inside = depth < 0
+    for _ in range(ROUNDS):
+        before = inside.copy()
+        open_sides = exposed(octree, inside)
+        bare = inside & _too_bare(open_sides)
+        inside = inside & ~bare
+        pits = ~inside & octree.touched & ((exposed(octree, ~inside) > 0.5).sum(axis=1) >= 5) & ~_at_end(octree)
+        inside = (inside | pits) & ~_shallow_at_pinches(octree, inside | pits, depth)
+        inside = _largest_part(octree, inside)
+        if np.array_equal(before, inside):
+            break
+    else:  # what goes in circles is taken away only
+        while True:
+            drop = inside & _too_bare(exposed(octree, inside))
+            drop |= _shallow_at_pinches(octree, inside, depth)
+            if not drop.any():
+                break
+            inside = inside & ~drop
+        inside = _largest_part(octree, inside)
+    return inside
+
+
+def _depths(octree: Octree, sides: Sides) -> np.ndarray:
+    """Signed distance (n,) of leaves that meet the surface; of the others minus or plus infinity."""
+    leaf, _, other = octree.pairs
+    free = ~octree.touched
+    both = (other >= 0) & free[leaf] & free[np.maximum(other, 0)]
+    graph = coo_matrix((np.ones(int(both.sum())), (leaf[both], other[both])), shape=(octree.count, octree.count))
+    count, part = connected_components(graph, directed=False)
+    depth = np.empty(octree.count)
+    sample = np.full(count, -1, np.int64)
+    sample[part[free]] = np.nonzero(free)[0]
+    asked = np.nonzero(sample >= 0)[0]
+    sign = np.zeros(count)
+    sign[asked] = np.sign(sides.distance(octree.centre[sample[asked]]))
+    depth[free] = np.inf * sign[part[free]]
+    depth[octree.touched] = sides.distance(octree.centre[octree.touched])
+    return depth
+
+
+def exposed(octree: Octree, inside: np.ndarray) -> np.ndarray:
+    """The share (n, 6) of each side of leaves inside that looks at leaves that are not."""
+    leaf, direction, other = octree.pairs
+    there = np.where(other >= 0, inside[np.maximum(other, 0)], False)
+    found = np.zeros((octree.count, 6))
+    mine = inside[leaf] & ~there
+    found[leaf[mine], direction[mine]] = 1.0
+    theirs = ~inside[leaf] & there & (other >= 0)
+    share = (octree.side[leaf[theirs]] / octree.side[other[theirs]]) ** 2
+    np.add.at(found, (other[theirs], direction[theirs] ^ 1), share)
+    return found
+
+
+def _too_bare(open_sides: np.ndarray) -> np.ndarray:
+    bare = open_sides > 0.5
+    count = bare.sum(axis=1)
+    through = (bare[:, ::2] & bare[:, 1::2]).any(axis=1)
+    return (count >= 4) | ((count == 3) & through)
+
+
+def _at_end(octree: Octree) -> np.ndarray:
+    return (octree.beside == -1).any(axis=1)
+
+
+def _shallow_at_pinches(octree: Octree, inside: np.ndarray, depth: np.ndarray) -> np.ndarray:
+    """Leaves to be left out because the skin meets itself at one of their edges or corners; the shallowest of each."""
+    skin = skin_of(octree, inside)
+    drop = np.zeros(octree.count, bool)
+    edge, point = pinches(skin)
+    for faces in (edge, point):
+        if len(faces):
+            place, face = faces.T
+            leaf = skin.leaf[face]
+            order = np.lexsort((-depth[leaf], place))
+            first = np.concatenate([[True], np.diff(place[order]) != 0])
+            drop[leaf[order[first]]] = True
+    return drop
+
+
+def pinches(skin: Skin) -> tuple[np.ndarray, np.ndarray]:
+    """(edge, face) and (point, face) pairs of the skin where more than one sheet of it meets."""
+    start, end, face = skin.edges
+    low, high = np.minimum(start, end), np.maximum(start, end)
+    _, edge, uses = np.unique(low * skin.node_count + high, return_inverse=True, return_counts=True)
+    crowded = uses[edge] > 2
+    # sheets around a point: its faces, joined over the edges that two of them share
+    order = np.argsort(edge, kind="stable")
+    two = order[uses[edge[order]] == 2].reshape(-1, 2)
+    corner_key = np.concatenate([start, end]) * len(skin.leaf) + np.concatenate([face, face])
+    keys, corner = np.unique(corner_key, return_inverse=True)
+    at_start, at_end = corner[: len(start)], corner[len(start) :]
+    one, other = two[:, 0], two[:, 1]
+    straight = start[one] == start[other]
+    rows = np.concatenate([at_start[one], at_end[one]])
+    columns = np.concatenate(
+        [np.where(straight, at_start[other], at_end[other]), np.where(straight, at_end[other], at_start[other])]
+    )
+    graph = coo_matrix((np.ones(len(rows)), (rows, columns)), shape=(len(keys), len(keys)))
+    _, sheet = connected_components(graph, directed=False)
+    node, of_face = keys // len(skin.leaf), keys % len(skin.leaf)
+    pairs = np.unique(node * (int(sheet.max(initial=0)) + 1) + sheet)
+    sheets = np.bincount(pairs // (int(sheet.max(initial=0)) + 1), minlength=skin.node_count)
+    several = sheets[node] > 1
+    return np.stack([edge[crowded], face[crowded]], axis=1), np.stack([node[several], of_face[several]], axis=1)
+
+
+def _largest_part(octree: Octree, inside: np.ndarray) -> np.ndarray:
+    """Only those leaves that hang together over sides with the largest part."""
+    leaf, _, other = octree.pairs
+    both = (other >= 0) & inside[leaf] & inside[np.maximum(other, 0)]
+    graph = coo_matrix((np.ones(int(both.sum())), (leaf[both], other[both])), shape=(octree.count, octree.count))
+    _, part = connected_components(graph, directed=False)
+    volume = np.bincount(part, np.where(inside, octree.size**3, 0.0))
+    return inside & (part == int(np.argmax(volume)))

@@ -1,0 +1,227 @@
+"""Compiled loops over the boxes of an octree. Boxes are numbered along a Morton curve; coordinates count finest boxes."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+WIDE = 21  # bits of a coordinate
+ONE = (1 << WIDE) - 1
+
+
+@njit(cache=True, inline="always")
+def _spread(v):
+    v = np.int64(v) & 0x1FFFFF
+    v = (v | v << 32) & 0x1F00000000FFFF
+    v = (v | v << 16) & 0x1F0000FF0000FF
+    v = (v | v << 8) & 0x100F00F00F00F00F
+    v = (v | v << 4) & 0x10C30C30C30C30C3
+    return (v | v << 2) & 0x1249249249249249
+
+
+@njit(cache=True, inline="always")
+def _gather(v):
+    v = np.int64(v) & 0x1249249249249249
+    v = (v | v >> 2) & 0x10C30C30C30C30C3
+    v = (v | v >> 4) & 0x100F00F00F00F00F
+    v = (v | v >> 8) & 0x1F0000FF0000FF
+    v = (v | v >> 16) & 0x1F00000000FFFF
+    return (v | v >> 32) & 0x1FFFFF
+
+
+@njit(cache=True, inline="always")
+def code_of(x, y, z):
+    return _spread(x) | _spread(y) << 1 | _spread(z) << 2
+
+
+@njit(cache=True)
+def encode(at):
+    """Codes (n,) of coordinates (n, 3)."""
+    code = np.empty(len(at), np.int64)
+    for k in range(len(at)):
+        code[k] = code_of(at[k, 0], at[k, 1], at[k, 2])
+    return code
+
+
+@njit(cache=True)
+def decode(code):
+    """Coordinates (n, 3) of codes (n,)."""
+    at = np.empty((len(code), 3), np.int64)
+    for k in range(len(code)):
+        at[k, 0], at[k, 1], at[k, 2] = _gather(code[k]), _gather(code[k] >> 1), _gather(code[k] >> 2)
+    return at
+
+
+@njit(cache=True)
+def around(code, shape):
+    """Codes of boxes and of all 26 around each, as far as they lie in a grid of a shape (3,); with repetitions."""
+    found = np.empty(27 * len(code), np.int64)
+    count = 0
+    for k in range(len(code)):
+        x, y, z = _gather(code[k]), _gather(code[k] >> 1), _gather(code[k] >> 2)
+        for i in range(max(x - 1, 0), min(x + 2, shape[0])):
+            for j in range(max(y - 1, 0), min(y + 2, shape[1])):
+                for m in range(max(z - 1, 0), min(z + 2, shape[2])):
+                    found[count] = code_of(i, j, m)
+                    count += 1
+    return found[:count]
+
+
+@njit(cache=True)
+def _meets(cx, cy, cz, h, a, b, c):
+    """Whether a triangle meets a cube of half side h about (cx, cy, cz). Akenine-Möller (2001)."""
+    v = np.empty((3, 3))
+    for i in range(3):
+        v[0, i], v[1, i], v[2, i] = a[i], b[i], c[i]
+    for k in range(3):
+        v[k, 0] -= cx
+        v[k, 1] -= cy
+        v[k, 2] -= cz
+    for i in range(3):
+        if min(v[0, i], v[1, i], v[2, i]) > h or max(v[0, i], v[1, i], v[2, i]) < -h:
+            return False
+    e0, e1 = v[1] - v[0], v[2] - v[1]
+    nx, ny, nz = e0[1] * e1[2] - e0[2] * e1[1], e0[2] * e1[0] - e0[0] * e1[2], e0[0] * e1[1] - e0[1] * e1[0]
+    if abs(nx * v[0, 0] + ny * v[0, 1] + nz * v[0, 2]) > h * (abs(nx) + abs(ny) + abs(nz)):
+        return False
+    for k in range(3):
+        e = v[(k + 1) % 3] - v[k]
+        for i in range(3):
+            j, m = (i + 1) % 3, (i + 2) % 3
+            # the axis across e and the i-th direction
+            p0 = e[j] * v[k, m] - e[m] * v[k, j]
+            p1 = e[j] * v[(k + 2) % 3, m] - e[m] * v[(k + 2) % 3, j]
+            if min(p0, p1) > h * (abs(e[j]) + abs(e[m])) or max(p0, p1) < -h * (abs(e[j]) + abs(e[m])):
+                return False
+    return True
+
+
+@njit(cache=True)
+def first_pairs(corners, shape, room):
+    """Pairs of coarsest boxes (side 1, in a grid of a shape) and the triangles (n, 3, 3) that meet them; count."""
+    code, triangle = np.empty(room, np.int64), np.empty(room, np.int64)
+    count = 0
+    for t in range(len(corners)):
+        low, high = np.empty(3, np.int64), np.empty(3, np.int64)
+        for i in range(3):
+            least = min(corners[t, 0, i], corners[t, 1, i], corners[t, 2, i])
+            most = max(corners[t, 0, i], corners[t, 1, i], corners[t, 2, i])
+            low[i] = max(0, int(np.floor(least - 1e-6)))
+            high[i] = min(shape[i] - 1, int(np.floor(most + 1e-6)))
+        for x in range(low[0], high[0] + 1):
+            for y in range(low[1], high[1] + 1):
+                for z in range(low[2], high[2] + 1):
+                    if _meets(x + 0.5, y + 0.5, z + 0.5, 0.500001, corners[t, 0], corners[t, 1], corners[t, 2]):
+                        if count < room:
+                            code[count], triangle[count] = code_of(x, y, z), t
+                        count += 1
+    return code, triangle, count
+
+
+@njit(cache=True, parallel=True)
+def meeting_children(code, triangle, corners, scale):
+    """Which of the eight parts (n, 8) of boxes with a triangle meet it; corners count boxes of the coarsest size,
+    of which the parts are `scale`."""
+    meets = np.zeros((len(code), 8), np.bool_)
+    for k in prange(len(code)):
+        t = triangle[k]
+        for child in range(8):
+            part = code[k] << 3 | child
+            x, y, z = _gather(part), _gather(part >> 1), _gather(part >> 2)
+            meets[k, child] = _meets(
+                (x + 0.5) * scale, (y + 0.5) * scale, (z + 0.5) * scale, 0.500001 * scale,
+                corners[t, 0], corners[t, 1], corners[t, 2],
+            )  # fmt: skip
+    return meets
+
+
+@njit(cache=True, inline="always")
+def _leaf_at(code, wanted):
+    """The last leaf whose code is not over the wanted one."""
+    low, high = 0, len(code)
+    while high - low > 1:
+        middle = (low + high) // 2
+        if code[middle] <= wanted:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+@njit(cache=True, parallel=True)
+def faces_between(code, at, side, shape):
+    """The neighbour (n, 6) of each leaf over its sides −x, +x, −y, … : a leaf of its size or larger; -1 where the grid
+    (`shape` finest boxes) ends, -2 where there are smaller ones."""
+    found = np.empty((len(code), 6), np.int64)
+    for k in prange(len(code)):
+        for d in range(6):
+            i = d // 2
+            x, y, z = at[k, 0], at[k, 1], at[k, 2]
+            step = side[k] if d % 2 else -1
+            if i == 0:
+                x += step
+            elif i == 1:
+                y += step
+            else:
+                z += step
+            if x < 0 or y < 0 or z < 0 or x >= shape[0] or y >= shape[1] or z >= shape[2]:
+                found[k, d] = -1
+                continue
+            other = _leaf_at(code, code_of(x, y, z))
+            found[k, d] = -2 if side[other] < side[k] else other
+    return found
+
+
+# corners of the six sides of a box, seen from outside anticlockwise
+SIDES = np.array([
+    [[0, 0, 0], [0, 0, 1], [0, 1, 1], [0, 1, 0]], [[1, 0, 0], [1, 1, 0], [1, 1, 1], [1, 0, 1]],
+    [[0, 0, 0], [1, 0, 0], [1, 0, 1], [0, 0, 1]], [[0, 1, 0], [0, 1, 1], [1, 1, 1], [1, 1, 0]],
+    [[0, 0, 0], [0, 1, 0], [1, 1, 0], [1, 0, 0]], [[0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1]],
+])  # fmt: skip
+
+
+@njit(cache=True, parallel=True)
+def quads(leaf, direction, at, side):
+    """Keys (n, 4) of the corners of sides of leaves, anticlockwise seen from outside."""
+    key = np.empty((len(leaf), 4), np.int64)
+    for f in prange(len(leaf)):
+        k = leaf[f]
+        for c in range(4):
+            x = at[k, 0] + side[k] * SIDES[direction[f], c, 0]
+            y = at[k, 1] + side[k] * SIDES[direction[f], c, 1]
+            z = at[k, 2] + side[k] * SIDES[direction[f], c, 2]
+            key[f, c] = x | y << WIDE | z << (2 * WIDE)
+    return key
+
+
+@njit(cache=True)
+def _find(keys, key):
+    low, high = 0, len(keys)
+    while low < high:
+        middle = (low + high) // 2
+        if keys[middle] < key:
+            low = middle + 1
+        else:
+            high = middle
+    return low if low < len(keys) and keys[low] == key else -1
+
+
+@njit(cache=True, parallel=True)
+def polygons(key, nodes):
+    """Points (n, 8) of quads with the nodes that stand half way along their edges, -1 behind the last, and how many."""
+    points = np.full((len(key), 8), -1, np.int64)
+    counts = np.empty(len(key), np.int64)
+    for f in prange(len(key)):
+        count = 0
+        for c in range(4):
+            a, b = key[f, c], key[f, (c + 1) % 4]
+            points[f, count] = _find(nodes, a)
+            count += 1
+            total = a + b  # coordinates do not flow over: each has a bit to spare
+            if total & (1 | 1 << WIDE | 1 << (2 * WIDE)) == 0:
+                middle = _find(nodes, total >> 1)
+                if middle >= 0:
+                    points[f, count] = middle
+                    count += 1
+        counts[f] = count
+    return points, counts

@@ -1,0 +1,258 @@
+"""Bringing the skin of kept boxes to the shape: which region each side is to lie on, where its points go, and how the
+points within give way."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import csr_matrix
+from scipy.spatial import cKDTree
+
+from brook.core.mesh.boxes.faces import Frame, polygon_edges
+from brook.core.mesh.boxes.skin import kernels
+from brook.core.mesh.boxes.skin.features import Features
+
+REACH = 1.8  # sides of the cell: regions further off are not thought of
+AGAINST = 0.6  # what a normal across costs, in sides of the cell
+MAJORITY = 0.62
+SMOOTHINGS, RINGS, SPREADS = 4, 4, 16
+STEPS_BACK, LEAST = 40, 1e-3
+
+
+@dataclass(frozen=True, eq=False)
+class Fitted:
+    """Points (P, 3) in m after fitting, the region (skin faces,) of each side, and the points that could not go all
+    the way."""
+
+    points: np.ndarray
+    label: np.ndarray
+    held_back: np.ndarray
+
+
+def fit(frame: Frame, features: Features) -> Fitted:
+    inner = frame.inner_count
+    polygon, corners = frame.polygon[inner:], frame.corners[inner:]
+    owner = frame.owner[inner:]
+    size = frame.size[owner]
+    start, end, face = polygon_edges(polygon, corners)
+    label = _labels(frame, features, polygon, corners, size, (start, end, face))
+    skin = _SkinPoints.of(frame, features, polygon, corners, label, size, (start, end))
+    target = skin.smoothed(SMOOTHINGS)
+    move = np.zeros_like(frame.points)
+    move[skin.points] = target - frame.points[skin.points]
+    move = _spread(frame, move, skin.points)
+    points, held_back = _validated(frame, move, skin.points)
+    return Fitted(points, label, held_back)
+
+
+# -- labels -----------------------------------------------------------------------------------
+
+
+def _labels(
+    frame: Frame, features: Features, polygon: np.ndarray, corners: np.ndarray, size: np.ndarray, edges: tuple
+) -> np.ndarray:
+    centre, normal = kernels.centres(frame.points, polygon, corners)
+    region, far, triangle = features.faces.labels_near(centre, REACH * size)
+    lost = region[:, 0] < 0
+    if lost.any():
+        place, nearest = features.faces.find(centre[lost])
+        region[lost, 0], triangle[lost, 0] = features.region[nearest], nearest
+        far[lost, 0] = np.linalg.norm(place - centre[lost], axis=1)
+    alike = np.einsum("ikj,ij->ik", features.normal[np.maximum(triangle, 0)], normal)
+    cost = np.where(region >= 0, far / size[:, None] + AGAINST * (1 - alike), np.inf)
+    best = region[np.arange(len(region)), np.argmin(cost, axis=1)]
+    return _by_majority(best, region, edges)
+
+
+def _by_majority(label: np.ndarray, possible: np.ndarray, edges: tuple, rounds: int = 4) -> np.ndarray:
+    """A side takes the region of most of those around it, where the majority is clear."""
+    start, end, face = edges
+    key = np.minimum(start, end) * (int(max(start.max(), end.max())) + 1) + np.maximum(start, end)
+    order = np.argsort(key, kind="stable")
+    same = key[order][1:] == key[order][:-1]
+    one, other = face[order[:-1][same]], face[order[1:][same]]
+    here, there = np.concatenate([one, other]), np.concatenate([other, one])
+    total = np.bincount(here, minlength=len(label))
+    for _ in range(rounds):
+        pair, count = np.unique(np.stack([here, label[there]], axis=1), axis=0, return_counts=True)
+        share = count / total[pair[:, 0]]
+        change = (share >= MAJORITY) & (label[pair[:, 0]] != pair[:, 1])
+        change &= (possible[pair[:, 0]] == pair[:, 1][:, None]).any(axis=1)
+        if not change.any():
+            break
+        label = label.copy()
+        label[pair[change, 0]] = pair[change, 1]
+    return label
+
+
+# -- points of the skin -----------------------------------------------------------------------
+
+
+@dataclass(eq=False)
+class _SkinPoints:
+    """Points of the skin with what each lies on: kind 1 a region, 2 a line between two, 3 a corner; `on` says which."""
+
+    frame: Frame
+    features: Features
+    points: np.ndarray
+    kind: np.ndarray
+    on: np.ndarray
+    place: np.ndarray
+    polygon: np.ndarray
+    corners: np.ndarray
+    links: csr_matrix
+
+    @classmethod
+    def of(cls, frame: Frame, features: Features, polygon: np.ndarray, corners: np.ndarray, label: np.ndarray, size: np.ndarray, edges: tuple) -> _SkinPoints:  # fmt: skip
+        points, flat = np.unique(polygon[polygon >= 0], return_inverse=True)
+        face = np.repeat(np.arange(len(polygon)), corners)
+        local = np.full(polygon.shape, -1, np.int64)
+        local[polygon >= 0] = flat.ravel()
+        pairs = np.unique(np.stack([flat.ravel(), label[face]], axis=1), axis=0)
+        count = np.bincount(pairs[:, 0], minlength=len(points))
+        first = np.concatenate([[0], np.cumsum(count)[:-1]])
+        reach = np.zeros(len(points))
+        np.maximum.at(reach, flat.ravel(), size[face])
+        at = frame.points[points]
+        kind, on = np.ones(len(points), np.int64), pairs[first, 1].copy()
+        place = np.empty_like(at)
+        many = np.nonzero(count >= 3)[0]
+        labels = [pairs[first[k] : first[k] + count[k], 1] for k in many]
+        corner = _corners_for(features, at[many], labels, 2.5 * reach[many])
+        kind[many[corner >= 0]], on[many[corner >= 0]] = 3, corner[corner >= 0]
+        place[many[corner >= 0]] = features.corners[corner[corner >= 0]]
+        # the rest of them, and those between two regions, go to the nearest line of any two of their regions
+        left = np.concatenate([np.nonzero(count == 2)[0], many[corner < 0]])
+        best = np.full(len(points), np.inf)
+        for k, (i, j) in _pairings(count[left]):
+            chosen = left[k]
+            line = features.line_of(pairs[first[chosen] + i, 1], pairs[first[chosen] + j, 1])
+            known = chosen[line >= 0]
+            if features.lines is None or not len(known):
+                continue
+            found, _ = features.lines.find(at[known], line[line >= 0])
+            far = np.linalg.norm(found - at[known], axis=1)
+            nearer = (far < best[known]) & (far < 2.5 * reach[known])
+            chosen, line = known[nearer], line[line >= 0][nearer]
+            kind[chosen], on[chosen], best[chosen] = 2, line, far[nearer]
+            place[chosen] = found[nearer]
+        # on a region: of several that do not meet in a line the nearest
+        alone = np.nonzero(kind == 1)[0]
+        best = np.full(len(points), np.inf)
+        for i in range(int(count[alone].max(initial=0))):
+            chosen = alone[count[alone] > i]
+            region = pairs[first[chosen] + i, 1]
+            found, _ = features.faces.find(at[chosen], region)
+            far = np.linalg.norm(found - at[chosen], axis=1)
+            nearer = far < best[chosen]
+            chosen = chosen[nearer]
+            on[chosen], best[chosen], place[chosen] = region[nearer], far[nearer], found[nearer]
+        start, end = (np.searchsorted(points, e) for e in edges[:2])
+        size_of = len(points)
+        links = csr_matrix((np.ones(2 * len(start)), (np.r_[start, end], np.r_[end, start])), shape=(size_of, size_of))
+        links.data[:] = 1.0
+        return cls(frame, features, points, kind, on, place, local, corners, links)
+
+    def smoothed(self, rounds: int) -> np.ndarray:
+        """Places (n, 3) after points have been drawn to the middle of their neighbours and put back, some rounds."""
+        place = self.place.copy()
+        flat = np.nonzero(self.kind == 1)[0]
+        line = np.nonzero(self.kind == 2)[0]
+        along = self._along_lines(line)
+        for _ in range(rounds):
+            middle = kernels.surrounding(place, self.polygon, self.corners)
+            wanted = 0.5 * place[flat] + 0.5 * middle[flat]
+            if len(line) and self.features.lines is not None:
+                total = np.asarray(along.sum(axis=1)).ravel()
+                mean = (along @ place) / np.maximum(total, 1)[:, None]
+                moved = np.where((total == 2)[:, None], 0.5 * place[line] + 0.5 * mean, place[line])
+                place[line], _ = self.features.lines.find(moved, self.on[line])
+            place[flat], _ = self.features.faces.find(wanted, self.on[flat])
+        return place
+
+    def _along_lines(self, line: np.ndarray) -> csr_matrix:
+        """Which points (n of lines, all) are neighbours along the same line, its ends at corners among them."""
+        rows = self.links[line].tocoo()
+        other = rows.col
+        same = (self.kind[other] == 3) | ((self.kind[other] == 2) & (self.on[other] == self.on[line][rows.row]))
+        return csr_matrix(
+            (np.ones(int(same.sum())), (rows.row[same], other[same])), shape=(len(line), len(self.points))
+        )
+
+
+def _pairings(count: np.ndarray) -> list[tuple[np.ndarray, tuple[int, int]]]:
+    """For each pair of places in a list: which lists (as positions) are long enough for it."""
+    most = min(int(count.max(initial=0)), 6)
+    return [(np.nonzero(count > j)[0], (i, j)) for j in range(1, most) for i in range(j)]
+
+
+def _corners_for(features: Features, at: np.ndarray, labels: list[np.ndarray], reach: np.ndarray) -> np.ndarray:
+    """The corner for each place, -1 for none: one where all its regions meet, and nobody else's."""
+    chosen = np.full(len(at), -1, np.int64)
+    if not len(features.corners) or not len(at):
+        return chosen
+    far, corner = cKDTree(features.corners).query(at, k=min(6, len(features.corners)))
+    far, corner = far.reshape(len(at), -1), corner.reshape(len(at), -1)
+    offers = [
+        (float(far[k, i]), k, int(corner[k, i]))
+        for k, own in enumerate(labels) for i in range(far.shape[1])
+        if far[k, i] < reach[k] and features.of_corner[corner[k, i], own].sum() >= 3
+    ]  # fmt: skip
+    taken: set[int] = set()
+    for _, k, c in sorted(offers):
+        if chosen[k] < 0 and c not in taken:
+            chosen[k] = c
+            taken.add(c)
+    return chosen
+
+
+# -- points within ----------------------------------------------------------------------------
+
+
+def links_of(frame: Frame) -> csr_matrix:
+    """Which points (P, P) are joined by an edge."""
+    start, end, _ = polygon_edges(frame.polygon, frame.corners)
+    count = len(frame.points)
+    links = csr_matrix((np.ones(2 * len(start)), (np.r_[start, end], np.r_[end, start])), shape=(count, count))
+    links.data[:] = 1.0
+    return links
+
+
+def _spread(frame: Frame, move: np.ndarray, fixed: np.ndarray) -> np.ndarray:
+    """Moves (P, 3) of the skin handed on over some rings of points within, fading."""
+    links = links_of(frame)
+    ring = np.full(len(frame.points), RINGS + 1)
+    ring[fixed] = 0
+    here = np.zeros(len(frame.points), bool)
+    here[fixed] = True
+    for k in range(1, RINGS + 1):
+        reached = (links @ here.astype(float) > 0) & (ring > RINGS)
+        ring[reached] = k
+        here |= reached
+    free = np.nonzero((ring > 0) & (ring <= RINGS))[0]
+    part = links[free]
+    total = np.asarray(part.sum(axis=1)).ravel()[:, None]
+    for _ in range(SPREADS):
+        move[free] = (part @ move) / total
+    return move
+
+
+def _validated(frame: Frame, move: np.ndarray, skin: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Points moved as far as all cells stay sound, and those (n,) of the skin that stay behind."""
+    offsets = np.concatenate([[0], np.cumsum(frame.corners)])
+    flat = frame.polygon[frame.polygon >= 0]
+    share = np.ones(len(frame.points))
+    for step in range(STEPS_BACK):
+        points = frame.points + share[:, None] * move
+        bad = kernels.unsound(points, flat, offsets, frame.owner, frame.neighbour, frame.size, LEAST)
+        if not bad.any():
+            break
+        touched = kernels.points_of(bad, flat, offsets, frame.owner, frame.neighbour, len(points))
+        share[touched] *= 0.75 if step < STEPS_BACK // 2 else 0.4
+        if step >= STEPS_BACK - 3:
+            share[touched] = 0.0
+    else:
+        points = frame.points.copy()
+        share[:] = 0.0
+    return points, skin[share[skin] < 1.0]

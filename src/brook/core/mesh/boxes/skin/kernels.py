@@ -1,0 +1,236 @@
+"""Compiled loops over polygons and cells while a mesh is fitted to its shape."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+
+@njit(cache=True)
+def centres(points, polygon, corners):
+    """Middles (n, 3) and unit normals (n, 3) of polygons (n, 8)."""
+    count = len(polygon)
+    middle, normal = np.zeros((count, 3)), np.zeros((count, 3))
+    for f in range(count):
+        for k in range(corners[f]):
+            for i in range(3):
+                middle[f, i] += points[polygon[f, k], i] / corners[f]
+        for k in range(corners[f]):
+            a, b = points[polygon[f, k]], points[polygon[f, k + 1 if k + 1 < corners[f] else 0]]
+            normal[f, 0] += (a[1] - b[1]) * (a[2] + b[2])
+            normal[f, 1] += (a[2] - b[2]) * (a[0] + b[0])
+            normal[f, 2] += (a[0] - b[0]) * (a[1] + b[1])
+        size = np.sqrt((normal[f] ** 2).sum())
+        for i in range(3):
+            normal[f, i] /= size
+    return middle, normal
+
+
+@njit(cache=True)
+def surrounding(place, polygon, corners):
+    """For each point (n, 3) the mean of the middles of the polygons around it, weighted by their extent."""
+    total = np.zeros_like(place)
+    weight = np.zeros(len(place))
+    for f in range(len(polygon)):
+        x, y, z = 0.0, 0.0, 0.0
+        for k in range(corners[f]):
+            p = polygon[f, k]
+            x += place[p, 0] / corners[f]
+            y += place[p, 1] / corners[f]
+            z += place[p, 2] / corners[f]
+        nx, ny, nz = 0.0, 0.0, 0.0
+        for k in range(corners[f]):
+            a, b = polygon[f, k], polygon[f, k + 1 if k + 1 < corners[f] else 0]
+            nx += (place[a, 1] - place[b, 1]) * (place[a, 2] + place[b, 2] - 2 * z)
+            ny += (place[a, 2] - place[b, 2]) * (place[a, 0] + place[b, 0] - 2 * x)
+            nz += (place[a, 0] - place[b, 0]) * (place[a, 1] + place[b, 1] - 2 * y)
+        area = np.sqrt(nx * nx + ny * ny + nz * nz) + 1e-300
+        for k in range(corners[f]):
+            p = polygon[f, k]
+            total[p, 0] += area * x
+            total[p, 1] += area * y
+            total[p, 2] += area * z
+            weight[p] += area
+    for p in range(len(place)):
+        for i in range(3):
+            total[p, i] = total[p, i] / weight[p] if weight[p] > 0 else place[p, i]
+    return total
+
+
+@njit(cache=True)
+def unsound(points, face_points, offsets, owner, neighbour, size, least):
+    """Cells (n,) with a side whose pyramid from the cell's middle is under `least` of its cube, or turned; or whose
+    line to a neighbour's middle runs along the side between them (over 80°)."""
+    faces, cells = len(owner), len(size)
+    centre = np.zeros((faces, 3))
+    vector = np.zeros((faces, 3))
+    middle = np.zeros((cells, 3))
+    count = np.zeros(cells)
+    for f in range(faces):
+        a, b = offsets[f], offsets[f + 1]
+        for k in range(a, b):
+            for i in range(3):
+                centre[f, i] += points[face_points[k], i] / (b - a)
+        for k in range(a, b):
+            p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
+            ux, uy, uz = points[p, 0] - centre[f, 0], points[p, 1] - centre[f, 1], points[p, 2] - centre[f, 2]
+            vx, vy, vz = points[q, 0] - centre[f, 0], points[q, 1] - centre[f, 1], points[q, 2] - centre[f, 2]
+            vector[f, 0] += 0.5 * (uy * vz - uz * vy)
+            vector[f, 1] += 0.5 * (uz * vx - ux * vz)
+            vector[f, 2] += 0.5 * (ux * vy - uy * vx)
+        area = np.sqrt((vector[f] ** 2).sum())
+        for side in range(2):
+            c = owner[f] if side == 0 else neighbour[f]
+            if c < 0:
+                continue
+            for i in range(3):
+                middle[c, i] += area * centre[f, i]
+            count[c] += area
+    for c in range(cells):
+        for i in range(3):
+            middle[c, i] /= count[c]
+    bad = np.zeros(cells, np.bool_)
+    for f in range(faces):
+        a, b = offsets[f], offsets[f + 1]
+        for side in range(2):
+            c = owner[f] if side == 0 else neighbour[f]
+            if c < 0:
+                continue
+            sign = 1.0 if side == 0 else -1.0
+            pyramid = 0.0
+            for i in range(3):
+                pyramid += sign * vector[f, i] * (centre[f, i] - middle[c, i]) / 3.0
+            if pyramid < least * size[c] ** 3 * (b - a) / 8.0:
+                bad[c] = True
+                continue
+            for k in range(a, b):  # no corner of the side behind the cell's middle
+                p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
+                ux, uy, uz = points[p, 0] - centre[f, 0], points[p, 1] - centre[f, 1], points[p, 2] - centre[f, 2]
+                vx, vy, vz = points[q, 0] - centre[f, 0], points[q, 1] - centre[f, 1], points[q, 2] - centre[f, 2]
+                wx, wy, wz = centre[f, 0] - middle[c, 0], centre[f, 1] - middle[c, 1], centre[f, 2] - middle[c, 2]
+                part = wx * (uy * vz - uz * vy) + wy * (uz * vx - ux * vz) + wz * (ux * vy - uy * vx)
+                if sign * part < 0.0:
+                    bad[c] = True
+        if neighbour[f] >= 0:
+            c, d = owner[f], neighbour[f]
+            along, one, other = 0.0, 0.0, 0.0
+            for i in range(3):
+                line = middle[d, i] - middle[c, i]
+                along += line * vector[f, i]
+                one += line * line
+                other += vector[f, i] ** 2
+            if along < 0.1736 * np.sqrt(one * other):
+                bad[c] = True
+                bad[d] = True
+    return bad
+
+
+@njit(cache=True)
+def points_of(bad, face_points, offsets, owner, neighbour, count):
+    """The points (n,) of cells that are marked."""
+    marked = np.zeros(count, np.bool_)
+    for f in range(len(owner)):
+        if bad[owner[f]] or (neighbour[f] >= 0 and bad[neighbour[f]]):
+            for k in range(offsets[f], offsets[f + 1]):
+                marked[face_points[k]] = True
+    return marked
+
+
+@njit(cache=True)
+def merged(points, face_points, offsets, owner, label, least_alike):
+    """Sides of one cell on one region made one polygon where they lie nearly in a plane and have one rim.
+
+    Faces stand by owner and label. Gives (points, offsets, first face of each polygon).
+    """
+    faces = len(owner)
+    out = np.empty(len(face_points), np.int64)
+    out_offsets = np.empty(faces + 1, np.int64)
+    from_face = np.empty(faces, np.int64)
+    out_offsets[0] = 0
+    made, used = 0, 0
+    first = 0
+    start, end = np.empty(256, np.int64), np.empty(256, np.int64)
+    rim, alive = np.empty(256, np.int64), np.empty(256, np.bool_)
+    normal = np.zeros((64, 3))
+    while first < faces:
+        last = first + 1
+        while last < faces and owner[last] == owner[first] and label[last] == label[first]:
+            last += 1
+        whole = last - first > 1 and last - first <= 64 and offsets[last] - offsets[first] <= 256
+        if whole:
+            mx, my, mz = 0.0, 0.0, 0.0
+            for f in range(first, last):
+                x, y, z = 0.0, 0.0, 0.0
+                a, b = offsets[f], offsets[f + 1]
+                o = points[face_points[a]]
+                for k in range(a + 1, b - 1):
+                    p, q = points[face_points[k]], points[face_points[k + 1]]
+                    ux, uy, uz = p[0] - o[0], p[1] - o[1], p[2] - o[2]
+                    vx, vy, vz = q[0] - o[0], q[1] - o[1], q[2] - o[2]
+                    x += uy * vz - uz * vy
+                    y += uz * vx - ux * vz
+                    z += ux * vy - uy * vx
+                mx += x
+                my += y
+                mz += z
+                size = np.sqrt(x * x + y * y + z * z) + 1e-300
+                normal[f - first, 0], normal[f - first, 1], normal[f - first, 2] = x / size, y / size, z / size
+            size = np.sqrt(mx * mx + my * my + mz * mz) + 1e-300
+            for f in range(last - first):
+                if (normal[f, 0] * mx + normal[f, 1] * my + normal[f, 2] * mz) / size < least_alike:
+                    whole = False
+        length = 0
+        if whole:
+            count = 0
+            for f in range(first, last):
+                a, b = offsets[f], offsets[f + 1]
+                for k in range(a, b):
+                    start[count], end[count] = face_points[k], face_points[k + 1 if k + 1 < b else a]
+                    count += 1
+            left, begin = 0, -1
+            for k in range(count):  # edges that two of the faces share go
+                alive[k] = True
+                for m in range(count):
+                    if start[m] == end[k] and end[m] == start[k]:
+                        alive[k] = False
+                        break
+                if alive[k]:
+                    left += 1
+                    begin = k
+            if begin >= 0:
+                here = begin
+                while length < left:
+                    rim[length] = start[here]
+                    length += 1
+                    after = -1
+                    ways = 0
+                    for m in range(count):
+                        if alive[m] and start[m] == end[here]:
+                            after = m
+                            ways += 1
+                    if ways != 1:
+                        break
+                    here = after
+                    if here == begin:
+                        break
+                if length != left or here != begin:
+                    whole = False
+            else:
+                whole = False
+        if whole:
+            for k in range(length):
+                out[used] = rim[k]
+                used += 1
+            from_face[made] = first
+            made += 1
+            out_offsets[made] = used
+        else:
+            for f in range(first, last):
+                for k in range(offsets[f], offsets[f + 1]):
+                    out[used] = face_points[k]
+                    used += 1
+                from_face[made] = f
+                made += 1
+                out_offsets[made] = used
+        first = last
+    return out[:used], out_offsets[: made + 1], from_face[:made]
