@@ -116,6 +116,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         space = known.space_shape(geometry, variant.geometry.body)
         problems += space_problems(geometry, space, f"{path}/geometry", variant)
     plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
+    problems += _size_problems(plan)
     problems += lines.plan_problems(plan, [shape] if shape else [], "/mesh_plan")
     set_up = resolve(study.set_up, scope, "/set_up", problems)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
@@ -265,8 +266,16 @@ def space_problems(geometry: Resolved, space: SpaceShape | None, path: str, vari
     if not geometry.bodies:
         message = "set the wet point: say where the fluid is"
         problems.append(Problem(f"{path}/bodies", message, "missing", variant.name))
-    message = "shapes in 3-D can be brought in, mended, named and closed; meshing them is not there yet"
-    return [*problems, Problem(path, message, "missing", variant.name)]
+    if len(geometry.bodies) > 1:
+        message = "meshes of several bodies are not made yet; keep the one that is to be meshed"
+        problems.append(Problem(f"{path}/bodies", message, "missing", variant.name))
+    elif geometry.bodies and geometry.bodies[0].holds == "solid":
+        problems.append(
+            Problem(
+                f"{path}/bodies/0/holds", "nothing flows in a solid; make this body a fluid", "missing", variant.name
+            )
+        )
+    return problems
 
 
 def _boundary_problems(study: Study, patches: tuple[str, ...], variant: Variant) -> list[Problem]:
@@ -288,6 +297,14 @@ def _boundary_problems(study: Study, patches: tuple[str, ...], variant: Variant)
         message = f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, or a sliding wall"
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
     return problems
+
+
+def _size_problems(plan: Resolved) -> list[Problem]:
+    return [
+        Problem(f"/mesh_plan/patches/{name}", f"cells at {name} may not be larger than in the bulk")
+        for name, size in plan.patches.items()
+        if size is not None and plan.bulk is not None and size > plan.bulk
+    ]
 
 
 def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:

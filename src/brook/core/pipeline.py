@@ -8,13 +8,18 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from functools import partial
 from typing import Any
 
+import numpy as np
+
 from brook.core.checks import Prepared, resolved_limit
 from brook.core.formulas import FormulaError, names_in, parse
-from brook.core.mesh import Mesh, lines
+from brook.core.geometry.bodies import bodies_of
+from brook.core.geometry.surface import Surface
+from brook.core.mesh import Mesh, boxes, lines
 from brook.core.numerics import Stencil
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
 from brook.core.solve import Checkpoint, Fields, Outcome, Rules, SteadyFlow, Watch, boundary_conditions, run_steady
@@ -25,6 +30,7 @@ from brook.core.units import Dimension
 
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 2
+SPACE_MESH_VERSION = 1
 SOLVER_VERSION = 2
 
 
@@ -46,11 +52,17 @@ def _hash(*parts: Any) -> str:
 
 def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
     """The keys of a variant, or None while something is wrong with it."""
-    shape = prepared.shape
-    if shape is None or prepared.fluid is None or any(p.kind == "wrong" for p in prepared.problems):
+    shape, space, plan = prepared.shape, prepared.space, prepared.plan
+    if prepared.fluid is None or any(p.kind == "wrong" for p in prepared.problems):
         return None
-    geometry = _hash(shape.key)
-    mesh = _hash(geometry, plain(prepared.plan), MESH_VERSION)
+    if shape is not None:
+        geometry = _hash(shape.key)
+        mesh = _hash(geometry, plain([plan.bulk, plan.wall, plan.growth]), MESH_VERSION)
+    elif space is not None and space.patches is not None:
+        geometry = _hash(space.bodies_key)
+        mesh = _hash(geometry, asdict(space_sizes(prepared, space.patches)), SPACE_MESH_VERSION)
+    else:
+        return None
     properties = {"density": prepared.fluid.density, "viscosity": prepared.fluid.viscosity}
     boundaries = sorted((plain(b) for b in prepared.boundaries), key=lambda b: b["patch"])
     set_up = _hash(plain(list(properties.values())), boundaries, study.set_up.convection, plain(prepared.rules))
@@ -97,9 +109,39 @@ def _own_inputs(quantity: str, prepared: Prepared) -> list[Any]:
 
 
 def make_mesh(prepared: Prepared) -> Mesh:
-    """The mesh of a variant without problems."""
+    """The mesh of a plane variant without problems."""
     assert prepared.shape is not None
     return lines.build(prepared.shape, prepared.plan)
+
+
+def space_sizes(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Sizes:
+    """Sizes of boxes for a shape in space: each is twice the next smaller one, after as many as the growth needs."""
+    plan = prepared.plan
+    own = {name: size for name, size in plan.patches.items() if name in patches}
+    sizes = {name: min(plan.bulk, own.get(name, plan.wall)) for name in sorted(patches)}
+    before_next = np.log(2.0) / np.log(plan.growth)
+    return boxes.Sizes(plan.bulk, sizes, buffer=int(np.clip(round(before_next / 2), 1, 6)))
+
+
+def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], None]) -> Mesh:
+    """The mesh of the body of a shape in space; `surface` is what it stands on. Raises `ValueError`."""
+    body = bodies_of(surface, prepared.geometry.bodies)[0][0]
+    if body.surface is None:
+        raise boxes.MeshError(body.problem)
+    used = np.unique(body.surface.patch)
+    names = tuple(body.surface.patches[k] for k in used)
+    number = np.searchsorted(used, body.surface.patch)
+    whole = Surface(body.surface.points, body.surface.triangles, number, names)
+    mesh = boxes.build(whole, space_sizes(prepared, names), body.name, tell)
+    found = {p.name for p in mesh.patches}
+    for boundary in prepared.boundaries:
+        if boundary.patch not in names:
+            raise boxes.MeshError(f"{boundary.patch} does not touch {body.name}; say something of another patch")
+        if boundary.patch not in found:
+            raise boxes.MeshError(
+                f"the cells are too large for {boundary.patch}: none has a side there; choose smaller ones"
+            )
+    return mesh
 
 
 def rules_of(prepared: Prepared) -> Rules:

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
-from brook.core.geometry import survey
+from brook.core.geometry import known, survey
 from brook.core.geometry.bodies import bodies_of, suggested_point
 from brook.core.geometry.files import file_colours, format_of, read_file
 from brook.core.geometry.known import SpaceShape, space_shape
@@ -110,6 +110,14 @@ def make(order: Order) -> dict[str, Any]:
         return {**said, **json.loads((files.folder("bodies", order.bodies_key) / "summary.json").read_text())}
     finally:
         progress.unlink(missing_ok=True)
+
+
+def remember(order: Order, said: dict[str, Any]) -> None:
+    """Leaves what checks need of a shape where they find it."""
+    problems = [(n["pointer"], n["problem"]) for n in said["notes"] if n["problem"]]
+    problems += [(f"/bodies/{k}", b["problem"]) for k, b in enumerate(said["bodies"]) if b["problem"]]
+    names = tuple(p["name"] for p in said["patches"] if p["triangles"])
+    known.note(order.bodies_key, names, tuple(problems))
 
 
 def _make_surface(order: Order, files: ResultFiles, tell: Callable[[str], None]) -> None:

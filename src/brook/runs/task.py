@@ -18,13 +18,14 @@ from brook.core.checks import Prepared, prepare
 from brook.core.mesh import Mesh, measure
 from brook.core.mesh.quality import LIMITS
 from brook.core.numerics import Stencil
-from brook.core.pipeline import Keys, make_mesh, read_all, rules_of, solve, stage_keys
-from brook.core.results.picture import corner_values, polygons
+from brook.core.pipeline import Keys, make_mesh, make_space_mesh, read_all, rules_of, solve, stage_keys
+from brook.core.results.picture import corner_values, polygons, usual_section
 from brook.core.results.quantities import DRAWN, View
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, Fields, Outcome
 from brook.core.solve.run import Wish
 from brook.core.study import Study, read_study
+from brook.runs import shaping
 from brook.runs.watch import Emit, WorkerWatch
 from brook.store.files import ResultFiles
 
@@ -33,7 +34,8 @@ HISTOGRAM_BINS = 24
 
 @dataclass(frozen=True)
 class Request:
-    """A run as a worker gets it; `until` is `mesh` or `readings`; `start_from` a run whose checkpoint it goes on from."""
+    """A run as a worker gets it; `until` is `mesh` or `readings`; `start_from` a run whose checkpoint it goes on from;
+    `shapes` is where shape files are."""
 
     run_id: int
     document: str
@@ -41,6 +43,7 @@ class Request:
     folder: str
     until: str = "readings"
     start_from: int | None = None
+    shapes: str = ""
 
 
 def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = lambda: "go on") -> dict[str, Any]:
@@ -52,6 +55,8 @@ def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = la
     """
     study = read_study(request.document)
     prepared = prepare(study, study.variant(request.variant))
+    if prepared.space is not None:
+        prepared = _with_shape(request, study, prepared, emit)
     wanted = [p for p in prepared.problems if request.until != "mesh" or not p.path.startswith("/set_up")]
     keys = stage_keys(study, prepared)
     if wanted or keys is None:
@@ -59,7 +64,7 @@ def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = la
         raise ValueError("; ".join(reasons))
     files = ResultFiles(Path(request.folder))
     emit({"type": "stage", "stage": "mesh"})
-    mesh = _mesh(prepared, keys, files, emit)
+    mesh = _mesh(request, prepared, keys, files, emit)
     if request.until == "mesh":
         return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
     emit({"type": "stage", "stage": "run"})
@@ -74,31 +79,61 @@ def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = la
     return {name: summary[name] for name in ("state", "message", "iterations")}
 
 
-def _mesh(prepared: Prepared, keys: Keys, files: ResultFiles, emit: Emit) -> Mesh:
+def _order(request: Request, prepared: Prepared) -> shaping.Order:
+    space = prepared.space
+    assert space is not None
+    return shaping.Order(request.folder, request.shapes, request.document, request.variant, space.key, space.bodies_key)
+
+
+def _with_shape(request: Request, study: Study, prepared: Prepared, emit: Emit) -> Prepared:
+    """A variant with its shape in space made, so that its patches are known here too."""
+    emit({"type": "stage", "stage": "shape"})
+    order = _order(request, prepared)
+    shaping.remember(order, shaping.make(order))
+    return prepare(study, study.variant(request.variant))
+
+
+def _made(request: Request, prepared: Prepared, files: ResultFiles, emit: Emit) -> Mesh:
+    if prepared.space is None:
+        return make_mesh(prepared)
+    surface = shaping.saved(files, _order(request, prepared).key)
+    return make_space_mesh(prepared, surface, lambda words: emit({"type": "stage", "stage": "mesh", "words": words}))
+
+
+def _mesh(request: Request, prepared: Prepared, keys: Keys, files: ResultFiles, emit: Emit) -> Mesh:
     if not files.has("mesh", keys.mesh):
-        mesh = make_mesh(prepared)
+        mesh = _made(request, prepared, files, emit)
         quality = measure(mesh)
         state, sentence = quality.verdict()
         shapes = polygons(mesh)
         low, high = mesh.cell_box
+        sides = (high - low)[:, :2] if mesh.is_plane else high - low
         summary = {
             "cells": mesh.cell_count, "faces": mesh.face_count, "points": len(mesh.points), "verdict": state,
             "sentence": sentence, "worst": quality.worst(),
             "histograms": {name: _histogram(getattr(quality, name), name) for name in LIMITS},
-            "smallest": float((high - low)[:, :2].min()), "largest": float((high - low)[:, :2].max()),
+            "smallest": float(sides.min()), "largest": float(sides.max()), **drawn_as(mesh),
         }  # fmt: skip
         with files.making("mesh", keys.mesh) as folder:
             mesh.save(folder / "mesh.npz")
             _write(folder / "corners.f32", shapes.corners.ravel())
             shapes.offsets.astype("<u4").tofile(folder / "offsets.u32")
-            _write(folder / "aspect_ratio.f32", np.repeat(quality.aspect_ratio, np.diff(shapes.offsets)))
-            size = np.sqrt(mesh.volume / _depth(mesh))
-            _write(folder / "size.f32", np.repeat(size, np.diff(shapes.offsets)))
+            _write(folder / "aspect_ratio.f32", np.repeat(quality.aspect_ratio[shapes.cell], np.diff(shapes.offsets)))
+            size = np.sqrt(mesh.volume / _depth(mesh)) if mesh.is_plane else np.cbrt(mesh.volume)
+            _write(folder / "size.f32", np.repeat(size[shapes.cell], np.diff(shapes.offsets)))
             (folder / "summary.json").write_text(json.dumps(summary))
     folder = files.folder("mesh", keys.mesh)
     summary = json.loads((folder / "summary.json").read_text())
     emit({"type": "result", "stage": "mesh", "key": keys.mesh, "summary": summary})
     return Mesh.load(folder / "mesh.npz")
+
+
+def drawn_as(mesh: Mesh) -> dict[str, Any]:
+    """Which coordinates a picture of a mesh shows, and where it is cut."""
+    if mesh.is_plane:
+        return {"axes": "xy"}
+    axis, at = usual_section(mesh)
+    return {"axes": "xyz".replace("xyz"[axis], ""), "section": {"across": "xyz"[axis], "at": at}}
 
 
 def _depth(mesh: Mesh) -> float:
@@ -140,7 +175,7 @@ def _run(
         watch.save(outcome.checkpoint)
         return outcome
     mine.clear_live()
-    summary = {**run_summary(outcome), "mesh_key": keys.mesh}
+    summary = {**run_summary(outcome), **drawn_as(mesh), "mesh_key": keys.mesh}
     with files.making("run", keys.run) as making:
         write_run(making, outcome, summary)
     if outcome.state in ("stopped", "not converged"):

@@ -9,7 +9,6 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
-from brook.core.geometry import known
 from brook.runs import shaping
 from brook.runs.desk import Desk, DeskError
 from brook.runs.shaping import FileGone, Order
@@ -127,14 +126,11 @@ class Workshop:
             self.announce(study_id)
 
     def _remember(self, order: Order, said: dict[str, Any]) -> dict[str, Any]:
-        problems = [(n["pointer"], n["problem"]) for n in said["notes"] if n["problem"]]
-        problems += [(f"/bodies/{k}", b["problem"]) for k, b in enumerate(said["bodies"]) if b["problem"]]
-        names = tuple(p["name"] for p in said["patches"] if p["triangles"])
         with self._lock:
             self._said[order.bodies_key] = said
             while len(self._said) > MOST_SAID:
                 self._said.pop(next(iter(self._said)))
-        known.note(order.bodies_key, names, tuple(problems))
+        shaping.remember(order, said)
         return said
 
     def close(self) -> None:

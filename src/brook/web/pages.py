@@ -64,7 +64,7 @@ templates = Environment(
 templates.globals |= {"asset": asset, "version": __version__, "pages": PAGES, "of_variant": OF_VARIANT,
                       "ident": ident, "dimensions": DIMENSIONS, "show": show, "round_text": round_text}  # fmt: skip
 templates.filters |= {
-    "words": _words, "count": _count,
+    "words": _words, "count": _count, "roughly": lambda number: _count(float(f"{number:.2g}")),
     "zip_words": lambda names, options: [(name, option["words"]) for name, option in zip(names, options, strict=True)],
 }  # fmt: skip
 

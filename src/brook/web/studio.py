@@ -198,8 +198,8 @@ class Studio:
         return variant.can_run
 
     def submit(self, run: RunRow) -> None:
-        folder = str(self.store.files.root.resolve())
-        self.queue.submit(Request(run.id, run.document, run.variant, folder, run.until, run.start_from))
+        folder, shapes = (str(files.root.resolve()) for files in (self.store.files, self.store.shapes))
+        self.queue.submit(Request(run.id, run.document, run.variant, folder, run.until, run.start_from, shapes))
 
     def resume(self) -> None:
         """Hands the runs that were waiting or under way when the server stopped to the queue again, in their order."""

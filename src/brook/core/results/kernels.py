@@ -111,3 +111,90 @@ def trace_level(points, triangles, neighbours, value, seed, level, forward, long
         if t == seed:
             return line[:count], True
     return line[:count], False
+
+
+MOST_CROSSED = 64
+
+
+@njit(cache=True)
+def section(height, face_points, face_offsets, owner, neighbour, cell_offsets, cell_faces):
+    """Where cells are cut at height nothing over a plane, `height` (P,) being that of each point.
+
+    Gives the ends (n, 2) of every edge that is cut, the cells (m,), their corners (k,) as numbers of edges with
+    offsets (m+1,), and (edge, boundary face) pairs. A point at height nothing counts as over it. All polygons go round
+    the same way; a cell that is cut in two pieces has two.
+    """
+    faces = len(owner)
+    # crossings of each face in their order: edges gone upwards and downwards in turn
+    counts = np.zeros(faces + 1, np.int64)
+    for f in range(faces):
+        a, b = face_offsets[f], face_offsets[f + 1]
+        for k in range(a, b):
+            p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
+            counts[f + 1] += (height[p] >= 0.0) != (height[q] >= 0.0)
+    offsets = np.cumsum(counts)
+    key = np.empty(offsets[-1], np.int64)
+    up = np.empty(offsets[-1], np.bool_)
+    total = len(height)
+    for f in range(faces):
+        a, b, at = face_offsets[f], face_offsets[f + 1], offsets[f]
+        for k in range(a, b):
+            p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
+            if (height[p] >= 0.0) != (height[q] >= 0.0):
+                key[at] = min(p, q) * total + max(p, q)
+                up[at] = height[q] >= 0.0
+                at += 1
+    order = np.argsort(key)
+    edge = np.empty(len(key), np.int64)
+    ends = np.empty((len(key), 2), np.int64)
+    edges = 0
+    for n in range(len(order)):
+        if n == 0 or key[order[n]] != key[order[n - 1]]:
+            ends[edges, 0], ends[edges, 1] = key[order[n]] // total, key[order[n]] % total
+            edges += 1
+        edge[order[n]] = edges - 1
+    cell = np.empty(len(key) + 1, np.int64)
+    corners = np.empty(2 * len(key), np.int64)
+    corner_offsets = np.zeros(len(key) + 2, np.int64)
+    start, end = np.empty(MOST_CROSSED, np.int64), np.empty(MOST_CROSSED, np.int64)
+    used = np.zeros(MOST_CROSSED, np.bool_)
+    made, length = 0, 0
+    for c in range(len(cell_offsets) - 1):
+        count = 0
+        for n in range(cell_offsets[c], cell_offsets[c + 1]):
+            f = cell_faces[n]
+            a, b = offsets[f], offsets[f + 1]
+            for k in range(a, b):
+                if up[k] and count < MOST_CROSSED:  # from where a face comes up to where it goes down next
+                    one, other = edge[k], edge[k + 1 if k + 1 < b else a]
+                    if owner[f] != c:
+                        one, other = other, one
+                    start[count], end[count] = one, other
+                    used[count] = False
+                    count += 1
+        for first in range(count):
+            if used[first]:
+                continue
+            here, at = first, length
+            while here >= 0:
+                used[here] = True
+                corners[at] = start[here]
+                at += 1
+                following = -1
+                for m in range(count):
+                    if not used[m] and start[m] == end[here]:
+                        following = m
+                        break
+                here = following
+            if at - length >= 3:
+                cell[made] = c
+                made += 1
+                length = at
+                corner_offsets[made] = length
+    inner = len(neighbour)
+    rims = offsets[faces] - offsets[inner]
+    rim = np.empty((rims, 2), np.int64)
+    for f in range(inner, faces):
+        for k in range(offsets[f], offsets[f + 1]):
+            rim[k - offsets[inner], 0], rim[k - offsets[inner], 1] = edge[k], f
+    return ends[:edges], cell[:made], corners[:length], corner_offsets[: made + 1], rim

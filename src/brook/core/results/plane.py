@@ -33,7 +33,7 @@ class Triangles:
         first = np.repeat(shapes.offsets[:-1], counts - 2)
         within = np.arange(len(cell)) - np.repeat(np.cumsum(counts - 2) - (counts - 2), counts - 2)
         corners = np.stack([first, first + within + 1, first + within + 2], axis=1)
-        return cls(np.ascontiguousarray(mesh.points[:, :2]), shapes.points[corners], cell)
+        return cls(np.ascontiguousarray(shapes.at[:, shapes.axes]), shapes.points[corners], shapes.cell[cell])
 
     @cached_property
     def _bins(self) -> tuple[np.ndarray, np.ndarray, int, int, np.ndarray, np.ndarray]:
@@ -73,7 +73,7 @@ class Triangles:
 
 
 def point_values(view: View, quantity: str, shapes: PlanePolygons) -> np.ndarray:
-    """Values (P,) of a quantity at all points of a plane mesh, those of its front."""
-    values = np.zeros(len(view.fields.mesh.points))
+    """Values (P,) of a quantity at all points of what is drawn."""
+    values = np.zeros(len(shapes.at))
     values[shapes.points] = corner_values(view, quantity, shapes)
     return values

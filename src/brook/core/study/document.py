@@ -94,10 +94,14 @@ Fluid = Annotated[LibraryFluid | OwnFluid, Field(discriminator="kind")]
 
 
 class MeshPlan(Part):
-    """Largest cells in the bulk, cells at walls, and how much larger each next cell may be."""
+    """Largest cells in the bulk, cells at walls, and how much larger each next cell may be.
+
+    `patches` are other sizes than `wall` for some patches of shapes in space.
+    """
 
     bulk: Length = "10 mm"
     wall: Length = "5 mm"
+    patches: Annotated[dict[Name, Length], Field(max_length=200)] = {}
     growth: Annotated[Formula, Value("number", "positive")] = "1.2"
 
 

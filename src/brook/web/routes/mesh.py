@@ -7,9 +7,13 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
+from brook.core.mesh import boxes
+from brook.core.mesh.boxes import SpaceEstimate
 from brook.core.mesh.lines import Estimate, estimate
 from brook.core.mesh.quality import LIMITS, WORDS
+from brook.core.pipeline import space_sizes
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
+from brook.web.shapes import making_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -22,6 +26,19 @@ def bars(histogram: dict[str, list[float]], width: float = 200, height: float = 
     most = max(counts) or 1
     step = width / len(counts)
     return [(k * step, step - 1, height * (c / most) ** 0.5 if c else 0.0) for k, c in enumerate(counts)]
+
+
+def _space_estimate(studio: Studio, state: StudyState, variant: VariantState) -> SpaceEstimate | None:
+    """What the mesh of a shape in space would cost; None while its body is not known or its plan not sound."""
+    prepared = variant.prepared
+    making = making_of(studio, state, variant)
+    if making is None or making.state != "done" or prepared.space is None or prepared.space.patches is None:
+        return None
+    bodies = [b for b in (making.said or {}).get("bodies", ()) if not b["problem"]]
+    if not bodies or [p for p in prepared.problems if p.path.startswith("/mesh_plan")]:
+        return None
+    areas = {p["name"]: p["area"] for p in bodies[0]["patches"]}
+    return boxes.estimate(bodies[0]["volume"], areas, space_sizes(prepared, tuple(areas)))
 
 
 def _estimates(state: StudyState) -> dict[str, Estimate]:
@@ -44,7 +61,11 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
                 "words": words, "unit": unit, "worst": summary["worst"][name], "limit": LIMITS[name][0],
                 "bars": bars(histogram), "low": histogram["edges"][0], "high": histogram["edges"][-1],
             })  # fmt: skip
-    return {"estimates": _estimates(state), "measures": measures}
+    found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": []}
+    if variant is not None and variant.variant.geometry.kind == "space":
+        found["space_estimate"] = _space_estimate(studio, state, variant)
+        found["sized"] = sorted(variant.prepared.patches or ())
+    return found
 
 
 BODIES["mesh"] = body

@@ -112,7 +112,8 @@ export class Pictures {
     if (!this.strip) return;
     if (!at) { this.strip.textContent = "\u00a0"; return; }
     const { words, unit, factor } = this.option;
-    const where = `x ${(at[0] * 1000).toFixed(1)} mm, y ${(at[1] * 1000).toFixed(1)} mm`;
+    const [first, second] = view.canvas.dataset.axes ?? "xy";
+    const where = `${first} ${(at[0] * 1000).toFixed(1)} mm, ${second} ${(at[1] * 1000).toFixed(1)} mm`;
     const what = value === null ? "outside" : value === undefined ? "" : Number.isNaN(value) ? "no fluid in the other" : `${words} ${rounded(value * factor)} ${pretty(unit)}`;
     const who = this.views.length > 1 ? `${view.canvas.closest("figure").querySelector("a").textContent} · ` : "";
     this.strip.textContent = `${who}${where}${what ? ` · ${what}` : ""}`;

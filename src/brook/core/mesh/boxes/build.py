@@ -77,6 +77,7 @@ def assembled(frame: Frame, fitted: Fitted, features: Features, body: str) -> Me
     patches = tuple(
         Patch(name, int(end - count), int(end))
         for name, count, end in zip(features.surface.patches, counts, ends, strict=True)
+        if count
     )
     return Mesh(
         fitted.points[used], renumber[face_points], face_offsets, owner, frame.neighbour[:inner].copy(), patches,
