@@ -201,7 +201,7 @@ def test_check_of_a_good_study_exits_with_0(tmp_path):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("case", ["channel", "cavity-100"])
+@pytest.mark.parametrize("case", ["channel", "pipe", "cavity-100"])
 def test_quick_cases_of_verification_pass(case, tmp_path):
     result = command.invoke(app, ["verify", case, "--json", str(tmp_path / "figures.json")])
     assert result.exit_code == 0, result.stdout

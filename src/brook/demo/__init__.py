@@ -32,7 +32,9 @@ def load(studio: Studio) -> None:
         studio.bring_up_to_date(slug, [v.name for v in study.variants])
     if "Spray header" not in there:
         contents = {name: (file, keep(studio.store, data)) for name, (file, data) in spray_header.files().items()}
-        studio.store.add_study(spray_header.study(contents), "demo study")
+        header = spray_header.study(contents)
+        slug = studio.store.add_study(header, "demo study")
+        studio.bring_up_to_date(slug, [v.name for v in header.variants if v.geometry.bodies])
 
 
 def keep(store: Store, data: bytes) -> str:

@@ -43,10 +43,10 @@ class Comparison:
 
 
 def cases() -> dict[str, Callable[[], list[Comparison]]]:
-    from brook.core.verification import cavity, channel, cylinder
+    from brook.core.verification import cavity, channel, cylinder, pipe
 
     cavities = {f"cavity-{re}": partial(cavity.run, re) for re in cavity.FIGURES}
-    return {"channel": channel.run, **cavities, "cylinder-20": cylinder.run}
+    return {"channel": channel.run, "pipe": pipe.run, **cavities, "cylinder-20": cylinder.run}
 
 
 def run_case(name: str) -> tuple[list[Comparison], float]:

@@ -1,0 +1,80 @@
+"""Developed flow in a round pipe on an automatic mesh: u = 2 u_mean (1 - (2 r / d)²), f Re = 64.
+
+Water enters evenly and develops on its way; pressure and velocity are compared where it has.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from brook.core.checks import prepare
+from brook.core.geometry import known
+from brook.core.geometry.shaping import shaped
+from brook.core.geometry.surface import Surface
+from brook.core.pipeline import make_space_mesh, solve
+from brook.core.solve import Outcome
+from brook.core.study import Resolved, Study
+from brook.core.verification.case import Comparison
+
+LENGTH, REYNOLDS = 4.0, 20.0
+FROM, TO = 2.3, 3.5  # m: developed, and not yet near the outlet
+SOURCE = "exact"
+
+
+def study(across: int) -> Study:
+    """A pipe of 1 m with so many boxes across at its wall."""
+    size = 1.0 / across
+    ends = {"start": "inlet", "end": "outlet", "side": "wall"}
+    pipe = {"kind": "cylinder", "name": "pipe", "diameter": "1 m", "length": f"{LENGTH} m", "axis": "x", "around": 96,
+            "patches": ends}  # fmt: skip
+    return Study.model_validate({
+        "title": "pipe",
+        "variants": [{
+            "name": "pipe", "title": "Pipe",
+            "geometry": {"kind": "space", "parts": [pipe],
+                         "bodies": [{"name": "water", "x": "1 m", "y": "0 m", "z": "0 m"}]},
+        }],
+        "mesh_plan": {"bulk": f"{2 * size} m", "wall": f"{size} m", "growth": "1.5"},
+        "set_up": {
+            "fluid": {"kind": "own", "density": "1 kg/m^3", "viscosity": f"{1 / REYNOLDS} Pa s"},
+            "boundaries": [{"kind": "flow", "patch": "inlet", "volume_flow": f"{np.pi / 4} m^3/s"},
+                           {"kind": "pressure", "patch": "outlet"}],
+        },
+        "run_rules": {"residual": "1e-6"},
+    })  # fmt: skip
+
+
+def solved(study: Study) -> Outcome:
+    """The flow of a study whose only variant is a built shape in space."""
+    variant = study.variants[0]
+    prepared = prepare(study, variant)
+    surface = shaped(prepared.geometry, _no_file).surface
+    assert prepared.space is not None
+    known.note(prepared.space.bodies_key, surface.patches, ())
+    prepared = prepare(study, variant)
+    return solve(study, prepared, make_space_mesh(prepared, surface, lambda _: None))
+
+
+def _no_file(part: Resolved) -> Surface:
+    raise AssertionError("a case of verification has no files")
+
+
+def figures(outcome: Outcome) -> tuple[float, float]:
+    """f Re from the slope of pressure, and the velocity on the axis over the mean one."""
+    fields = outcome.fields
+    x, y, z = fields.mesh.centre.T
+    there = (x > FROM) & (x < TO)
+    slope = np.polyfit(x[there], fields.pressure[there], 1)[0]
+    near_axis = there & (y**2 + z**2 < 0.2**2)
+    on_axis = np.polyfit((y**2 + z**2)[near_axis], fields.velocity[near_axis, 0], 1)[1]
+    return float(-2 * slope * REYNOLDS), float(on_axis)
+
+
+def run() -> list[Comparison]:
+    outcome = solved(study(20))
+    friction, fastest = figures(outcome)
+    mesh = f"{outcome.fields.mesh.cell_count} cells, 20 across"
+    return [
+        Comparison("f Re", SOURCE, 64.0, friction, 0.015, mesh),
+        Comparison("u_max / u_mean", SOURCE, 2.0, fastest, 0.015, mesh),
+    ]
