@@ -13,8 +13,9 @@ from brook.core.geometry.placing import rotation
 from brook.core.geometry.solids import solid
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import measure
-from brook.core.mesh.boxes import MeshError, Sizes, build
+from brook.core.mesh.boxes import MeshError, Sizes, build, estimate
 from brook.core.mesh.boxes.octree import grid_for, refine
+from brook.core.results.picture import section
 from brook.demo.spray_header import DESIGNS, Header, closed_header
 from brook.demo.spray_header import tube as rod
 from tests.core.surfaces import cube, tube
@@ -184,6 +185,34 @@ def test_unions_of_any_solids_never_give_an_unsound_cell(seed):
     assert quality.smallest_volume > 0
     assert quality.openness < 1e-12
     assert quality.worst()["non_orthogonality"] < 84
+
+
+@pytest.mark.parametrize("axis", [0, 1, 2])
+def test_a_cut_through_a_ball_is_a_disc_of_polygons_without_gaps(axis):
+    ball = round_ball(96)
+    mesh = build(ball, Sizes(0.1, {"skin": 0.05}))
+    cut = section(mesh, axis, 0.03)
+    after = np.arange(1, len(cut.corners) + 1)
+    after[cut.offsets[1:] - 1] = cut.offsets[:-1]
+    x, y = cut.corners.T
+    areas = np.add.reduceat((x * y[after] - x[after] * y) / 2, cut.offsets[:-1])
+    assert areas.min() > 0
+    assert areas.sum() == pytest.approx(np.pi * (0.25 - 0.03**2), rel=0.01)
+    assert np.allclose(cut.at[:, axis], 0.03)
+    # every edge that two cells share is there from both sides, the others lie on the rim
+    keys = np.sort(np.stack([cut.points, cut.points[after]], axis=1), axis=1)
+    _, uses = np.unique(keys, axis=0, return_counts=True)
+    assert uses.max() == 2
+    assert (uses == 1).sum() == len(np.unique(cut.rim[:, 0]))
+
+
+def test_estimates_come_near_what_is_made():
+    for surface, sizes in (
+        (elbow(), Sizes(0.03, around(elbow(), "", 0.015))),
+        (round_ball(), Sizes(0.1, {"skin": 0.025})),
+    ):
+        areas = {n: surface.areas[surface.patch == k].sum() for k, n in enumerate(surface.patches)}
+        assert estimate(surface.volume, areas, sizes).cells == pytest.approx(build(surface, sizes).cell_count, rel=0.4)
 
 
 def test_sizes_that_make_no_mesh_are_told():

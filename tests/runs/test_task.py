@@ -13,7 +13,7 @@ from brook.core.batch import solve_variant
 from brook.core.editing import act, set_value
 from brook.core.pipeline import read_all
 from brook.core.solve import Checkpoint
-from brook.core.study import study_text
+from brook.core.study import Study, study_text
 from brook.runs import Request, RunQueue
 from brook.runs.task import bring_up_to_date
 from brook.store.files import ResultFiles
@@ -42,6 +42,41 @@ def test_stages_report_and_agree_with_the_core(tmp_path):
     assert found["run"]["imbalance"] < 1e-8
     history = [e["history"] for e in events if e["type"] == "history"]
     assert sum(len(h["momentum"]) for h in history) == ended["iterations"]
+
+
+def test_a_shape_in_space_is_made_meshed_run_and_cut_for_its_pictures(tmp_path):
+    pipe = {"kind": "cylinder", "name": "pipe", "diameter": "1 m", "length": "2 m", "axis": "x", "around": 32,
+            "patches": {"start": "inlet", "end": "outlet", "side": "wall"}}  # fmt: skip
+    study = Study.model_validate({
+        "title": "Pipe",
+        "variants": [{"name": "hanging", "title": "Pipe", "geometry": {
+            "kind": "space", "parts": [pipe], "bodies": [{"name": "oil", "x": "1 m", "y": "0 m", "z": "0 m"}]}}],
+        "mesh_plan": {"bulk": "0.25 m", "wall": "0.125 m", "patches": {"inlet": "0.0625 m"}},
+        "requirements": [{"name": "drop", "title": "Drop", "reading": "inlet.pressure.mean - outlet.pressure.mean",
+                          "limit": {"kind": "at_most", "value": "1 kPa"}}],
+        "set_up": {"fluid": {"kind": "own", "density": "1 kg/m^3", "viscosity": "0.1 Pa s"},
+                   "boundaries": [{"kind": "flow", "patch": "inlet", "volume_flow": "0.8 m^3/s"},
+                                  {"kind": "pressure", "patch": "outlet"}]},
+    })  # fmt: skip
+    ended, events = do(study, tmp_path)
+    assert ended["state"] == "converged"
+    found = results(events)
+    assert found["mesh"]["section"]["across"] == "y"
+    assert found["mesh"]["axes"] == found["run"]["axes"] == "xz"
+    assert found["run"]["imbalance"] < 1e-10
+    assert found["reading:drop"]["value"] > 32 * 0.1 * 2 * 0.9  # more than of developed flow all the way
+    folder = next((tmp_path / "run").iterdir())
+    mesh = next((tmp_path / "mesh").iterdir())
+    corners = np.fromfile(mesh / "corners.f32", "<f4").reshape(-1, 2)
+    for quantity in ("speed", "pressure", "velocity_z"):
+        values = np.fromfile(folder / f"{quantity}.f32", "<f4")
+        assert len(values) == len(corners)
+        assert np.isfinite(values).all()
+    speed = np.fromfile(folder / "speed.f32", "<f4")
+    assert speed[np.abs(np.abs(corners[:, 1]) - 0.5) < 1e-3].max() < 0.1 * speed.max()  # walls stand still
+    lost = set_value(set_value(study, "/mesh_plan/wall", "0.25 m"), "/mesh_plan/bulk", "2 m")
+    with pytest.raises(ValueError, match="smaller size"):
+        do(set_value(set_value(lost, "/mesh_plan/patches/inlet", "2 m"), "/mesh_plan/wall", "2 m"), tmp_path, "mesh")
 
 
 def test_what_is_there_is_not_done_again(tmp_path):

@@ -31,7 +31,7 @@ pytestmark = [pytest.mark.browser, pytest.mark.server]
 def test_a_profile_with_reference_points_and_its_difference(brook_server, browser, done, tmp_path, downloads):
     browser.get(f"{brook_server}/studies/{done}/results/plain")
     wait(browser, lambda: drawn(browser, "speed"))
-    one(browser, "#quantity").send_keys("velocity to the right")
+    one(browser, "#quantity").send_keys("velocity along x")
     wait(browser, lambda: drawn(browser, "velocity_x"))
     keys(browser, "p")
     assert "Click the start" in text_of(browser, "#tool-says")

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Protocol
 
 from brook.core.study import Study, read_study
+from brook.core.study.space import SpaceGeometry
 from brook.demo import spray_header
 from brook.store import Store
 
@@ -34,7 +35,9 @@ def load(studio: Studio) -> None:
         contents = {name: (file, keep(studio.store, data)) for name, (file, data) in spray_header.files().items()}
         header = spray_header.study(contents)
         slug = studio.store.add_study(header, "demo study")
-        studio.bring_up_to_date(slug, [v.name for v in header.variants if v.geometry.bodies])
+        studio.bring_up_to_date(
+            slug, [v.name for v in header.variants if isinstance(v.geometry, SpaceGeometry) and v.geometry.bodies]
+        )
 
 
 def keep(store: Store, data: bytes) -> str:

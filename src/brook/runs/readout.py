@@ -120,6 +120,8 @@ def streamlines(source: Source, begin: str, patch: str, seeds: list[tuple[float,
     Raises `KeyError` for an unknown patch.
     """
     result = loaded(source)
+    if not result.fields.mesh.is_plane:
+        raise ValueError("streamlines are drawn in plane meshes only")
     psi = result.stream
     fields = result.fields
     if begin == "patch":

@@ -20,7 +20,7 @@ from brook.core.mesh.quality import LIMITS
 from brook.core.numerics import Stencil
 from brook.core.pipeline import Keys, make_mesh, make_space_mesh, read_all, rules_of, solve, stage_keys
 from brook.core.results.picture import corner_values, polygons, usual_section
-from brook.core.results.quantities import DRAWN, View
+from brook.core.results.quantities import View, drawn_of
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, Fields, Outcome
 from brook.core.solve.run import Wish
@@ -100,6 +100,15 @@ def _made(request: Request, prepared: Prepared, files: ResultFiles, emit: Emit) 
     return make_space_mesh(prepared, surface, lambda words: emit({"type": "stage", "stage": "mesh", "words": words}))
 
 
+def _lost(request: Request, prepared: Prepared, mesh: Mesh, files: ResultFiles) -> list[str]:
+    """Patches of the body of a shape in space that the mesh does not have."""
+    if prepared.space is None:
+        return []
+    said = json.loads((files.folder("bodies", _order(request, prepared).bodies_key) / "summary.json").read_text())
+    found = {p.name for p in mesh.patches}
+    return [p["name"] for p in said["bodies"][0]["patches"] if p["name"] not in found]
+
+
 def _mesh(request: Request, prepared: Prepared, keys: Keys, files: ResultFiles, emit: Emit) -> Mesh:
     if not files.has("mesh", keys.mesh):
         mesh = _made(request, prepared, files, emit)
@@ -108,6 +117,9 @@ def _mesh(request: Request, prepared: Prepared, keys: Keys, files: ResultFiles, 
         shapes = polygons(mesh)
         low, high = mesh.cell_box
         sides = (high - low)[:, :2] if mesh.is_plane else high - low
+        if lost := _lost(request, prepared, mesh, files):
+            state = "poor" if state == "good" else state
+            sentence += f" It has no side at {', '.join(lost[:4])}: choose smaller cells there."
         summary = {
             "cells": mesh.cell_count, "faces": mesh.face_count, "points": len(mesh.points), "verdict": state,
             "sentence": sentence, "worst": quality.worst(),
@@ -204,7 +216,7 @@ def run_summary(outcome: Outcome) -> dict[str, Any]:
     """What the pages say of a run without loading its arrays."""
     fields, history = outcome.fields, outcome.history
     view = View(fields)
-    ranges = {q: [float(v.min()), float(v.max())] for q in DRAWN for v in [view.values(q)[0]]}
+    ranges = {q: [float(v.min()), float(v.max())] for q in drawn_of(fields.mesh) for v in [view.values(q)[0]]}
     thin = max(1, len(history) // 60)
     return {
         "state": outcome.state, "message": outcome.message, "iterations": outcome.iterations,
@@ -227,7 +239,7 @@ def write_run(folder: Path, outcome: Outcome, summary: dict[str, Any]) -> None:
     fields = outcome.fields
     fields.save(folder / "fields.npz")
     shapes, view = polygons(fields.mesh), View(fields)
-    for quantity in DRAWN:
+    for quantity in drawn_of(fields.mesh):
         _write(folder / f"{quantity}.f32", corner_values(view, quantity, shapes))
     (folder / "history.json").write_text(json.dumps(outcome.history.since(0)))
     write_vtu(folder / "fields.vtu", fields)

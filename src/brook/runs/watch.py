@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from brook.core.results.picture import PlanePolygons, corner_values
-from brook.core.results.quantities import DRAWN, View
+from brook.core.results.quantities import View, drawn_of
 from brook.core.solve import Checkpoint, Fields, History, Rules, Watch, forecast
 from brook.core.solve.run import Wish
 from brook.store.files import RunFiles
@@ -63,7 +63,7 @@ class WorkerWatch(Watch):
         begun = time.perf_counter()
         ranges = {}
         view = View(fields)
-        for quantity in DRAWN:
+        for quantity in drawn_of(fields.mesh):
             values = corner_values(view, quantity, self.shapes)
             ranges[quantity] = [float(values.min()), float(values.max())]
             self.files.write_live(f"{quantity}.f32", np.ascontiguousarray(values, "<f4").tobytes())

@@ -26,7 +26,8 @@ WORDS = {
 @dataclass(frozen=True, eq=False)
 class Quality:
     """Per face: angle between normal and line of centres in degrees (inner,), distance of that line
-    from the face centroid over its length (inner,), ratio of neighbours' volumes (inner,).
+    from the face centroid over its length (inner,), ratio of neighbours' areas in a plane mesh, of their sizes
+    (cube roots of volumes) in space (inner,).
     Per cell: longest over shortest side (C,), volume in m³ (C,), and how far from closed its faces are."""
 
     non_orthogonality: np.ndarray
@@ -66,6 +67,8 @@ def measure(mesh: Mesh) -> Quality:
     skewness = np.linalg.norm(crossing - mesh.face_centre[:inner], axis=1) / length
     skewness[skewness < 1e-9] = 0.0
     ratio = mesh.volume[mesh.neighbour] / mesh.volume[mesh.owner[:inner]]
+    if not mesh.is_plane:
+        ratio = np.cbrt(ratio)
     low, high = mesh.cell_box
     sides = (high - low)[:, :2] if mesh.is_plane else high - low
     return Quality(

@@ -54,7 +54,8 @@ def usual_section(mesh: Mesh) -> tuple[int, float]:
     Beside the middle, as boxes meet there: the plane would run along their sides.
     """
     low, high = mesh.points.min(axis=0), mesh.points.max(axis=0)
-    axis = int(np.argmin(high - low))
+    span = high - low
+    axis = int(np.argmin(np.round(span / span.max(), 3)))  # of equal ones the first
     return axis, float((low + high)[axis] / 2 + 0.23 * np.cbrt(np.median(mesh.volume)))
 
 

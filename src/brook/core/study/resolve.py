@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from types import SimpleNamespace
-from typing import Any
+from typing import Any, get_args
 
 from brook.core.formulas import FUNCTIONS, FormulaError, Reading, Scope, evaluate, nearest, parse
 from brook.core.study.base import Part, Problem, Value
@@ -74,15 +74,28 @@ def resolve(part: Part, scope: Scope, path: str, problems: list[Problem]) -> Res
         content = getattr(part, name)
         value = next((m for m in info.metadata if isinstance(m, Value)), None)
         here = f"{path}/{name}"
-        if value is None:
+        inner = _value_within(info.annotation) if isinstance(content, dict) else None
+        if value is not None:
+            found[name] = _number(content, value, scope, here, problems)
+        elif inner is not None:
+            found[name] = {k: _number(c, inner, scope, f"{here}/{k}", problems) for k, c in content.items()}
+        else:
             found[name] = _walk(content, scope, here, problems)
-            continue
-        try:
-            found[name] = value_at(content, value, scope)
-        except FormulaError as error:
-            problems.append(Problem(here, error.message))
-            found[name] = None
     return SimpleNamespace(**found)
+
+
+def _number(text: str, value: Value, scope: Scope, path: str, problems: list[Problem]) -> float | None:
+    try:
+        return value_at(text, value, scope)
+    except FormulaError as error:
+        problems.append(Problem(path, error.message))
+        return None
+
+
+def _value_within(annotation: Any) -> Value | None:
+    """What the formulas in a dictionary have to be, None when they are no formulas of one kind."""
+    marks = getattr(get_args(annotation)[-1], "__metadata__", ()) if get_args(annotation) else ()
+    return next((m for m in marks if isinstance(m, Value)), None)
 
 
 def _walk(content: Any, scope: Scope, path: str, problems: list[Problem]) -> Any:

@@ -23,6 +23,7 @@ from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.spots import triangle_at
 from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh import measure
+from brook.core.mesh.boxes import Sizes, build
 from brook.core.numerics import Matrix, Stencil, laplacian
 from brook.core.numerics.linear import LibraryMultigrid
 from brook.core.pipeline import make_mesh
@@ -198,6 +199,8 @@ def warm_shapes() -> None:
     survey.drawn(ball)
     small_picture(ball)
     suggested_point(ball)
+    mesh = build(ball, Sizes(0.5, {"skin": 0.25}))
+    polygons(mesh)
 
 
 def bench_survey() -> Figure:
@@ -217,11 +220,27 @@ def bench_survey() -> Figure:
     )
 
 
+def bench_boxes() -> Figure:
+    """An automatic mesh of a ball of 82 000 triangles, refined at its skin, with its quality."""
+    build(_ball(3), Sizes(0.4, {"skin": 0.2}))
+    ball, cells = _ball(6), 0
+
+    def made() -> None:
+        nonlocal cells
+        mesh = build(ball, Sizes(0.08, {"skin": 0.02}))
+        measure(mesh)
+        cells = mesh.cell_count
+
+    seconds = min(_timed(made) for _ in range(2))
+    return _figure("boxes", "per cell, automatic mesh of boxes with quality", seconds, cells)
+
+
 BENCHES: dict[str, Callable[[], Figure]] = {
     "memory": bench_memory,
     "iteration": bench_iteration,
     "pressure": bench_pressure,
     "mesh": bench_mesh,
+    "boxes": bench_boxes,
     "picture": bench_picture,
     "findings": bench_findings,
     "survey": bench_survey,

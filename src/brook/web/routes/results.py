@@ -26,7 +26,7 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
     Those that no run wrote down come with all units of their kind, for the page to choose from.
     """
     found = []
-    for name in DRAWN:
+    for name in [n for n in DRAWN if n != "velocity_z" or (runs and all(n in run["ranges"] for run in runs))]:
         kind = QUANTITIES[name]
         size = max((abs(v) for run in runs for v in run["ranges"][name]), default=0.0)
         if kind.dimension == QUANTITIES["speed"].dimension:
@@ -35,7 +35,8 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
         found.append(_option(kind, unit))
     if own is None:
         return found
-    for kind in [k for n, k in QUANTITIES.items() if k.drawn and n not in DRAWN] + [o.kind for o in own.values()]:
+    made = [k for n, k in QUANTITIES.items() if k.drawn and n not in DRAWN]
+    for kind in made + [o.kind for o in own.values()]:
         made_of = own[kind.name].text if kind.name in own else kind.name
         units = LADDERS.get(kind.dimension, (sensible_unit(kind.dimension, 0),))
         ladder = [[unit, 1 / unit_factor(unit)[0]] for unit in units]

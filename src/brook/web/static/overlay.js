@@ -45,7 +45,7 @@ function head(pen, from, to, size) {
 /** Arrows on an even grid of the screen. The fastest reach from one to the next; `scale` makes all longer. */
 export async function arrows(view, scale = 1) {
   const layer = view.layer;
-  const [u, v] = await Promise.all(["velocity_x", "velocity_y"].map((q) => array(view.address(q))));
+  const [u, v] = await Promise.all([...(view.canvas.dataset.axes ?? "xy")].map((axis) => array(view.address(`velocity_${axis}`))));
   const speeds = Float32Array.from({ length: Math.min(u.length, 20000) }, (_, k) => { const i = Math.floor((k * u.length) / Math.min(u.length, 20000)); return Math.hypot(u[i], v[i]); }).sort();
   const top = speeds[Math.floor(0.98 * (speeds.length - 1))] || 1;
   return (shown, pen) => {

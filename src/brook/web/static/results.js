@@ -15,6 +15,9 @@ export class ResultTools {
     const kept = memory("overlays") ?? {};
     if ([...this.begin.options].some((o) => o.value === kept.streamlines)) this.begin.value = kept.streamlines;
     this.arrows.checked = Boolean(kept.arrows);
+    this.inPlane = (this.view.canvas.dataset.axes ?? "xy") === "xy"; // streamlines and profiles of sections are not there yet
+    this.begin.parentElement.hidden = this.profile.hidden = !this.inPlane;
+    if (!this.inPlane) this.begin.value = "";
     this.plate(root.querySelector("#plate-shown"));
     this.begin.addEventListener("change", () => { this.seeds = []; this.keep(); this.lines(); });
     this.arrows.addEventListener("change", () => { this.keep(); this.arrow(); });

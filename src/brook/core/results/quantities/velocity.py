@@ -11,6 +11,6 @@ def component(name: str, words: str, axis: int, drawn: bool = True) -> QuantityK
     return QuantityKind(name, DIMENSIONS["speed"], words, values, signed=True, drawn=drawn)
 
 
-TO_THE_RIGHT = component("velocity_x", "velocity to the right", 0)
-UPWARD = component("velocity_y", "velocity upward", 1)
-TO_THE_FRONT = component("velocity_z", "velocity to the front", 2, drawn=False)
+ALONG_X = component("velocity_x", "velocity along x", 0)
+ALONG_Y = component("velocity_y", "velocity along y", 1)
+ALONG_Z = component("velocity_z", "velocity along z", 2)
