@@ -3,6 +3,7 @@
 import json
 
 import pytest
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver import ActionChains, Keys
 
 from brook.core.geometry.files import write_file
@@ -38,6 +39,18 @@ def settled(browser):
 def send_file(browser, selector, path):
     one(browser, f"{selector} input[type=file]").send_keys(str(path))
     press(browser, f"{selector} button[type=submit]")
+
+
+def enter(browser, selector, text):
+    """Types into a field and presses Enter; begins again when the page was swapped in between."""
+    for _ in range(5):
+        try:
+            one(browser, selector).send_keys(Keys.CONTROL, "a")
+            one(browser, selector).send_keys(text, Keys.ENTER)
+            return
+        except StaleElementReferenceException:
+            continue
+    raise AssertionError(f"nothing could be typed into {selector}")
 
 
 def finding_counts(browser):
@@ -90,7 +103,7 @@ def test_a_defective_header_becomes_a_closed_named_fluid_and_another_file_takes_
         close_as(browser, beside, name)
     assert len(all_of(browser, "form.opening")) == 1  # only the hole is left to decide about
 
-    one(browser, "#findings [name=largest]").send_keys("300 mm", Keys.ENTER)
+    enter(browser, "#findings [name=largest]", "300 mm")
     wait(browser, lambda: all_of(browser, "#do-all"))
     assert "triangles turned against their neighbours 9 → 0" in text_of(browser, "#proposal")
     press(browser, "#do-all")
@@ -117,6 +130,21 @@ def test_a_defective_header_becomes_a_closed_named_fluid_and_another_file_takes_
     wait(browser, lambda: "box 200 mm" in text_of(browser, ".space-sheet"))
     expected = [c for c in complaints(browser) if "422" not in c["message"]]
     assert not expected
+    _mesh_of_it(brook_server, browser)
+
+
+def _mesh_of_it(brook_server, browser):
+    """The plan with its estimate, a size at one patch, the mesh built and cut on the page."""
+    browser.get(browser.current_url.split("?")[0].replace("/geometry", "/mesh"))
+    wait(browser, lambda: "This will make about" in text_of(browser, ".sheet"))
+    browser.execute_script("document.querySelector('[name=patch]').value = 'outlet_1'")
+    enter(browser, "input[name=size]", "3 mm")
+    wait(browser, lambda: "At outlet_1 they are at most" in text_of(browser, ".sheet"))
+    press(browser, ".sheet button.do")
+    wait(browser, lambda: "As built" in text_of(browser, ".sheet"), 90)
+    assert "This mesh will do" in text_of(browser, ".verdict-line")
+    wait(browser, lambda: browser.execute_script("return document.querySelector('#field')?.width > 100"))
+    assert "Cut across" in text_of(browser, "#stage")
 
 
 @pytest.fixture

@@ -12,6 +12,7 @@ from brook.core.geometry import PlaneShape
 from brook.core.study.boundaries import KINDS
 from brook.web.drawing import drawing
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
+from brook.web.shapes import small_address
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -56,6 +57,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         every = sorted({p for v in state.variants for p in v.prepared.patches or ()})
     return {
         "drawing": drawing(shape, variant.prepared.boundaries) if variant and shape else None,
+        "picture": small_address(studio, state, variant) if variant and not shape else "",
         "fluid": variant.prepared.fluid if variant else None,
         "numbers": flow_numbers(variant) if variant else None,
         "rest": [p for p in every if p not in said],
