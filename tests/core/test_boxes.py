@@ -215,6 +215,30 @@ def test_estimates_come_near_what_is_made():
         assert estimate(surface.volume, areas, sizes).cells == pytest.approx(build(surface, sizes).cell_count, rel=0.4)
 
 
+def test_of_two_chambers_with_a_neck_too_narrow_the_one_with_the_wet_point_is_meshed():
+    parts = [cube(), cube(at=(1.3, 0, 0))]
+    neck = cube()
+    neck = neck.placed(neck.points * [0.5, 0.01, 0.01] + [0.9, 0.5, 0.5])
+    parts[0] = parts[0].placed(parts[0].points * 1.1 - [0.1, 0, 0])
+    made = combined(combined(parts[0], parts[1], "add"), neck, "add")
+    assert build(made, Sizes(0.1)).points[:, 0].max() < 1.2
+    assert build(made, Sizes(0.1), wet=np.array([1.8, 0.5, 0.5])).points[:, 0].min() > 1.2
+
+
+def test_making_a_mesh_ends_where_somebody_wishes_it():
+    heard = []
+
+    def tell(words):
+        heard.append(words)
+        if words == "moving points within":
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        build(round_ball(), Sizes(0.1), tell=tell)
+    assert heard[0] == "halving boxes"
+    assert len(heard) >= 6
+
+
 def test_sizes_that_make_no_mesh_are_told():
     with pytest.raises(MeshError, match="smaller size"):
         build(cube(), Sizes(5.0))

@@ -75,6 +75,11 @@ def test_a_shape_in_space_is_made_meshed_run_and_cut_for_its_pictures(tmp_path):
     speed = np.fromfile(folder / "speed.f32", "<f4")
     wall = (np.abs(corners[:, 1]) > 0.98 * corners[:, 1].max()) & (corners[:, 0] > 0.1) & (corners[:, 0] < 1.9)
     assert speed[wall].max() < 0.1 * speed.max()  # walls stand still
+    finer = set_value(study, "/mesh_plan/wall", "0.1 m")
+    halted, events = do(finer, tmp_path, wish=lambda: "stop")
+    assert halted["state"] == "stopped"
+    assert "while the mesh was made" in halted["message"]
+    assert not results(events)
     lost = set_value(set_value(study, "/mesh_plan/wall", "0.25 m"), "/mesh_plan/bulk", "2 m")
     with pytest.raises(ValueError, match="smaller size"):
         do(set_value(set_value(lost, "/mesh_plan/patches/inlet", "2 m"), "/mesh_plan/wall", "2 m"), tmp_path, "mesh")

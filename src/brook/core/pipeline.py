@@ -132,7 +132,9 @@ def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], 
     names = tuple(body.surface.patches[k] for k in used)
     number = np.searchsorted(used, body.surface.patch)
     whole = Surface(body.surface.points, body.surface.triangles, number, names)
-    mesh = boxes.build(whole, space_sizes(prepared, names), body.name, tell)
+    point = prepared.geometry.bodies[0]
+    wet = np.array([point.x, point.y, point.z], float)
+    mesh = boxes.build(whole, space_sizes(prepared, names), body.name, tell, wet)
     found = {p.name for p in mesh.patches}
     for boundary in prepared.boundaries:
         if boundary.patch not in names:

@@ -46,6 +46,10 @@ class Request:
     shapes: str = ""
 
 
+class Halted(Exception):
+    """Somebody wished for an end while a mesh was made."""
+
+
 def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = lambda: "go on") -> dict[str, Any]:
     """Does what is out of date of one variant; returns state and message.
 
@@ -64,7 +68,14 @@ def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = la
         raise ValueError("; ".join(reasons))
     files = ResultFiles(Path(request.folder))
     emit({"type": "stage", "stage": "mesh"})
-    mesh = _mesh(request, prepared, keys, files, emit)
+    try:
+        mesh = _mesh(request, prepared, keys, files, emit, wish)
+    except Halted:
+        return {
+            "state": "stopped",
+            "message": "stopped while the mesh was made; nothing of it is kept",
+            "iterations": 0,
+        }
     if request.until == "mesh":
         return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
     emit({"type": "stage", "stage": "run"})
@@ -93,11 +104,16 @@ def _with_shape(request: Request, study: Study, prepared: Prepared, emit: Emit) 
     return prepare(study, study.variant(request.variant))
 
 
-def _made(request: Request, prepared: Prepared, files: ResultFiles, emit: Emit) -> Mesh:
+def _made(request: Request, prepared: Prepared, files: ResultFiles, emit: Emit, wish: Callable[[], Wish]) -> Mesh:
     if prepared.space is None:
         return make_mesh(prepared)
-    surface = shaping.saved(files, _order(request, prepared).key)
-    return make_space_mesh(prepared, surface, lambda words: emit({"type": "stage", "stage": "mesh", "words": words}))
+
+    def tell(words: str) -> None:
+        if wish() != "go on":
+            raise Halted
+        emit({"type": "stage", "stage": "mesh", "words": words})
+
+    return make_space_mesh(prepared, shaping.saved(files, _order(request, prepared).key), tell)
 
 
 def _lost(request: Request, prepared: Prepared, mesh: Mesh, files: ResultFiles) -> list[str]:
@@ -109,9 +125,11 @@ def _lost(request: Request, prepared: Prepared, mesh: Mesh, files: ResultFiles) 
     return [p["name"] for p in said["bodies"][0]["patches"] if p["name"] not in found]
 
 
-def _mesh(request: Request, prepared: Prepared, keys: Keys, files: ResultFiles, emit: Emit) -> Mesh:
+def _mesh(
+    request: Request, prepared: Prepared, keys: Keys, files: ResultFiles, emit: Emit, wish: Callable[[], Wish]
+) -> Mesh:
     if not files.has("mesh", keys.mesh):
-        mesh = _made(request, prepared, files, emit)
+        mesh = _made(request, prepared, files, emit, wish)
         quality = measure(mesh)
         state, sentence = quality.verdict()
         shapes = polygons(mesh)

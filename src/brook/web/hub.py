@@ -23,6 +23,7 @@ class LiveRun:
     study_id: int
     variant: str
     stage: str = "waiting"
+    words: str = ""
     momentum: list[float] = field(default_factory=list)
     mass: list[float] = field(default_factory=list)
     seconds: list[float] = field(default_factory=list)
@@ -118,7 +119,7 @@ class Hub:
             else:
                 self.store.change_run(run_id, state="running", started=now())
         elif kind == "stage":
-            live.stage = event["stage"]
+            live.stage, live.words = event["stage"], event.get("words", "")
         elif kind == "history":
             live.add(event["history"])
             live.forecast = event.get("forecast", {})

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -10,13 +9,12 @@ import numpy as np
 from brook.core.geometry.nearest import Sides
 from brook.core.geometry.surface import Surface
 from brook.core.mesh.boxes.faces import Frame, frame_of
-from brook.core.mesh.boxes.keeping import kept
+from brook.core.mesh.boxes.keeping import Tell, kept
 from brook.core.mesh.boxes.octree import MeshError, grid_for, refine
 from brook.core.mesh.boxes.skin import LEAST, Features, Fitted, features_of, fit, kernels
 from brook.core.mesh.polyhedral import Mesh, Patch
 
 MERGE_ANGLE = 40.0  # degrees from the mean that sides of one cell may have to be joined
-Tell = Callable[[str], None]
 
 
 @dataclass(frozen=True)
@@ -32,8 +30,14 @@ class Sizes:
     buffer: int = 1
 
 
-def build(surface: Surface, sizes: Sizes, body: str = "fluid", tell: Tell = lambda _: None) -> Mesh:
-    """The mesh within a closed surface whose triangles look out of it. Raises `MeshError`."""
+def build(
+    surface: Surface, sizes: Sizes, body: str = "fluid", tell: Tell = lambda _: None, wet: np.ndarray | None = None
+) -> Mesh:
+    """The mesh within a closed surface whose triangles look out of it. Raises `MeshError`.
+
+    `tell` hears what is done next, often; what it raises ends the work. Where cells are too large for a neck the part
+    with the wet point (3,) is kept, or else the largest.
+    """
     wanted = [max(sizes.smallest, sizes.patches.get(name, sizes.bulk)) for name in surface.patches]
     if not all(size > 0 for size in (sizes.bulk, *wanted)):
         raise MeshError("a size must be larger than nothing")
@@ -43,14 +47,14 @@ def build(surface: Surface, sizes: Sizes, body: str = "fluid", tell: Tell = lamb
     corners = surface.points[surface.triangles]
     octree = refine(grid, corners, levels[surface.patch], buffer=sizes.buffer)
     tell("telling inside from outside")
-    inside = kept(octree, Sides.of(surface))
+    inside = kept(octree, Sides.of(surface), wet, tell)
     if not inside.any():
         raise MeshError("no box lies inside the shape; choose a smaller size")
     tell("making faces")
     frame = frame_of(octree, inside)
     tell("fitting the skin")
     features = features_of(surface)
-    fitted = fit(frame, features)
+    fitted = fit(frame, features, tell)
     tell("joining sides")
     return assembled(frame, fitted, features, body)
 

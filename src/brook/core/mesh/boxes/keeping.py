@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
@@ -13,18 +15,24 @@ from brook.core.mesh.boxes.octree import Octree
 ROUNDS = 60
 
 
-def kept(octree: Octree, sides: Sides) -> np.ndarray:
-    """The leaves (n,) that become cells."""
+Tell = Callable[[str], None]
+
+
+def kept(octree: Octree, sides: Sides, wet: np.ndarray | None = None, tell: Tell = lambda _: None) -> np.ndarray:
+    """The leaves (n,) that become cells: of parts that do not hang together the one with the wet point (3,), or else
+    the largest."""
     depth = _depths(octree, sides)
+    round_it = _round_it(octree, wet)
     inside = depth < 0
-    for _ in range(ROUNDS):
+    for turn in range(ROUNDS):
+        tell(f"tidying boxes, round {turn + 1}")
         before = inside.copy()
         open_sides = exposed(octree, inside)
         bare = inside & _too_bare(open_sides)
         inside = inside & ~bare
         pits = ~inside & octree.touched & ((exposed(octree, ~inside) > 0.5).sum(axis=1) >= 5) & ~_at_end(octree)
         inside = (inside | pits) & ~_shallow_at_pinches(octree, inside | pits, depth)
-        inside = _largest_part(octree, inside)
+        inside = _one_part(octree, inside, round_it)
         if np.array_equal(before, inside):
             break
     else:  # what goes in circles is taken away only
@@ -34,7 +42,7 @@ def kept(octree: Octree, sides: Sides) -> np.ndarray:
             if not drop.any():
                 break
             inside = inside & ~drop
-        inside = _largest_part(octree, inside)
+        inside = _one_part(octree, inside, round_it)
     return inside
 
 
@@ -122,11 +130,21 @@ def pinches(skin: Skin) -> tuple[np.ndarray, np.ndarray]:
     return np.stack([edge[crowded], face[crowded]], axis=1), np.stack([node[several], of_face[several]], axis=1)
 
 
-def _largest_part(octree: Octree, inside: np.ndarray) -> np.ndarray:
-    """Only those leaves that hang together over sides with the largest part."""
+def _round_it(octree: Octree, wet: np.ndarray | None) -> np.ndarray:
+    """The leaves in which a wet point lies, none when nobody says one."""
+    if wet is None:
+        return np.zeros(0, np.int64)
+    return np.nonzero((np.abs(octree.centre - wet) <= 0.500001 * octree.size[:, None]).all(axis=1))[0]
+
+
+def _one_part(octree: Octree, inside: np.ndarray, wanted: np.ndarray) -> np.ndarray:
+    """Only those leaves that hang together over sides with a wanted one, or with the largest part."""
     leaf, _, other = octree.pairs
     both = (other >= 0) & inside[leaf] & inside[np.maximum(other, 0)]
     graph = coo_matrix((np.ones(int(both.sum())), (leaf[both], other[both])), shape=(octree.count, octree.count))
     _, part = connected_components(graph, directed=False)
+    wanted = wanted[inside[wanted]]
+    if len(wanted):
+        return inside & (part == part[wanted[0]])
     volume = np.bincount(part, np.where(inside, octree.size**3, 0.0))
     return inside & (part == int(np.argmax(volume)))

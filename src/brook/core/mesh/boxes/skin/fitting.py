@@ -3,6 +3,7 @@ points within give way."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,7 +31,7 @@ class Fitted:
     held_back: np.ndarray
 
 
-def fit(frame: Frame, features: Features) -> Fitted:
+def fit(frame: Frame, features: Features, tell: Callable[[str], None] = lambda _: None) -> Fitted:
     inner = frame.inner_count
     polygon, corners = frame.polygon[inner:], frame.corners[inner:]
     owner = frame.owner[inner:]
@@ -38,11 +39,13 @@ def fit(frame: Frame, features: Features) -> Fitted:
     start, end, face = polygon_edges(polygon, corners)
     label = _labels(frame, features, polygon, corners, size, (start, end, face))
     skin = _SkinPoints.of(frame, features, polygon, corners, label, size, (start, end))
+    tell("evening out the skin")
     target = skin.smoothed(SMOOTHINGS)
+    tell("moving points within")
     move = np.zeros_like(frame.points)
     move[skin.points] = target - frame.points[skin.points]
     move = _spread(frame, move, skin.points)
-    points, held_back = _validated(frame, move, skin.points)
+    points, held_back = _validated(frame, move, skin.points, tell)
     return Fitted(points, label, held_back)
 
 
@@ -238,12 +241,15 @@ def _spread(frame: Frame, move: np.ndarray, fixed: np.ndarray) -> np.ndarray:
     return move
 
 
-def _validated(frame: Frame, move: np.ndarray, skin: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def _validated(
+    frame: Frame, move: np.ndarray, skin: np.ndarray, tell: Callable[[str], None]
+) -> tuple[np.ndarray, np.ndarray]:
     """Points moved as far as all cells stay sound, and those (n,) of the skin that stay behind."""
     offsets = np.concatenate([[0], np.cumsum(frame.corners)])
     flat = frame.polygon[frame.polygon >= 0]
     share = np.ones(len(frame.points))
     for step in range(STEPS_BACK):
+        tell(f"checking cells, round {step + 1}")
         points = frame.points + share[:, None] * move
         bad = kernels.unsound(points, flat, offsets, frame.owner, frame.neighbour, frame.size, LEAST)
         if not bad.any():
