@@ -39,11 +39,11 @@ SHOTS = {
 }
 
 
-def start(data: Path) -> tuple[uvicorn.Server, threading.Thread, str]:
+def start(data: Path, with_demo: bool = True) -> tuple[uvicorn.Server, threading.Thread, str]:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    server = uvicorn.Server(uvicorn.Config(create_app(data, with_demo=True), port=port, log_level="warning"))
+    server = uvicorn.Server(uvicorn.Config(create_app(data, with_demo=with_demo), port=port, log_level="warning"))
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:

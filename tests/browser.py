@@ -15,11 +15,16 @@ ARGUMENTS = (
 )  # fmt: skip
 
 
-def open_browser(downloads: Path, width: int = 1280, height: int = 800) -> webdriver.Chrome:
-    """A headless browser with a window of this size that saves downloads without asking."""
+def open_browser(downloads: Path, width: int = 1280, height: int = 800, played: bool = True) -> webdriver.Chrome:
+    """A headless browser with a window of this size that saves downloads without asking.
+
+    `played`: software plays a graphics processor, so that there is WebGL; else there is none, and the browser puts its
+    pages together in memory.
+    """
     options = Options()
     for argument in (*ARGUMENTS, f"--window-size={width},{height}"):
-        options.add_argument(argument)
+        if played or "swiftshader" not in argument:
+            options.add_argument(argument)
     options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))

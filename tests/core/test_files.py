@@ -131,6 +131,7 @@ HOSTILE = {
     "damaged.3mf": archive({"3D/3dmodel.model": "<model><resources>"}),
     "unit.3mf": archive({"../../3D/3dmodel.model": "<model unit='league'/>"}),
     "circle.3mf": archive({"3D/3dmodel.model": f"<model xmlns='{CORE[1:-1]}'><resources><object id='1'><components><component objectid='1'/></components></object></resources><build><item objectid='1'/></build></model>"}),
+    "points.step": b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\n" + b"".join(b"#%d=CARTESIAN_POINT('',(0.,0.,%d.));\n" % (k, k) for k in range(1, 50000)) + b"ENDSEC;\nEND-ISO-10303-21;\n",
     "nowhere.3mf": archive({"3D/3dmodel.model": f"<model xmlns='{CORE[1:-1]}'><build><item objectid='7'/></build></model>"}),
     "point.3mf": archive({"3D/3dmodel.model": f"<model xmlns='{CORE[1:-1]}'><resources><object id='1'><mesh><vertices><vertex x='a' y='0' z='0'/></vertices><triangles><triangle v1='0' v2='1' v3='2'/></triangles></mesh></object></resources></model>"}),
 }  # fmt: skip

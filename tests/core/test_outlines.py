@@ -112,3 +112,18 @@ def test_corners_of_plane_polygons_are_rounded_or_curved():
         }
     )
     assert sharp + 400e-6 - oval == pytest.approx(np.pi * 100e-6, rel=0.01)
+
+
+def test_drawings_of_many_lines_are_put_together_or_refused_at_once():
+    def lines(count, order):
+        turn = np.linspace(0, 2 * np.pi, count + 1)
+        at = 500 * np.stack([np.cos(turn), np.sin(turn)], axis=1)
+        ends = np.concatenate([at[:-1], at[1:]], axis=1)[order]
+        row = "0\nLINE\n8\n0\n10\n{}\n20\n{}\n30\n0\n11\n{}\n21\n{}\n31\n0\n"
+        body = "".join(row.format(*end) for end in ends.tolist())
+        return f"0\nSECTION\n2\nENTITIES\n{body}0\nENDSEC\n0\nEOF\n".encode()
+
+    order = np.random.default_rng(3).permutation(6000)
+    assert area(read_outline("ring.dxf", lines(6000, order), "mm", 400)) == pytest.approx(np.pi * 0.25, rel=1e-3)
+    with pytest.raises(FileError, match="at most"):
+        read_outline("rays.dxf", lines(60_000, np.arange(60_000)), "mm", 400)

@@ -7,12 +7,15 @@ import re
 
 import numpy as np
 import shapely
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 
 from brook.core.geometry.files import FileError
 from brook.core.units import unit_factor
 
 MOST_BYTES = 20_000_000
-MOST_PIECES = 50_000
+MOST_PIECES = 20_000
 CLOSE = 1e-4  # of the size: ends nearer to each other than this meet
 # what a drawing may say of its own unit
 DRAWN_IN = {1: "inch", 4: "mm", 5: "cm", 6: "m"}
@@ -80,49 +83,69 @@ def _drawing(data: bytes) -> tuple[np.ndarray, str]:
     from ezdxf.filemanagement import read
     from ezdxf.lldxf.const import DXFError
 
+    drawn = len(re.findall(rb"\n\s*0\s*\n(?:%s)\s*\n" % TAKEN.replace(" ", "|").encode(), data))
+    if drawn > MOST_PIECES:
+        raise FileError(f"the drawing has {drawn} lines; at most {MOST_PIECES} are taken in")
     try:
         drawing = read(io.TextIOWrapper(io.BytesIO(data), encoding="utf-8", errors="replace"))
     except (DXFError, OSError, ValueError, KeyError, IndexError, AttributeError, TypeError) as error:
         raise FileError(f"this cannot be read as a DXF drawing: {str(error)[:80]}") from None
     pieces: list[np.ndarray] = []
-    entities = list(drawing.modelspace().query(TAKEN))
-    if len(entities) > MOST_PIECES:
-        raise FileError(f"the drawing has {len(entities)} lines; at most {MOST_PIECES} are taken in")
-    for entity in entities:
-        drawn = path.make_path(entity)
-        size = max((abs(v) for p in (drawn.start, drawn.end) for v in (p.x, p.y)), default=1.0) or 1.0
-        at = np.array([(p.x, p.y) for p in drawn.flattening(1e-3 * size, segments=16)])
+    for entity in drawing.modelspace().query(TAKEN):
+        line = path.make_path(entity)
+        size = max((abs(v) for p in (line.start, line.end) for v in (p.x, p.y)), default=1.0) or 1.0
+        at = np.array([(p.x, p.y) for p in line.flattening(1e-3 * size, segments=16)])
         if len(at) > 1 and np.isfinite(at).all():
             pieces.append(at)
     loops = _joined(pieces)
     if not loops:
         raise FileError("the drawing has no closed outline of lines, arcs or curves; close it and write it anew")
     largest = max(loops, key=lambda loop: shapely.Polygon(loop).convex_hull.area)
-    return largest, DRAWN_IN.get(drawing.units, "")
+    said = DRAWN_IN.get(drawing.units, "") if b"$INSUNITS" in data else ""  # the library makes one up
+    return largest, said
 
 
 def _joined(pieces: list[np.ndarray]) -> list[np.ndarray]:
     """Closed lines put together from pieces whose ends meet."""
     if not pieces:
         return []
-    every = np.concatenate(pieces)
-    near = CLOSE * float(np.linalg.norm(np.ptp(every, axis=0)))
-    loops, waiting = [], list(pieces)
-    while waiting:
-        line = waiting.pop()
-        grown = True
-        while grown and np.linalg.norm(line[0] - line[-1]) > near:
-            grown = False
-            for k, other in enumerate(waiting):
-                if np.linalg.norm(other[0] - line[-1]) <= near:
-                    line = np.concatenate([line, other[1:]])
-                elif np.linalg.norm(other[-1] - line[-1]) <= near:
-                    line = np.concatenate([line, other[::-1][1:]])
-                else:
-                    continue
-                waiting.pop(k)
-                grown = True
+    ends = np.array([place for piece in pieces for place in (piece[0], piece[-1])])
+    chords = np.linalg.norm(ends[::2] - ends[1::2], axis=1)
+    size = float(np.linalg.norm(np.ptp(np.concatenate(pieces), axis=0)))
+    near = min(CLOSE * size, np.median(chords[chords > 0]) / 4 if chords.any() else CLOSE * size)
+    closed = np.linalg.norm(ends[::2] - ends[1::2], axis=1) <= near
+    loops = [pieces[k][:-1] for k in np.nonzero(closed)[0] if len(pieces[k]) > 3]
+    count, junction = _junctions(ends, near)
+    at_junction: list[list[int]] = [[] for _ in range(count)]
+    for end in np.nonzero(np.repeat(~closed, 2))[0]:
+        at_junction[junction[end]].append(int(end))
+    used = closed.copy()
+    for first in range(len(pieces)):
+        if used[first]:
+            continue
+        used[first] = True
+        line, here = [pieces[first]], 2 * first + 1
+        while junction[here] != junction[2 * first]:
+            waiting = at_junction[junction[here]]
+            while waiting and used[waiting[-1] // 2]:
+                waiting.pop()
+            if not waiting:
                 break
-        if len(line) > 3 and np.linalg.norm(line[0] - line[-1]) <= near:
-            loops.append(line[:-1])
+            end = waiting.pop()
+            used[end // 2] = True
+            line.append(pieces[end // 2][1:] if end % 2 == 0 else pieces[end // 2][::-1][1:])
+            here = end ^ 1
+        loop = np.concatenate(line)
+        if junction[here] == junction[2 * first] and len(loop) > 3:
+            loops.append(loop[:-1])
     return loops
+
+
+def _junctions(ends: np.ndarray, near: float) -> tuple[int, np.ndarray]:
+    """How many places ends (n, 2) stand at, and which (n,) each stands at; ends as near as that are at one place."""
+    # many ends at one place would be many pairs: those that fall into one small square are one first
+    _, first, square = np.unique(np.round(ends / max(near / 2, 1e-300)), axis=0, return_index=True, return_inverse=True)
+    pairs = cKDTree(ends[first]).query_pairs(near, output_type="ndarray")
+    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(first), len(first)))
+    count, junction = connected_components(graph, directed=False)
+    return count, junction[square.ravel()]

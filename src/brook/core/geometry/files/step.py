@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -99,6 +100,8 @@ def _check(data: bytes) -> None:
         raise FileError("this is no STEP file: it does not begin with ISO-10303-21")
     if b"END-ISO-10303-21" not in data[-2000:].upper():
         raise FileError("the file ends too early: END-ISO-10303-21 is missing; write it anew")
+    if not re.search(rb"FACE|SHELL|SOLID|TRIANGULATED", data):  # the library takes its time over points without a shape
+        raise FileError("the file holds no shape; check what was chosen when it was written")
     if _depth(data) > DEEPEST:
         raise FileError("the file nests its values too deeply to be sound; write it anew")
 

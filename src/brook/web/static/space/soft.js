@@ -2,6 +2,7 @@
 // What plays a graphics processor on such machines takes several times as long, most of it to hand the picture over.
 
 import { Matrix4 } from "../vendor/three/three.module.min.js";
+import { standIn } from "./coarse.js";
 import { INSIDE, LIGHT, rgbOf } from "./paint.js";
 
 const BIAS = 2e-4;
@@ -33,7 +34,7 @@ export class SoftPainter {
     }
     this.pixels.fill(0xffffffff);
     this.depth.fill(2);
-    if (shape) this.paint(shape, camera);
+    if (shape) this.paint(resting ? shape : standIn(shape), camera);
     this.pen.putImageData(this.image, 0, 0);
   }
 
