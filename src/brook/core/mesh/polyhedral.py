@@ -8,7 +8,7 @@ or outward. Plane meshes are one cell thick; their two plane sides are patches o
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
@@ -42,7 +42,8 @@ class Mesh:
 
     points (P, 3); face_points (sum of corners,); face_offsets (F+1,); owner (F,);
     neighbour (inner faces,); patches cover the boundary faces in order;
-    body (C,) is each cell's body number, an index into `bodies`.
+    body (C,) is each cell's body number, an index into `bodies`; layer (C,) counts layers along walls from the wall,
+    0 for all other cells.
     """
 
     points: np.ndarray
@@ -53,9 +54,13 @@ class Mesh:
     patches: tuple[Patch, ...]
     bodies: tuple[str, ...]
     body: np.ndarray
+    layer: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
 
     def __post_init__(self) -> None:
-        for array in (self.points, self.face_points, self.face_offsets, self.owner, self.neighbour, self.body):
+        if len(self.layer) != len(self.body):
+            object.__setattr__(self, "layer", np.zeros(len(self.body), np.int64))
+        arrays = (self.points, self.face_points, self.face_offsets, self.owner, self.neighbour, self.body, self.layer)
+        for array in arrays:
             array.setflags(write=False)
 
     @property
@@ -144,7 +149,7 @@ class Mesh:
         np.savez(
             path, points=self.points, face_points=self.face_points, face_offsets=self.face_offsets,
             owner=self.owner, neighbour=self.neighbour, body=self.body, patch_starts=starts,
-            patch_names=np.array([p.name for p in self.patches]), bodies=np.array(self.bodies),
+            patch_names=np.array([p.name for p in self.patches]), bodies=np.array(self.bodies), layer=self.layer,
         )  # fmt: skip
 
     @classmethod
@@ -158,6 +163,7 @@ class Mesh:
             return cls(
                 data["points"], data["face_points"], data["face_offsets"], data["owner"], data["neighbour"],
                 patches, tuple(str(b) for b in data["bodies"]), data["body"],
+                data["layer"] if "layer" in data else np.zeros(0, np.int64),
             )  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 from brook.core.mesh.boxes.build import Sizes, build
 from brook.core.mesh.boxes.estimate import SpaceEstimate, estimate
+from brook.core.mesh.boxes.layers import Layers
 from brook.core.mesh.boxes.octree import MeshError
 
-__all__ = ["MeshError", "Sizes", "SpaceEstimate", "build", "estimate"]
+__all__ = ["Layers", "MeshError", "Sizes", "SpaceEstimate", "build", "estimate"]

@@ -8,11 +8,13 @@ import numpy as np
 
 from brook.core.geometry.nearest import Sides
 from brook.core.geometry.surface import Surface
+from brook.core.mesh.boxes.core import Core
 from brook.core.mesh.boxes.faces import Frame, frame_of
 from brook.core.mesh.boxes.keeping import Tell, kept
+from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError, grid_for, refine
-from brook.core.mesh.boxes.skin import LEAST, Features, Fitted, features_of, fit, kernels
-from brook.core.mesh.polyhedral import Mesh, Patch
+from brook.core.mesh.boxes.skin import LEAST, Fitted, features_of, fit, kernels
+from brook.core.mesh.polyhedral import Mesh
 
 MERGE_ANGLE = 40.0  # degrees from the mean that sides of one cell may have to be joined
 
@@ -31,7 +33,8 @@ class Sizes:
 
 
 def build(
-    surface: Surface, sizes: Sizes, body: str = "fluid", tell: Tell = lambda _: None, wet: np.ndarray | None = None
+    surface: Surface, sizes: Sizes, body: str = "fluid", tell: Tell = lambda _: None, wet: np.ndarray | None = None,
+    layers: Layers | None = None,
 ) -> Mesh:
     """The mesh within a closed surface whose triangles look out of it. Raises `MeshError`.
 
@@ -56,36 +59,27 @@ def build(
     features = features_of(surface)
     fitted = fit(frame, features, tell)
     tell("joining sides")
-    return assembled(frame, fitted, features, body)
+    core = core_of(frame, fitted)
+    if layers is not None:
+        core = grow(core, features, layers, tell)
+    return core.mesh(features, body)
 
 
-def assembled(frame: Frame, fitted: Fitted, features: Features, body: str) -> Mesh:
-    """The fitted frame as a mesh: sides of one cell on one region joined, faces of the skin patch by patch."""
+def core_of(frame: Frame, fitted: Fitted) -> Core:
+    """The fitted frame with sides of one cell on one region joined."""
     inner = frame.inner_count
     polygon, corners = frame.polygon[:inner], frame.corners[:inner]
     flat, offsets = polygon[polygon >= 0], np.concatenate([[0], np.cumsum(corners)])
     skin_flat, skin_offsets, skin_owner, skin_label = _joined(frame, fitted)
-    patch = features.patch[skin_label]
-    order = np.argsort(patch, kind="stable")
-    length = np.diff(skin_offsets)
-    start = np.concatenate([[0], np.cumsum(length[order])])
-    index = np.repeat(skin_offsets[:-1][order] - start[:-1], length[order]) + np.arange(start[-1])
-    face_points = np.concatenate([flat, skin_flat[index]])
-    face_offsets = np.concatenate([offsets, offsets[-1] + start[1:]])
-    owner = np.concatenate([frame.owner[:inner], skin_owner[order]])
+    face_points = np.concatenate([flat, skin_flat])
     used = np.zeros(len(fitted.points), bool)
     used[face_points] = True
     renumber = np.cumsum(used) - 1
-    counts = np.bincount(patch, minlength=len(features.surface.patches))
-    ends = inner + np.cumsum(counts)
-    patches = tuple(
-        Patch(name, int(end - count), int(end))
-        for name, count, end in zip(features.surface.patches, counts, ends, strict=True)
-        if count
-    )
-    return Mesh(
-        fitted.points[used], renumber[face_points], face_offsets, owner, frame.neighbour[:inner].copy(), patches,
-        (body,), np.zeros(len(frame.size), np.int64),
+    return Core(
+        fitted.points[used], renumber[face_points], np.concatenate([offsets, offsets[-1] + skin_offsets[1:]]),
+        np.concatenate([frame.owner[:inner], skin_owner]),
+        np.concatenate([frame.neighbour[:inner], np.full(len(skin_owner), -1)]), skin_label, frame.size,
+        np.zeros(len(frame.size), np.int64),
     )  # fmt: skip
 
 

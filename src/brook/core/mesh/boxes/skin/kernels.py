@@ -58,9 +58,10 @@ def surrounding(place, polygon, corners):
 
 
 @njit(cache=True)
-def unsound(points, face_points, offsets, owner, neighbour, size, least):
+def unsound(points, face_points, offsets, owner, neighbour, size, least, skewed=1e9):
     """Cells (n,) with a side whose pyramid from the cell's middle is under `least` of its cube, or turned; or whose
-    line to a neighbour's middle runs along the side between them (over 80°)."""
+    line to a neighbour's middle runs along the side between them (over 80°), or misses the middle of that side by more
+    than `skewed` of its length."""
     faces, cells = len(owner), len(size)
     centre = np.zeros((faces, 3))
     vector = np.zeros((faces, 3))
@@ -122,6 +123,15 @@ def unsound(points, face_points, offsets, owner, neighbour, size, least):
             if along < 0.1736 * np.sqrt(one * other):
                 bad[c] = True
                 bad[d] = True
+            elif skewed < 1e9:
+                to_side, miss = 0.0, 0.0
+                for i in range(3):
+                    to_side += (centre[f, i] - middle[c, i]) * vector[f, i]
+                for i in range(3):
+                    miss += (middle[c, i] + to_side / along * (middle[d, i] - middle[c, i]) - centre[f, i]) ** 2
+                if miss > skewed * skewed * one:
+                    bad[c] = True
+                    bad[d] = True
     return bad
 
 
@@ -234,3 +244,15 @@ def merged(points, face_points, offsets, owner, label, least_alike):
                 out_offsets[made] = used
         first = last
     return out[:used], out_offsets[: made + 1], from_face[:made]
+
+
+@njit(cache=True)
+def flipped(flat, offsets, turn):
+    """Polygons with those marked by `turn` the other way round."""
+    found = flat.copy()
+    for f in range(len(offsets) - 1):
+        if turn[f]:
+            a, b = offsets[f], offsets[f + 1]
+            for k in range(a, b):
+                found[k] = flat[a + b - 1 - k]
+    return found

@@ -1,0 +1,104 @@
+"""A mesh on its way: polygons with the cells on their two sides and the region of the shape that those of the skin lie
+on. Faces between cells stand first."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from scipy.sparse import csr_matrix
+
+from brook.core.mesh.boxes.skin import LEAST, Features, kernels
+from brook.core.mesh.polyhedral import Mesh, Patch
+
+SKEWED = 3.5  # of the distance between the middles of neighbours
+
+
+@dataclass(frozen=True, eq=False)
+class Core:
+    """points (P, 3) in m; polygons flat and offsets (F + 1,); owner (F,) and neighbour (F,), -1 at the skin; label
+    (skin faces,); size (C,) in m, with which volumes are compared; layer (C,), counted from the wall, 0 for others."""
+
+    points: np.ndarray
+    flat: np.ndarray
+    offsets: np.ndarray
+    owner: np.ndarray
+    neighbour: np.ndarray
+    label: np.ndarray
+    size: np.ndarray
+    layer: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
+
+    @cached_property
+    def inner_count(self) -> int:
+        return int((self.neighbour >= 0).sum())
+
+    @property
+    def skin(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Polygons of the skin in CSR form and their cells."""
+        inner = self.inner_count
+        begin = self.offsets[inner]
+        return self.flat[begin:], self.offsets[inner:] - begin, self.owner[inner:]
+
+    @cached_property
+    def links(self) -> csr_matrix:
+        """Which points (P, P) are joined by an edge."""
+        after = np.arange(1, len(self.flat) + 1)
+        after[self.offsets[1:] - 1] = self.offsets[:-1]
+        start, end = self.flat, self.flat[after]
+        count = len(self.points)
+        links = csr_matrix((np.ones(2 * len(start)), (np.r_[start, end], np.r_[end, start])), shape=(count, count))
+        links.data[:] = 1.0
+        return links
+
+    def unsound(self) -> np.ndarray:
+        """Cells (C,) that could not be computed on, or only badly."""
+        return kernels.unsound(
+            self.points, self.flat, self.offsets, self.owner, self.neighbour, self.size, LEAST / 4, SKEWED
+        )
+
+    def sorted(self, parents: np.ndarray) -> tuple[Core, np.ndarray]:
+        """The same with cells beside those they stand at (`parents` (C,)), faces in the order of a mesh, and only the
+        points in use; `label` is one for each face here. Gives the parents in the new order too."""
+        order = np.lexsort((np.arange(len(parents)), parents))
+        rank = np.empty(len(order), np.int64)
+        rank[order] = np.arange(len(order))
+        one = rank[self.owner]
+        two = np.where(self.neighbour >= 0, rank[np.maximum(self.neighbour, 0)], -1)
+        turn = (two >= 0) & (two < one)
+        flat = kernels.flipped(self.flat, self.offsets, turn)
+        owner, neighbour = np.where(turn, two, one), np.where(turn, one, two)
+        faces = np.lexsort((neighbour, owner, neighbour < 0))
+        length = np.diff(self.offsets)[faces]
+        offsets = np.concatenate([[0], np.cumsum(length)])
+        index = np.repeat(self.offsets[:-1][faces] - offsets[:-1], length) + np.arange(offsets[-1])
+        flat = flat[index]
+        used = np.zeros(len(self.points), bool)
+        used[flat] = True
+        renumber = np.cumsum(used) - 1
+        neighbour = neighbour[faces]
+        made = Core(
+            self.points[used], renumber[flat], offsets, owner[faces], neighbour, self.label[faces][neighbour < 0],
+            self.size[order], self.layer[order],
+        )  # fmt: skip
+        return made, parents[order]
+
+    def mesh(self, features: Features, body: str) -> Mesh:
+        """The mesh, faces of the skin patch by patch."""
+        inner = self.inner_count
+        patch = features.patch[self.label]
+        order = np.concatenate([np.arange(inner), inner + np.argsort(patch, kind="stable")])
+        length = np.diff(self.offsets)[order]
+        offsets = np.concatenate([[0], np.cumsum(length)])
+        index = np.repeat(self.offsets[:-1][order] - offsets[:-1], length) + np.arange(offsets[-1])
+        counts = np.bincount(patch, minlength=len(features.surface.patches))
+        ends = inner + np.cumsum(counts)
+        patches = tuple(
+            Patch(name, int(end - count), int(end))
+            for name, count, end in zip(features.surface.patches, counts, ends, strict=True)
+            if count
+        )
+        return Mesh(
+            self.points.copy(), self.flat[index], offsets, self.owner[order], self.neighbour[:inner].copy(), patches,
+            (body,), np.zeros(len(self.size), np.int64), self.layer.copy(),
+        )  # fmt: skip
