@@ -14,13 +14,12 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT))
 
-from scripts.screenshots import start, wait_for_shape  # noqa: E402
-from tests.browser import open_browser  # noqa: E402
-from tests.web.helpers import client, take_in  # noqa: E402
-
 from brook.core.geometry.files import write_file  # noqa: E402
 from brook.core.study import Study  # noqa: E402
 from brook.core.verification.bench import _ball  # noqa: E402
+from scripts.screenshots import start, wait_for_shape  # noqa: E402
+from tests.browser import open_browser  # noqa: E402
+from tests.web.helpers import client, take_in  # noqa: E402
 
 TURN = """
   const done = arguments[1], canvas = document.querySelector(arguments[0]);

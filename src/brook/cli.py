@@ -32,6 +32,14 @@ def _load(path: Path) -> Any:
     raise typer.Exit(1)
 
 
+def _shapes(study: Any, names: list[str], beside: Path) -> None:
+    """Makes the shapes in space of some variants, so that checks know their patches."""
+    from brook.core.ready import ready
+
+    for name in names:
+        ready(study, name, beside)
+
+
 @app.command()
 def version() -> None:
     """Says which Brook this is."""
@@ -43,7 +51,9 @@ def check(study_file: Path) -> None:
     """What would stop a study from running; exits with 1 if anything would."""
     from brook.core.checks import check as check_study
 
-    problems = check_study(_load(study_file))
+    study = _load(study_file)
+    _shapes(study, [v.name for v in study.variants], study_file.parent)
+    problems = check_study(study)
     for problem in problems:
         print(f"{problem.path}: {problem.message}")
     if problems:
@@ -72,6 +82,7 @@ def run(
         _say(f"'{variant}' is not a variant of this study: {nearest(variant, names)}")
         raise typer.Exit(1)
     chosen = [variant] if variant else names
+    _shapes(study, chosen, study_file.parent)
     problems = [p for p in check_study(study) if p.variant in (None, *chosen)]
     if variant is not None:  # what is wrong with the other variants does not matter here
         others = tuple(f"/variants/{k}/" for k, n in enumerate(names) if n != variant)
@@ -84,7 +95,7 @@ def run(
     states = []
     for name in chosen:
         target = folder if len(chosen) == 1 else folder / name
-        summary = run_to_folder(study, name, target, _say)
+        summary = run_to_folder(study, name, target, _say, study_file.parent)
         states.append(summary["state"])
         print(json.dumps(summary, ensure_ascii=False))
     raise typer.Exit(0 if all(s == "converged" for s in states) else 2)

@@ -235,7 +235,7 @@ def test_making_a_mesh_ends_where_somebody_wishes_it():
 
     with pytest.raises(KeyboardInterrupt):
         build(round_ball(), Sizes(0.1), tell=tell)
-    assert heard[0] == "halving boxes"
+    assert heard[0] == "looking at sizes"
     assert len(heard) >= 6
 
 

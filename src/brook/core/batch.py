@@ -9,15 +9,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from brook.core.checks import Prepared, prepare
+from brook.core.checks import Prepared
 from brook.core.pipeline import (
     ReadingResult,
     dimension_of_reading,
     judgement_of,
-    make_mesh,
     read_all,
     solve,
 )  # fmt: skip
+from brook.core.ready import meshed, ready
 from brook.core.results.readings import show_reading
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import History, Outcome, Watch
@@ -37,10 +37,13 @@ class Teller(Watch):
             self.say(f"{self.name}: iteration {len(history)}, {now}")
 
 
-def solve_variant(study: Study, name: str, watch: Watch = UNWATCHED) -> tuple[Prepared, Outcome]:
-    """Meshes and runs a variant that has no problems."""
-    prepared = prepare(study, study.variant(name))
-    return prepared, solve(study, prepared, make_mesh(prepared), watch)
+def solve_variant(
+    study: Study, name: str, watch: Watch = UNWATCHED, beside: Path | None = None,
+    say: Callable[[str], None] = lambda _: None,
+) -> tuple[Prepared, Outcome]:  # fmt: skip
+    """Meshes and runs a variant that has no problems; files of its shape are looked for `beside` the document."""
+    prepared, surface = ready(study, name, beside, say)
+    return prepared, solve(study, prepared, meshed(study, prepared, surface, say), watch)
 
 
 def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: list[ReadingResult]) -> dict[str, Any]:
@@ -66,9 +69,11 @@ def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: lis
     }  # fmt: skip
 
 
-def run_to_folder(study: Study, name: str, folder: Path, say: Callable[[str], None]) -> dict[str, Any]:
+def run_to_folder(
+    study: Study, name: str, folder: Path, say: Callable[[str], None], beside: Path | None = None
+) -> dict[str, Any]:
     """Runs a variant and writes readings.json, fields.vtu and histories.csv; returns the summary."""
-    prepared, outcome = solve_variant(study, name, Teller(name, say))
+    prepared, outcome = solve_variant(study, name, Teller(name, say), beside, lambda words: say(f"{name}: {words}"))
     summary = summary_of(study, prepared, outcome, read_all(study, prepared, outcome.fields))
     folder.mkdir(parents=True, exist_ok=True)
     write_whole(folder / "fields.vtu", lambda path: write_vtu(path, outcome.fields))

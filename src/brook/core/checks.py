@@ -28,7 +28,9 @@ from brook.core.study.base import Part
 from brook.core.study.resolve import RESERVED, named_value_problems
 from brook.core.study.space import SpaceGeometry, named_patches
 from brook.core.study.views import CurvePlot, Plate
-from brook.core.units import SYMBOLS, Dimension, UnitError, dimension_of
+from brook.core.units import DIMENSIONS, SYMBOLS, Dimension, UnitError, dimension_of, show
+
+LAYERS_DEEPEST = 3.0  # cells at the wall
 
 
 @dataclass(frozen=True, eq=False)
@@ -300,11 +302,27 @@ def _boundary_problems(study: Study, patches: tuple[str, ...], variant: Variant)
 
 
 def _size_problems(plan: Resolved) -> list[Problem]:
-    return [
-        Problem(f"/mesh_plan/patches/{name}", f"cells at {name} may not be larger than in the bulk")
-        for name, size in plan.patches.items()
+    """What of sizes, zones and layers cannot stand."""
+    sizes = {f"/mesh_plan/patches/{name}": (f"at {name}", size) for name, size in plan.patches.items()}
+    sizes |= {f"/mesh_plan/zones/{k}/size": ("in a zone", zone.size) for k, zone in enumerate(plan.zones)}
+    problems = [
+        Problem(path, f"cells {where} may not be larger than in the bulk")
+        for path, (where, size) in sizes.items()
         if size is not None and plan.bulk is not None and size > plan.bulk
     ]
+    layers = plan.layers
+    if layers is None or None in (layers.height, layers.growth):
+        return problems
+    if not 1.0 <= layers.growth <= 2.0:
+        message = "each layer may be 1 to 2 times as high as the one before; write for example 1.2"
+        problems.append(Problem("/mesh_plan/layers/growth", message))
+    total = layers.height
+    if layers.height_of == "first":
+        total *= sum(layers.growth**k for k in range(layers.number))
+    if plan.wall is not None and total > LAYERS_DEEPEST * plan.wall:
+        words = f"all layers together would be {show(total, DIMENSIONS['length'])} thick, over {LAYERS_DEEPEST:g} cells at the wall"
+        problems.append(Problem("/mesh_plan/layers/height", f"{words}; choose fewer or thinner ones, or larger cells"))
+    return problems
 
 
 def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:

@@ -25,12 +25,12 @@ from brook.core.results.readings import Judgement, judge, read_value, reading_di
 from brook.core.solve import Checkpoint, Fields, Outcome, Rules, SteadyFlow, Watch, boundary_conditions, run_steady
 from brook.core.solve.run import UNWATCHED, Monitor
 from brook.core.study import Requirement, Study
-from brook.core.study.resolve import plain
+from brook.core.study.resolve import Resolved, plain
 from brook.core.units import Dimension
 
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 2
-SPACE_MESH_VERSION = 1
+SPACE_MESH_VERSION = 2
 SOLVER_VERSION = 2
 
 
@@ -60,7 +60,9 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
         mesh = _hash(geometry, plain([plan.bulk, plan.wall, plan.growth]), MESH_VERSION)
     elif space is not None and space.patches is not None:
         geometry = _hash(space.bodies_key)
-        mesh = _hash(geometry, asdict(space_sizes(prepared, space.patches)), SPACE_MESH_VERSION)
+        layers = space_layers(study, prepared, space.patches)
+        sizes = asdict(space_sizes(prepared, space.patches))
+        mesh = _hash(geometry, plain(sizes), plain(asdict(layers)) if layers else None, SPACE_MESH_VERSION)
     else:
         return None
     properties = {"density": prepared.fluid.density, "viscosity": prepared.fluid.viscosity}
@@ -120,10 +122,35 @@ def space_sizes(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Sizes:
     own = {name: size for name, size in plan.patches.items() if name in patches}
     sizes = {name: min(plan.bulk, own.get(name, plan.wall)) for name in sorted(patches)}
     before_next = np.log(2.0) / np.log(plan.growth)
-    return boxes.Sizes(plan.bulk, sizes, buffer=int(np.clip(round(before_next / 2), 1, 6)))
+    buffer = int(np.clip(round(before_next / 2), 1, 6))
+    zones = tuple((min(plan.bulk, zone.size), _region(zone)) for zone in plan.zones)
+    return boxes.Sizes(plan.bulk, sizes, plan.smallest, buffer, zones, plan.per_turn, plan.per_gap)
 
 
-def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], None]) -> Mesh:
+def _region(zone: Resolved) -> boxes.Box | boxes.Rod | boxes.Near:
+    if zone.kind == "near":
+        return boxes.Near(zone.patch, zone.distance)
+    at = (zone.x, zone.y, zone.z)
+    if zone.kind == "box":
+        return boxes.Box(at, (zone.x + zone.width, zone.y + zone.depth, zone.z + zone.height))
+    end = at if zone.kind == "ball" else (zone.end_x, zone.end_y, zone.end_z)
+    return boxes.Rod(at, end, zone.diameter / 2)
+
+
+def space_layers(study: Study, prepared: Prepared, patches: tuple[str, ...]) -> boxes.Layers | None:
+    """The layers along walls of a shape in space, None for none; where no patch is named they stand along all walls."""
+    plan = prepared.plan.layers
+    if plan is None:
+        return None
+    others = {b.patch for b in study.set_up.boundaries if b.role != "wall" or b.kind == "slip"}
+    along = tuple(sorted(p for p in patches if (p in plan.patches if plan.patches else p not in others)))
+    first = plan.height
+    if plan.height_of == "all":
+        first = plan.height / float((plan.growth ** np.arange(plan.number)).sum())
+    return boxes.Layers(along, plan.number, first, plan.growth)
+
+
+def make_space_mesh(study: Study, prepared: Prepared, surface: Surface, tell: Callable[[str], None]) -> Mesh:
     """The mesh of the body of a shape in space; `surface` is what it stands on. Raises `ValueError`."""
     body = bodies_of(surface, prepared.geometry.bodies)[0][0]
     if body.surface is None:
@@ -134,7 +161,8 @@ def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], 
     whole = Surface(body.surface.points, body.surface.triangles, number, names)
     point = prepared.geometry.bodies[0]
     wet = np.array([point.x, point.y, point.z], float)
-    mesh = boxes.build(whole, space_sizes(prepared, names), body.name, tell, wet)
+    layers = space_layers(study, prepared, names)
+    mesh = boxes.build(whole, space_sizes(prepared, names), body.name, tell, wet, layers)
     found = {p.name for p in mesh.patches}
     for boundary in prepared.boundaries:
         if boundary.patch not in names:

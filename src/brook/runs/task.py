@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -16,9 +16,9 @@ import numpy as np
 
 from brook.core.checks import Prepared, prepare
 from brook.core.mesh import Mesh, measure
-from brook.core.mesh.quality import LIMITS
+from brook.core.mesh.quality import LIMITS, layer_coverage, worst_places
 from brook.core.numerics import Stencil
-from brook.core.pipeline import Keys, make_mesh, make_space_mesh, read_all, rules_of, solve, stage_keys
+from brook.core.pipeline import Keys, make_mesh, make_space_mesh, read_all, rules_of, solve, space_layers, stage_keys
 from brook.core.results.picture import corner_values, polygons, usual_section
 from brook.core.results.quantities import View, drawn_of
 from brook.core.results.vtu import write_vtu
@@ -69,7 +69,7 @@ def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = la
     files = ResultFiles(Path(request.folder))
     emit({"type": "stage", "stage": "mesh"})
     try:
-        mesh = _mesh(request, prepared, keys, files, emit, wish)
+        mesh = _mesh(request, study, prepared, keys, files, emit, wish)
     except Halted:
         return {
             "state": "stopped",
@@ -104,7 +104,9 @@ def _with_shape(request: Request, study: Study, prepared: Prepared, emit: Emit) 
     return prepare(study, study.variant(request.variant))
 
 
-def _made(request: Request, prepared: Prepared, files: ResultFiles, emit: Emit, wish: Callable[[], Wish]) -> Mesh:
+def _made(
+    request: Request, study: Study, prepared: Prepared, files: ResultFiles, emit: Emit, wish: Callable[[], Wish]
+) -> Mesh:
     if prepared.space is None:
         return make_mesh(prepared)
 
@@ -113,7 +115,7 @@ def _made(request: Request, prepared: Prepared, files: ResultFiles, emit: Emit, 
             raise Halted
         emit({"type": "stage", "stage": "mesh", "words": words})
 
-    return make_space_mesh(prepared, shaping.saved(files, _order(request, prepared).key), tell)
+    return make_space_mesh(study, prepared, shaping.saved(files, _order(request, prepared).key), tell)
 
 
 def _lost(request: Request, prepared: Prepared, mesh: Mesh, files: ResultFiles) -> list[str]:
@@ -126,10 +128,16 @@ def _lost(request: Request, prepared: Prepared, mesh: Mesh, files: ResultFiles) 
 
 
 def _mesh(
-    request: Request, prepared: Prepared, keys: Keys, files: ResultFiles, emit: Emit, wish: Callable[[], Wish]
+    request: Request,
+    study: Study,
+    prepared: Prepared,
+    keys: Keys,
+    files: ResultFiles,
+    emit: Emit,
+    wish: Callable[[], Wish],
 ) -> Mesh:
     if not files.has("mesh", keys.mesh):
-        mesh = _made(request, prepared, files, emit, wish)
+        mesh = _made(request, study, prepared, files, emit, wish)
         quality = measure(mesh)
         state, sentence = quality.verdict()
         shapes = polygons(mesh)
@@ -143,6 +151,9 @@ def _mesh(
             "sentence": sentence, "worst": quality.worst(),
             "histograms": {name: _histogram(getattr(quality, name), name) for name in LIMITS},
             "smallest": float(sides.min()), "largest": float(sides.max()), **drawn_as(mesh),
+            "box": [mesh.points.min(axis=0).tolist(), mesh.points.max(axis=0).tolist()],
+            "worst_cells": [asdict(p) for p in worst_places(mesh, quality)] if not mesh.is_plane else [],
+            "coverage": _coverage(study, prepared, mesh),
         }  # fmt: skip
         with files.making("mesh", keys.mesh) as folder:
             mesh.save(folder / "mesh.npz")
@@ -156,6 +167,15 @@ def _mesh(
     summary = json.loads((folder / "summary.json").read_text())
     emit({"type": "result", "stage": "mesh", "key": keys.mesh, "summary": summary})
     return Mesh.load(folder / "mesh.npz")
+
+
+def _coverage(study: Study, prepared: Prepared, mesh: Mesh) -> dict[str, float]:
+    """The share of each patch along which the layers stand that are wanted there."""
+    if prepared.space is None or prepared.space.patches is None:
+        return {}
+    wanted = space_layers(study, prepared, tuple(p.name for p in mesh.patches))
+    found = layer_coverage(mesh)
+    return {} if wanted is None else {name: found.get(name, 0.0) for name in wanted.patches}
 
 
 def drawn_as(mesh: Mesh) -> dict[str, Any]:

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from brook.core.checks import made_patches
-from brook.core.editing import looking, space
+from brook.core.editing import looking, mesh_plan, space
 from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
 from brook.core.study import PlaneGeometry, Problem, Study, named_scope, resolve
@@ -242,6 +242,7 @@ def _rename_patch(raw: dict[str, Any], patch: str, to: str) -> str:
                     part["patch"] = renamed(part["patch"])
         for opening in geometry["openings"]:
             opening["patch"] = renamed(opening["patch"])
+    mesh_plan.rename_in_plan(raw, patch, to)
     for boundary in raw["set_up"]["boundaries"]:
         boundary["patch"] = renamed(boundary["patch"])
     for requirement in raw["requirements"]:
@@ -276,4 +277,5 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "fluid_kind": _fluid_kind,
     **looking.ACTIONS,
     **space.ACTIONS,
+    **mesh_plan.ACTIONS,
 }

@@ -221,14 +221,8 @@ def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
     return f"{pointer}/{key}"
 
 
-def _set_patch_size(raw: dict[str, Any], patch: str, size: str) -> str:
-    """Says another size of cells for a patch."""
-    raw.setdefault("mesh_plan", {}).setdefault("patches", {})[patch] = size.strip()
-    return f"/mesh_plan/patches/{patch}"
-
-
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_solid": _add_solid, "repeat_solid": _pattern, "take_file": _take_file, "swap_file": _swap_file,
     "add_step": _add_step, "add_steps": _add_steps, "close_opening": _close_opening, "set_body": _set_body,
-    "set_tunnel": _set_tunnel, "take_outline": _take_outline, "set_colour": _set_colour, "set_patch_size": _set_patch_size,
+    "set_tunnel": _set_tunnel, "take_outline": _take_outline, "set_colour": _set_colour,
 }  # fmt: skip

@@ -92,6 +92,48 @@ def _openness(mesh: Mesh) -> float:
     return float(np.max(np.linalg.norm(total, axis=1) / size))
 
 
+def per_cell(mesh: Mesh, values: np.ndarray) -> np.ndarray:
+    """The largest value (C,) of the inner faces (inner,) of each cell."""
+    found = np.zeros(mesh.cell_count)
+    np.maximum.at(found, mesh.owner[: mesh.inner_count], values)
+    np.maximum.at(found, mesh.neighbour, values)
+    return found
+
+
+@dataclass(frozen=True)
+class Place:
+    """A cell that is among the worst: by which measure, how bad, where (m), how large (m)."""
+
+    measure: str
+    value: float
+    at: tuple[float, float, float]
+    size: float
+
+
+def worst_places(mesh: Mesh, quality: Quality, most: int = 5) -> list[Place]:
+    """The worst cells of every measure, the worst first, none that is better than half its limit."""
+    found = []
+    for name in LIMITS:
+        values = quality.aspect_ratio if name == "aspect_ratio" else per_cell(mesh, getattr(quality, name))
+        for cell in np.argsort(-values)[:most]:
+            if values[cell] > LIMITS[name][0] / 2:
+                at = mesh.centre[cell]
+                size = float(np.cbrt(mesh.volume[cell]))
+                found.append(Place(name, float(values[cell]), (float(at[0]), float(at[1]), float(at[2])), size))
+    return found
+
+
+def layer_coverage(mesh: Mesh) -> dict[str, float]:
+    """The share of the area of each patch along which layers stand; patches without any are left out."""
+    found = {}
+    for patch in mesh.patches:
+        area = mesh.face_area[patch.faces]
+        along = area[mesh.layer[mesh.owner[patch.faces]] == 1].sum()
+        if along > 0:
+            found[patch.name] = float(along / area.sum())
+    return found
+
+
 def plane_sides_of(mesh: Mesh) -> np.ndarray:
     """Faces that lie in the two planes of a plane mesh, the front ones (z up) first in each cell."""
     if not mesh.is_plane:

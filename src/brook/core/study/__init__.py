@@ -7,7 +7,6 @@ from brook.core.study.document import (
     Box,
     Brief,
     DocumentError,
-    MeshPlan,
     Requirement,
     RunRules,
     SetUp,
@@ -17,6 +16,7 @@ from brook.core.study.document import (
     study_text,
 )  # fmt: skip
 from brook.core.study.geometry import Opening, PlaneGeometry, Rectangle, Sides, formulas_of, patch_names
+from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.resolve import Resolved, named_scope, resolve, value_at
 
 __all__ = [

@@ -8,9 +8,10 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
-from brook.core.study.base import Coordinate, Formula, Length, Name, Part, Problem, Prose, Title, Value
+from brook.core.study.base import Coordinate, Formula, Name, Part, Problem, Prose, Title, Value
 from brook.core.study.boundaries import Boundary
 from brook.core.study.geometry import Geometry
+from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.views import CurvePlot, Plate
 
 FORMAT: Literal["brook-study"] = "brook-study"
@@ -91,18 +92,6 @@ class OwnFluid(Part):
 
 
 Fluid = Annotated[LibraryFluid | OwnFluid, Field(discriminator="kind")]
-
-
-class MeshPlan(Part):
-    """Largest cells in the bulk, cells at walls, and how much larger each next cell may be.
-
-    `patches` are other sizes than `wall` for some patches of shapes in space.
-    """
-
-    bulk: Length = "10 mm"
-    wall: Length = "5 mm"
-    patches: Annotated[dict[Name, Length], Field(max_length=200)] = {}
-    growth: Annotated[Formula, Value("number", "positive")] = "1.2"
 
 
 class Reference(Part):

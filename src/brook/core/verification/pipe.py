@@ -7,13 +7,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from brook.core.checks import prepare
-from brook.core.geometry import known
-from brook.core.geometry.shaping import shaped
-from brook.core.geometry.surface import Surface
-from brook.core.pipeline import make_space_mesh, solve
+from brook.core.pipeline import solve
+from brook.core.ready import meshed, ready
 from brook.core.solve import Outcome
-from brook.core.study import Resolved, Study
+from brook.core.study import Study
 from brook.core.verification.case import Comparison
 
 LENGTH, REYNOLDS = 4.0, 20.0
@@ -46,17 +43,8 @@ def study(across: int) -> Study:
 
 def solved(study: Study) -> Outcome:
     """The flow of a study whose only variant is a built shape in space."""
-    variant = study.variants[0]
-    prepared = prepare(study, variant)
-    surface = shaped(prepared.geometry, _no_file).surface
-    assert prepared.space is not None
-    known.note(prepared.space.bodies_key, surface.patches, ())
-    prepared = prepare(study, variant)
-    return solve(study, prepared, make_space_mesh(prepared, surface, lambda _: None))
-
-
-def _no_file(part: Resolved) -> Surface:
-    raise AssertionError("a case of verification has no files")
+    prepared, surface = ready(study, study.variants[0].name)
+    return solve(study, prepared, meshed(study, prepared, surface, lambda _: None))
 
 
 def figures(outcome: Outcome) -> tuple[float, float]:

@@ -11,7 +11,8 @@ from brook.core.mesh import boxes
 from brook.core.mesh.boxes import SpaceEstimate
 from brook.core.mesh.lines import Estimate, estimate
 from brook.core.mesh.quality import LIMITS, WORDS
-from brook.core.pipeline import space_sizes
+from brook.core.pipeline import space_layers, space_sizes
+from brook.core.units import DIMENSIONS, show
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.shapes import making_of
 from brook.web.state import StudyState, VariantState
@@ -38,7 +39,19 @@ def _space_estimate(studio: Studio, state: StudyState, variant: VariantState) ->
     if not bodies or [p for p in prepared.problems if p.path.startswith("/mesh_plan")]:
         return None
     areas = {p["name"]: p["area"] for p in bodies[0]["patches"]}
-    return boxes.estimate(bodies[0]["volume"], areas, space_sizes(prepared, tuple(areas)))
+    layers = space_layers(state.study, prepared, tuple(areas))
+    return boxes.estimate(bodies[0]["volume"], areas, space_sizes(prepared, tuple(areas)), layers)
+
+
+def _layer_note(variant: VariantState) -> str:
+    """How thick all layers are together, or the first of them."""
+    layers = variant.prepared.plan.layers
+    if layers is None or None in (layers.height, layers.growth):
+        return ""
+    times = sum(layers.growth**k for k in range(layers.number))
+    if layers.height_of == "first":
+        return f"all together {show(layers.height * times, DIMENSIONS['length'])}"
+    return f"the first {show(layers.height / times, DIMENSIONS['length'])}"
 
 
 def _estimates(state: StudyState) -> dict[str, Estimate]:
@@ -61,10 +74,12 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
                 "words": words, "unit": unit, "worst": summary["worst"][name], "limit": LIMITS[name][0],
                 "bars": bars(histogram), "low": histogram["edges"][0], "high": histogram["edges"][-1],
             })  # fmt: skip
-    found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": []}
+    found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": [],
+                             "words": WORDS, "layer_note": ""}  # fmt: skip
     if variant is not None and variant.variant.geometry.kind == "space":
         found["space_estimate"] = _space_estimate(studio, state, variant)
         found["sized"] = sorted(variant.prepared.patches or ())
+        found["layer_note"] = _layer_note(variant)
     return found
 
 

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import re
+from math import isfinite
 
 from fastapi import APIRouter, HTTPException
-from fastapi.responses import FileResponse
+from fastapi.responses import FileResponse, Response
 
+from brook.runs.cuts import cut_array
 from brook.web.pages import StudioHere
+from brook.web.routes.readout import KEEP, ask
 
 router = APIRouter()
 KEY = re.compile(r"^[0-9a-f]{20}$")
@@ -27,3 +30,12 @@ def view(studio: StudioHere, stage: str, key: str, array: str) -> FileResponse:
         raise HTTPException(404, "this result is no longer kept; bring the variant up to date")
     headers = {"Cache-Control": "max-age=86400, immutable"}
     return FileResponse(path, media_type="application/octet-stream", headers=headers)
+
+
+@router.get("/views/mesh/{key}/cut/{axis}/{at}/{name}.{kind}")
+def cut(studio: StudioHere, key: str, axis: str, at: float, name: str, kind: str) -> Response:
+    """An array of the cells of a mesh in space where a plane across an axis at a place in m cuts them."""
+    if not KEY.match(key) or axis not in ("x", "y", "z") or not isfinite(at) or kind not in ("f32", "u32"):
+        raise HTTPException(404, "there is no such cut")
+    content = ask(studio, cut_array, str(studio.store.files.root), key, "xyz".index(axis), at, name)
+    return Response(content, media_type="application/octet-stream", headers=KEEP)

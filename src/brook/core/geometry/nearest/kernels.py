@@ -183,3 +183,68 @@ def signed(places, found, triangle, points, triangles, edges_of, normal, edge_no
         size = np.sqrt((way * way).sum())
         far[k] = size if (way * side).sum() >= 0.0 else -size
     return far
+
+
+@njit(cache=True, inline="always")
+def _through(ox, oy, oz, wx, wy, wz, box, best):
+    """Whether a ray meets a box before it has gone `best`."""
+    near, far = 0.0, best
+    for i in range(3):
+        o = ox if i == 0 else oy if i == 1 else oz
+        w = wx if i == 0 else wy if i == 1 else wz
+        if abs(w) < 1e-300:
+            if o < box[i] or o > box[i + 3]:
+                return False
+            continue
+        one, other = (box[i] - o) / w, (box[i + 3] - o) / w
+        near, far = max(near, min(one, other)), min(far, max(one, other))
+    return near <= far
+
+
+@njit(cache=True, parallel=True)
+def along(places, ways, corners, boxes, leaves):
+    """How far it is from places (n, 3) along unit ways (n, 3) to the first triangle, and which (n,), -1 for none.
+
+    Triangles in which a place lies do not count. Möller & Trumbore (1997).
+    """
+    count = len(places)
+    far, triangle = np.full(count, np.inf), np.full(count, -1, np.int64)
+    for k in prange(count):
+        ox, oy, oz = places[k, 0], places[k, 1], places[k, 2]
+        wx, wy, wz = ways[k, 0], ways[k, 1], ways[k, 2]
+        stack = np.empty(64, np.int64)
+        stack[0], top = 1, 1
+        best = np.inf
+        while top:
+            top -= 1
+            node = stack[top]
+            if not _through(ox, oy, oz, wx, wy, wz, boxes[node], best):
+                continue
+            if node < leaves:
+                stack[top], stack[top + 1] = 2 * node, 2 * node + 1
+                top += 2
+                continue
+            begin = (node - leaves) * LEAF
+            for t in range(begin, min(begin + LEAF, len(corners))):
+                a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
+                ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+                vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+                hx, hy, hz = wy * vz - wz * vy, wz * vx - wx * vz, wx * vy - wy * vx
+                det = ux * hx + uy * hy + uz * hz
+                if det == 0.0:
+                    continue
+                sx, sy, sz = ox - a[0], oy - a[1], oz - a[2]
+                u = (sx * hx + sy * hy + sz * hz) / det
+                if u < 0.0 or u > 1.0:
+                    continue
+                qx, qy, qz = sy * uz - sz * uy, sz * ux - sx * uz, sx * uy - sy * ux
+                v = (wx * qx + wy * qy + wz * qz) / det
+                if v < 0.0 or u + v > 1.0:
+                    continue
+                s = (vx * qx + vy * qy + vz * qz) / det
+                size = abs(ux) + abs(uy) + abs(uz) + abs(vx) + abs(vy) + abs(vz)
+                if s > 1e-9 * size and s < best:
+                    best = s
+                    triangle[k] = t
+        far[k] = best
+    return far, triangle

@@ -14,6 +14,8 @@ from brook.core.mesh.boxes.keeping import Tell, kept
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError, grid_for, refine
 from brook.core.mesh.boxes.skin import LEAST, Fitted, features_of, fit, kernels
+from brook.core.mesh.boxes.wishes import by_bend, by_gap, pieces
+from brook.core.mesh.boxes.zones import Box, Near, Rod
 from brook.core.mesh.polyhedral import Mesh
 
 MERGE_ANGLE = 40.0  # degrees from the mean that sides of one cell may have to be joined
@@ -21,19 +23,43 @@ MERGE_ANGLE = 40.0  # degrees from the mean that sides of one cell may have to b
 
 @dataclass(frozen=True)
 class Sizes:
-    """Sides of boxes in m: in the bulk, and where patches are (by name); `smallest` is a lower bound.
+    """Sides of boxes in m: in the bulk, where patches are (by name), and in zones; `smallest` is a lower bound.
 
-    Twice `buffer` boxes of each size stand at least before the next larger ones.
+    `per_turn` boxes stand round a full turn of a bent wall and `per_gap` across a gap, 0 for no such wish. Twice
+    `buffer` boxes of each size stand at least before the next larger ones.
     """
 
     bulk: float
     patches: dict[str, float] = field(default_factory=dict)
     smallest: float = 0.0
     buffer: int = 1
+    zones: tuple[tuple[float, Box | Rod | Near], ...] = ()
+    per_turn: int = 0
+    per_gap: int = 0
+
+
+def _wished(surface: Surface, sizes: Sizes) -> tuple[np.ndarray, np.ndarray]:
+    """Triangles (n, 3, 3), cut up where gaps are to be measured, and the size (n,) in m that each asks for."""
+    by_patch = np.array([sizes.patches.get(name, sizes.bulk) for name in surface.patches])
+    wanted = by_patch[surface.patch]
+    if not (sizes.bulk > 0 and (wanted > 0).all() and all(size > 0 for size, _ in sizes.zones)):
+        raise MeshError("a size must be larger than nothing")
+    corners = surface.points[surface.triangles]
+    if sizes.per_turn:
+        wanted = np.minimum(wanted, by_bend(surface, sizes.per_turn))
+    if sizes.per_gap:
+        corners, of = pieces(surface, 2 * sizes.bulk)
+        wanted = np.minimum(wanted[of], by_gap(corners, sizes.per_gap))
+    least = sizes.smallest or min(sizes.bulk, by_patch.min(initial=np.inf)) / 8
+    return corners, np.maximum(wanted, least)
 
 
 def build(
-    surface: Surface, sizes: Sizes, body: str = "fluid", tell: Tell = lambda _: None, wet: np.ndarray | None = None,
+    surface: Surface,
+    sizes: Sizes,
+    body: str = "fluid",
+    tell: Tell = lambda _: None,
+    wet: np.ndarray | None = None,
     layers: Layers | None = None,
 ) -> Mesh:
     """The mesh within a closed surface whose triangles look out of it. Raises `MeshError`.
@@ -41,14 +67,19 @@ def build(
     `tell` hears what is done next, often; what it raises ends the work. Where cells are too large for a neck the part
     with the wet point (3,) is kept, or else the largest.
     """
-    wanted = [max(sizes.smallest, sizes.patches.get(name, sizes.bulk)) for name in surface.patches]
-    if not all(size > 0 for size in (sizes.bulk, *wanted)):
-        raise MeshError("a size must be larger than nothing")
+    tell("looking at sizes")
+    corners, wanted = _wished(surface, sizes)
+    zones = [(max(sizes.smallest, size), region.test(surface)) for size, region in sizes.zones]
+    finest = min([sizes.bulk, float(wanted.min()), *(size for size, _ in zones)])
     tell("halving boxes")
-    grid = grid_for(surface.box, sizes.bulk, min(sizes.bulk, *wanted))
-    levels = np.ceil(np.log2(sizes.bulk / np.array(wanted)) - 1e-9).clip(0).astype(np.int64)
-    corners = surface.points[surface.triangles]
-    octree = refine(grid, corners, levels[surface.patch], buffer=sizes.buffer)
+    grid = grid_for(surface.box, sizes.bulk, finest)
+
+    def halvings(size: np.ndarray | float) -> np.ndarray:
+        return np.ceil(np.log2(sizes.bulk / np.asarray(size)) - 1e-9).clip(0).astype(np.int64)
+
+    octree = refine(
+        grid, corners, halvings(wanted), [(int(halvings(size)), test) for size, test in zones], buffer=sizes.buffer
+    )
     tell("telling inside from outside")
     inside = kept(octree, Sides.of(surface), wet, tell)
     if not inside.any():

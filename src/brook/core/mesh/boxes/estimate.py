@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from brook.core.mesh.boxes.build import Sizes
+from brook.core.mesh.boxes.layers import Layers
+from brook.core.mesh.boxes.zones import Box, Near, Rod
 
 # At the peak of a run, and seconds of making the mesh, measured on meshes of the demo.
 BYTES_PER_CELL = 2600
@@ -16,10 +18,13 @@ INWARD = 0.9  # boxes of the smallest size that stand inside of those which meet
 
 @dataclass(frozen=True)
 class SpaceEstimate:
-    """Cells in all, and those (by patch name) that the size at a patch adds to what the bulk alone would make."""
+    """Cells in all, those (by patch name) that the size at a patch adds to what the bulk alone would make, those in
+    each zone (None where its volume is not known), and those in layers."""
 
     cells: int
     at_patches: dict[str, int]
+    in_zones: tuple[int | None, ...] = ()
+    in_layers: int = 0
 
     @property
     def memory(self) -> float:
@@ -30,7 +35,7 @@ class SpaceEstimate:
         return self.cells / CELLS_PER_SECOND
 
 
-def estimate(volume: float, areas: dict[str, float], sizes: Sizes) -> SpaceEstimate:
+def estimate(volume: float, areas: dict[str, float], sizes: Sizes, layers: Layers | None = None) -> SpaceEstimate:
     """For a body of a volume in m³ with patches of some areas in m²: within a quarter on pipes and tees with sizes of
     two or four to one, up to two times off where fine patches lie close together or far within the body.
 
@@ -38,7 +43,7 @@ def estimate(volume: float, areas: dict[str, float], sizes: Sizes) -> SpaceEstim
     """
     added = {}
     for name, area in areas.items():
-        level = max(0, int(np.ceil(np.log2(sizes.bulk / sizes.patches.get(name, sizes.bulk)) - 1e-9)))
+        level = _halvings(sizes, name)
         cells = 0.0
         for k in range(level, 0, -1):
             side = sizes.bulk / 2**k
@@ -50,4 +55,30 @@ def estimate(volume: float, areas: dict[str, float], sizes: Sizes) -> SpaceEstim
     level = max(0, int(np.ceil(np.log2(sizes.bulk / finest) - 1e-9)))
     most = volume / (sizes.bulk / 2**level) ** 3
     total = min(bulk + sum(added.values()), most)
-    return SpaceEstimate(round(total), {name: round(cells) for name, cells in added.items()})
+    zones = tuple(_in_zone(size, zone, volume, areas) for size, zone in sizes.zones)
+    total += sum(cells for cells in zones if cells is not None)
+    in_layers = 0.0
+    if layers is not None:
+        along = {name: areas.get(name, 0.0) for name in layers.patches}
+        in_layers = layers.count * sum(
+            area / (sizes.bulk / 2 ** _halvings(sizes, name)) ** 2 for name, area in along.items()
+        )
+    return SpaceEstimate(
+        round(total + in_layers), {name: round(cells) for name, cells in added.items()}, zones, round(in_layers)
+    )
+
+
+def _halvings(sizes: Sizes, patch: str) -> int:
+    return max(0, int(np.ceil(np.log2(sizes.bulk / sizes.patches.get(patch, sizes.bulk)) - 1e-9)))
+
+
+def _in_zone(size: float, zone: Box | Rod | Near, volume: float, areas: dict[str, float]) -> int:
+    """Cells that a zone would have if it lay wholly in the body, at most the whole body's."""
+    if isinstance(zone, Box):
+        inside = float(np.prod(np.array(zone.high) - np.array(zone.low)))
+    elif isinstance(zone, Rod):
+        length = float(np.linalg.norm(np.array(zone.end) - np.array(zone.start)))
+        inside = np.pi * zone.radius**2 * length if length else 4 / 3 * np.pi * zone.radius**3
+    else:
+        inside = areas.get(zone.patch, 0.0) * zone.distance
+    return round(min(inside, volume) / size**3)

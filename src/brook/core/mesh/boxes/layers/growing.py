@@ -65,13 +65,14 @@ class _Walls:
         normal, _ = kernels.polygon_normals(core.points, flat, offsets)
         count = len(core.points)
         start, faces = kernels.faces_round(flat, offsets, layered, count)
-        hold = kernels.held(*kernels.faces_round(flat, offsets, ~layered, count), normal)
+        other_start, others = kernels.faces_round(flat, offsets, ~layered, count)
+        hold = kernels.held(other_start, others, normal)
         points = np.nonzero(np.diff(start))[0]
         number = np.full(count, -1, np.int64)
         number[points] = np.arange(len(points))
         direction, seen = kernels.directions(points, start, faces, normal, hold)
         links = _links_within(flat, offsets, layered, number, len(points))
-        kernels.evened(direction, seen, points, start, faces, normal, hold, *links, number, 6)
+        kernels.evened(direction, seen, points, start, faces, normal, hold, links[0], links[1], 6)
         rim_other = kernels.over_edges(flat, offsets, count)
         every = core.links
         root, ring = kernels.rings(every.indptr, every.indices, points, number, RINGS)
@@ -214,7 +215,7 @@ def _filled(walls: _Walls, points: np.ndarray, kept: np.ndarray, level: np.ndarr
     old_flat, old_starts = _chosen(core.flat, core.offsets, stay)
     parents = np.concatenate([np.arange(len(core.size)), np.repeat(walls.owner[whole], levels)])
     height = np.concatenate([np.zeros(len(core.size), np.int64), np.tile(np.arange(1, levels + 1), int(whole.sum()))])
-    normal, area = kernels.polygon_normals(core.points, walls.flat, walls.offsets)
+    _, area = kernels.polygon_normals(core.points, walls.flat, walls.offsets)
     thick = np.linalg.norm(drawn - wall, axis=1)
     mean = np.zeros(len(walls.flat))
     mean[at_layers] = thick[walls.number[walls.flat[at_layers]]]
@@ -236,5 +237,3 @@ def _filled(walls: _Walls, points: np.ndarray, kept: np.ndarray, level: np.ndarr
 def _chosen(flat: np.ndarray, offsets: np.ndarray, chosen: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     length = np.diff(offsets)
     return flat[np.repeat(chosen, length)], np.concatenate([[0], np.cumsum(length[chosen])])
-
-

@@ -132,9 +132,9 @@ def directions(points, start, faces, normal, hold):
 
 
 @njit(cache=True)
-def evened(found, seen, points, start, faces, normal, hold, link_start, link, number, rounds):
-    """Directions drawn towards those of neighbours as far as no side is lost from sight. `number` (all points,) says
-    which of `points` each is, -1 for none; links are CSR over `points`."""
+def evened(found, seen, points, start, faces, normal, hold, link_start, link, rounds):
+    """Directions drawn towards those of neighbours as far as no side is lost from sight. In place; links are CSR over
+    `points`."""
     for _ in range(rounds):
         before = found.copy()
         for n in range(len(points)):

@@ -1,0 +1,54 @@
+"""Shapes in space made without a server: files are looked for beside the document."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from brook.core.checks import Prepared, prepare
+from brook.core.geometry import known
+from brook.core.geometry.bodies import bodies_of
+from brook.core.geometry.files import FileError, read_file
+from brook.core.geometry.shaping import NOTHING, stages
+from brook.core.geometry.surface import Surface
+from brook.core.mesh import Mesh
+from brook.core.pipeline import make_mesh, make_space_mesh
+from brook.core.study import Resolved, Study
+
+
+def ready(
+    study: Study, name: str, beside: Path | None = None, say: Callable[[str], None] = lambda _: None
+) -> tuple[Prepared, Surface | None]:
+    """A variant with all that is known of it once its shape is made, and the surface of a shape in space."""
+    prepared = prepare(study, study.variant(name))
+    if prepared.space is None:
+        return prepared, None
+    state = NOTHING
+    for stage in stages(prepared.geometry, _reader(beside)):
+        say(stage.words)
+        state = stage.do(state)
+    problems = [(n.pointer, n.problem) for n in state.notes if n.problem]
+    bodies, _ = bodies_of(state.surface, prepared.geometry.bodies)
+    problems += [(f"/bodies/{k}", b.problem) for k, b in enumerate(bodies) if b.problem]
+    used = tuple(n for k, n in enumerate(state.surface.patches) if (state.surface.patch == k).any())
+    known.note(prepared.space.bodies_key, used, tuple(problems))
+    return prepare(study, study.variant(name)), state.surface
+
+
+def meshed(study: Study, prepared: Prepared, surface: Surface | None, say: Callable[[str], None]) -> Mesh:
+    """The mesh of a variant that is ready."""
+    if surface is None:
+        return make_mesh(prepared)
+    return make_space_mesh(study, prepared, surface, say)
+
+
+def _reader(beside: Path | None) -> Callable[[Resolved], Surface]:
+    def read(part: Resolved) -> Surface:
+        path = (beside or Path()) / part.file
+        try:
+            data = path.read_bytes()
+        except OSError as error:
+            raise FileError(f"{part.file} cannot be read: {error.strerror}; put it beside the study document") from None
+        return read_file(part.file, data, part.deflection)
+
+    return read

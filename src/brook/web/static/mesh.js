@@ -1,0 +1,86 @@
+// The cut through a mesh in space: across which axis and where, kept for the tab; a walk to its worst cells.
+
+import { memory, remember } from "./views.js";
+
+export class MeshCut {
+  /** The cut of a page; null where nothing is cut. Its last place is put before the canvas is opened. */
+  static of(root) {
+    const canvas = root.querySelector("canvas.field[data-cuts]");
+    return canvas && root.querySelector("#mesh-axis") ? new MeshCut(root, canvas) : null;
+  }
+
+  constructor(root, canvas) {
+    const { cuts, box, across, place, name } = canvas.dataset;
+    Object.assign(this, { root, canvas, base: cuts, box: JSON.parse(box), key: `cut ${name}` });
+    this.axis = root.querySelector("#mesh-axis");
+    this.place = root.querySelector("#mesh-place");
+    this.slider = root.querySelector("#mesh-slider");
+    const before = memory(this.key);
+    this.usual = { across, at: Number(place) };
+    if (before && this.inside(before.across, before.at)) this.point(before.across, before.at);
+    else this.say(across, Number(place));
+  }
+
+  attach(pictures) {
+    if (!pictures) return;
+    this.pictures = pictures;
+    this.axis.addEventListener("change", () => {
+      const k = "xyz".indexOf(this.axis.value), [low, high] = [this.box[0][k], this.box[1][k]];
+      this.move(this.axis.value, this.axis.value === this.usual.across ? this.usual.at : low + 0.507 * (high - low), true);
+    });
+    this.slider.addEventListener("change", () => this.move(this.across, this.at(this.slider.value / 1000)));
+    this.slider.addEventListener("input", () => { this.place.value = millimetres(this.at(this.slider.value / 1000)); });
+    this.place.addEventListener("change", () => {
+      const typed = /^\s*([-+]?[\d.]+(?:e[-+]?\d+)?)\s*(mm|cm|m)?\s*$/i.exec(this.place.value);
+      const at = typed ? Number(typed[1]) * { mm: 1e-3, cm: 1e-2, m: 1 }[(typed[2] ?? "mm").toLowerCase()] : NaN;
+      if (this.inside(this.across, at)) { this.place.removeAttribute("aria-invalid"); pictures.problem(""); this.move(this.across, at); return; }
+      this.place.setAttribute("aria-invalid", "true");
+      const [low, high] = this.ends();
+      pictures.problem(`the mesh lies between ${millimetres(low)} and ${millimetres(high)} along ${this.across}`);
+    });
+    for (const button of this.root.querySelectorAll(".show-cell")) button.addEventListener("click", () => this.show(button.dataset));
+  }
+
+  ends() { const k = "xyz".indexOf(this.across); return [this.box[0][k], this.box[1][k]]; }
+  at(share) { const [low, high] = this.ends(); return low + Math.min(0.9995, Math.max(0.0005, share)) * (high - low); }
+  inside(across, at) { const k = "xyz".indexOf(across); return k >= 0 && at > this.box[0][k] && at < this.box[1][k]; }
+
+  say(across, at) {
+    this.across = across;
+    const [low, high] = this.ends();
+    this.axis.value = across;
+    this.place.value = millimetres(at);
+    this.slider.value = Math.round((1000 * (at - low)) / (high - low));
+  }
+
+  /** Names the arrays of another cut to the canvas. */
+  point(across, at) {
+    this.say(across, at);
+    const from = `${this.base}/${across}/${at.toPrecision(9)}`;
+    Object.assign(this.canvas.dataset, { mesh: from, values: from, axes: { x: "yz", y: "xz", z: "xy" }[across] });
+  }
+
+  async move(across, at, fit = false) {
+    remember(this.key, { across, at });
+    this.point(across, at);
+    const [view] = this.pictures.views, camera = view.camera;
+    try { await view.open(); } catch (error) { this.pictures.problem(error.message); return; }
+    if (fit) this.pictures.fit(); else view.camera = camera;
+    await this.pictures.show();
+  }
+
+  /** Cuts through a cell and looks at it from near, coloured by what it is bad at. */
+  async show({ measure, at, size }) {
+    const place = at.split(",").map(Number), k = "xyz".indexOf(this.across);
+    const choice = this.root.querySelector("#quantity");
+    if ([...choice.options].some((o) => o.value === measure)) choice.value = measure;
+    this.pictures.held = null;
+    await this.move(this.across, place[k]);
+    const [a, b] = { x: [1, 2], y: [0, 2], z: [0, 1] }[this.across];
+    this.pictures.look([place[a], place[b], 14 * Number(size)]);
+    this.canvas.scrollIntoView({ block: "center" });
+    this.canvas.focus({ preventScroll: true });
+  }
+}
+
+const millimetres = (metres) => `${Number((1000 * metres).toPrecision(5))} mm`;
