@@ -174,8 +174,7 @@ def _coverage(study: Study, prepared: Prepared, mesh: Mesh) -> dict[str, float]:
     if prepared.space is None or prepared.space.patches is None:
         return {}
     wanted = space_layers(study, prepared, tuple(p.name for p in mesh.patches))
-    found = layer_coverage(mesh)
-    return {} if wanted is None else {name: found.get(name, 0.0) for name in wanted.patches}
+    return {} if wanted is None else layer_coverage(mesh, wanted.patches)
 
 
 def drawn_as(mesh: Mesh) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -110,7 +111,7 @@ class Place:
     size: float
 
 
-def worst_places(mesh: Mesh, quality: Quality, most: int = 5) -> list[Place]:
+def worst_places(mesh: Mesh, quality: Quality, most: int = 3) -> list[Place]:
     """The worst cells of every measure, the worst first, none that is better than half its limit."""
     found = []
     for name in LIMITS:
@@ -123,14 +124,13 @@ def worst_places(mesh: Mesh, quality: Quality, most: int = 5) -> list[Place]:
     return found
 
 
-def layer_coverage(mesh: Mesh) -> dict[str, float]:
-    """The share of the area of each patch along which layers stand; patches without any are left out."""
-    found = {}
+def layer_coverage(mesh: Mesh, along: Iterable[str]) -> dict[str, float]:
+    """The share of the area of each patch that layers were wanted along on which they stand; 0 for one without sides."""
+    found = dict.fromkeys(along, 0.0)
     for patch in mesh.patches:
-        area = mesh.face_area[patch.faces]
-        along = area[mesh.layer[mesh.owner[patch.faces]] == 1].sum()
-        if along > 0:
-            found[patch.name] = float(along / area.sum())
+        if patch.name in found:
+            area = mesh.face_area[patch.faces]
+            found[patch.name] = float(area[mesh.layer[mesh.owner[patch.faces]] == 1].sum() / area.sum())
     return found
 
 

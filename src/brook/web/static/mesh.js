@@ -77,7 +77,7 @@ export class MeshCut {
     this.pictures.held = null;
     await this.move(this.across, place[k]);
     const [a, b] = { x: [1, 2], y: [0, 2], z: [0, 1] }[this.across];
-    this.pictures.look([place[a], place[b], 14 * Number(size)]);
+    this.pictures.look({ centre: [place[a], place[b]], across: 30 * Number(size) });
     this.canvas.scrollIntoView({ block: "center" });
     this.canvas.focus({ preventScroll: true });
   }
