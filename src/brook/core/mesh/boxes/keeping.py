@@ -22,8 +22,14 @@ def kept(octree: Octree, sides: Sides, wet: np.ndarray | None = None, tell: Tell
     """The leaves (n,) that become cells: of parts that do not hang together the one with the wet point (3,), or else
     the largest."""
     depth = _depths(octree, sides)
-    round_it = _round_it(octree, wet)
-    inside = depth < 0
+    return tidied(octree, depth < 0, depth, leaves_round(octree, wet), tell)
+
+
+def tidied(
+    octree: Octree, inside: np.ndarray, depth: np.ndarray, round_it: np.ndarray, tell: Tell = lambda _: None
+) -> np.ndarray:
+    """Leaves (n,) without those whose skin could not be fitted; `depth` (n,) is negative inside, and of leaves that
+    have to give way the shallowest do."""
     for turn in range(ROUNDS):
         tell(f"tidying boxes, round {turn + 1}")
         before = inside.copy()
@@ -130,7 +136,7 @@ def pinches(skin: Skin) -> tuple[np.ndarray, np.ndarray]:
     return np.stack([edge[crowded], face[crowded]], axis=1), np.stack([node[several], of_face[several]], axis=1)
 
 
-def _round_it(octree: Octree, wet: np.ndarray | None) -> np.ndarray:
+def leaves_round(octree: Octree, wet: np.ndarray | None) -> np.ndarray:
     """The leaves in which a wet point lies, none when nobody says one."""
     if wet is None:
         return np.zeros(0, np.int64)

@@ -49,6 +49,18 @@ def fit(frame: Frame, features: Features, tell: Callable[[str], None] = lambda _
     return Fitted(points, label, held_back)
 
 
+def fit_skin(frame: Frame, features: Features, tell: Callable[[str], None] = lambda _: None) -> Fitted:
+    """The same for a frame of nothing but skin: no cell has to stay sound."""
+    start, end, face = polygon_edges(frame.polygon, frame.corners)
+    size = frame.size[frame.owner]
+    label = _labels(frame, features, frame.polygon, frame.corners, size, (start, end, face))
+    skin = _SkinPoints.of(frame, features, frame.polygon, frame.corners, label, size, (start, end))
+    tell("evening out the skin")
+    points = frame.points.copy()
+    points[skin.points] = skin.smoothed(SMOOTHINGS)
+    return Fitted(points, label, skin.points[:0])
+
+
 # -- labels -----------------------------------------------------------------------------------
 
 
