@@ -12,6 +12,7 @@ from brook.core.geometry.files import FileError, read_file
 from brook.core.geometry.shaping import NOTHING, stages
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh
+from brook.core.mesh.wrap import as_asked
 from brook.core.pipeline import make_mesh, make_space_mesh
 from brook.core.study import Resolved, Study
 
@@ -24,7 +25,7 @@ def ready(
     if prepared.space is None:
         return prepared, None
     state = NOTHING
-    for stage in stages(prepared.geometry, _reader(beside)):
+    for stage in stages(prepared.geometry, _reader(beside), as_asked):
         say(stage.words)
         state = stage.do(state)
     problems = [(n.pointer, n.problem) for n in state.notes if n.problem]

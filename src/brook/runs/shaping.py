@@ -24,6 +24,7 @@ from brook.core.geometry.shaping import NOTHING, State, stages
 from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.unit_check import likely_unit, sizes
+from brook.core.mesh.wrap import as_asked
 from brook.core.study import Problem, Resolved, named_scope, read_study, resolve
 from brook.store.files import ResultFiles
 
@@ -81,7 +82,7 @@ def _reader(order: Order) -> Callable[[Resolved], Surface]:
 def surface_of(order: Order, tell: Callable[[str], None]) -> State:
     """The surface of an order after all its stages."""
     geometry, _ = geometry_of(order)
-    todo = stages(geometry, _reader(order))
+    todo = stages(geometry, _reader(order), lambda surface, wrap: as_asked(surface, wrap, tell))
     begin = next((k + 1 for k in range(len(todo) - 1, -1, -1) if todo[k].key in _kept), 0)
     state = _kept[todo[begin - 1].key] if begin else NOTHING
     for k in range(begin, len(todo)):
@@ -183,7 +184,7 @@ def _prints(surface: Surface) -> np.ndarray:
 def proposal(order: Order, largest: float) -> list[dict[str, Any]]:
     """Steps that would mend the surface before its closings, each with its kind and values in SI units."""
     geometry, _ = geometry_of(order)
-    closings, geometry.closings, geometry.tunnel = geometry.closings, [], None
+    closings, geometry.closings, geometry.wrap, geometry.tunnel = geometry.closings, [], None, None
     todo = stages(geometry, _reader(order))
     state = _kept.get(todo[-1].key) if todo else NOTHING
     if state is None:

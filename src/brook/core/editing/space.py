@@ -212,6 +212,18 @@ def _set_colour(raw: dict[str, Any], variant: str, patch: str, colour: str) -> s
     return _path(variant, "colours")
 
 
+def _set_wrap(raw: dict[str, Any], variant: str, side: str, x: str = "", y: str = "", z: str = "") -> str:
+    """Wraps the shape from inside or around, or no more. A wet point comes in m; without one it is the first body's."""
+    geometry = geometry_of(raw, variant)
+    if not side:
+        geometry["wrap"] = None
+        return _path(variant, "wrap")
+    bodies = geometry["bodies"]
+    at = _place(x, y, z) if x else {axis: bodies[0][axis] for axis in "xyz"} if bodies else {}
+    geometry["wrap"] = {**(geometry.get("wrap") or {}), "side": side, **at}
+    return _path(variant, "wrap")
+
+
 def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
     """Replaces the corners of a polygon, or the profile of a solid, by points (JSON) in m; all sides keep one patch."""
     shape = _part(raw, pointer)
@@ -224,5 +236,5 @@ def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_solid": _add_solid, "repeat_solid": _pattern, "take_file": _take_file, "swap_file": _swap_file,
     "add_step": _add_step, "add_steps": _add_steps, "close_opening": _close_opening, "set_body": _set_body,
-    "set_tunnel": _set_tunnel, "take_outline": _take_outline, "set_colour": _set_colour,
+    "set_tunnel": _set_tunnel, "set_wrap": _set_wrap, "take_outline": _take_outline, "set_colour": _set_colour,
 }  # fmt: skip

@@ -55,11 +55,17 @@ class Stage:
 
 
 Reader = Callable[[Resolved], Surface]
+Wrapper = Callable[[Surface, Resolved], Surface]
 NOTHING = State(together([]))
 
 
-def stages(geometry: Resolved, read: Reader) -> list[Stage]:
-    """The stages of a resolved geometry in their order. `read` gives the surface of a file part in its own unit."""
+def _no_wrapper(surface: Surface, wrap: Resolved) -> Surface:
+    raise AssertionError("nobody here can wrap")
+
+
+def stages(geometry: Resolved, read: Reader, wrap: Wrapper = _no_wrapper) -> list[Stage]:
+    """The stages of a resolved geometry in their order. `read` gives the surface of a file part in its own unit, `wrap`
+    one wrapped as a statement says."""
     found: list[Stage] = []
 
     def add(words: str, inputs: Any, do: Callable[[State], State]) -> None:
@@ -78,15 +84,17 @@ def stages(geometry: Resolved, read: Reader) -> list[Stage]:
         add(WORDS[step.kind], plain(step), _step(k, step))
     if geometry.closings:
         add("closing openings", plain(geometry.closings), _closing(geometry.closings))
+    if geometry.wrap is not None:
+        add("wrapping", plain(geometry.wrap), _wrapping(geometry.wrap, wrap))
     if geometry.tunnel is not None:
         add("putting the tunnel around", plain(geometry.tunnel), _tunnel(geometry.tunnel))
     return found
 
 
-def shaped(geometry: Resolved, read: Reader) -> State:
+def shaped(geometry: Resolved, read: Reader, wrap: Wrapper = _no_wrapper) -> State:
     """All stages one after the other."""
     state = NOTHING
-    for stage in stages(geometry, read):
+    for stage in stages(geometry, read, wrap):
         state = stage.do(state)
     return state
 
@@ -169,6 +177,29 @@ def _closing(closings: list[Resolved]) -> Callable[[State], State]:
         surface, told = closed_by(state.surface, closings)
         notes = tuple(Note(f"/closings/{k}", words, problem) for k, (words, problem) in enumerate(told))
         return State(surface, (*state.notes, *notes))
+
+    return do
+
+
+def _wrapping(wish: Resolved, wrap: Wrapper) -> Callable[[State], State]:
+    def do(state: State) -> State:
+        before = state.surface
+        try:
+            made = wrap(before, wish)
+        except ValueError as error:
+            path = getattr(error, "path", None)
+            more = (
+                {"leak": {"path": path.tolist(), "at": error.place.tolist(), "width": error.width}}
+                if path is not None
+                else {}
+            )  # type: ignore[attr-defined]
+            return State(before, (*state.notes, Note("/wrap", "", str(error), more)))
+        kept = {made.patches[k] for k in set(made.patch.tolist())}
+        lost = [n for k, n in enumerate(before.patches) if n not in kept and (before.patch == k).any()]
+        words = f"{made.count} triangles"
+        if lost:
+            words += f"; the water does not reach {', '.join(lost[:4])}{' …' if len(lost) > 4 else ''}"
+        return State(made, (*state.notes, Note("/wrap", words)))
 
     return do
 

@@ -222,6 +222,20 @@ class Tunnel(Part):
     names: dict[Name, Name] = {}
 
 
+class Wrap(Part):
+    """A closed surface in place of all there is: what water touches from a wet point `inside`, or from outside
+    (`around`). Triangles are about `size` large, holes up to `closes` wide are closed, edges that bend by more than
+    `angle` are kept."""
+
+    side: Literal["inside", "around"] = "inside"
+    size: Length = "2 mm"
+    closes: Distance = "0 mm"
+    angle: Angle = "35 deg"
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+
+
 class SpaceBody(Part):
     """A closed volume: the space round a point that lies in it."""
 
@@ -239,6 +253,7 @@ class SpaceGeometry(Part):
     parts: Annotated[tuple[ShapePart, ...], Field(max_length=100)] = ()
     steps: Annotated[tuple[Step, ...], Field(max_length=200)] = ()
     closings: Annotated[tuple[Closing, ...], Field(max_length=200)] = ()
+    wrap: Wrap | None = None
     tunnel: Tunnel | None = None
     bodies: Annotated[tuple[SpaceBody, ...], Field(max_length=60)] = ()
     colours: Annotated[dict[Name, Colour], Field(max_length=2000)] = {}

@@ -3,7 +3,7 @@
 import { memory, remember } from "./views.js";
 import { Picking } from "./space/picking.js";
 import { SpaceView } from "./space/view.js";
-import { place } from "./space/words.js";
+import { length, place } from "./space/words.js";
 
 const RUST = "#b4532a", OCHRE = "#c8962e";
 let page = null;
@@ -58,6 +58,7 @@ class SpacePage {
     }
     this.holder.dataset.state = "shown";
     this.view.shape.draw("openings", told.openings.flatMap((o) => segments(o.line)), OCHRE);
+    this.leak();
     await this.fresh();
     if (this.finding.kind >= 0) this.showFinding(false);
     this.view.later();
@@ -209,6 +210,18 @@ class SpacePage {
     this.view.shape.draw("finding", segments(rim.line), RUST);
     this.view.marks.point(new this.view.camera.target.constructor(...rim.centre.map((v, i) => v - this.view.shape.middle[i])), rim.words);
     this.view.goTo(rim.centre, rim.across);
+  }
+
+  /** The way that water takes out of a wrap, and where it is narrowest. */
+  leak() {
+    const button = this.root.querySelector("#show-leak");
+    if (!button) return;
+    const { path, at, width } = JSON.parse(button.dataset.leak);
+    this.view.shape.draw("leak", path.slice(1).map((b, k) => [...path[k], ...b]), RUST);
+    button.onclick = () => {
+      this.view.marks.point(new this.view.camera.target.constructor(...at.map((v, i) => v - this.view.shape.middle[i])), `leak, about ${length(width)} wide`);
+      this.view.goTo(at, 2 * width);
+    };
   }
 
   forms() {

@@ -1,6 +1,7 @@
 """A closed surface round the fluid of a dirty shape: what water from a wet point would touch."""
 
+from brook.core.mesh.wrap.asked import as_asked
 from brook.core.mesh.wrap.flooding import Leak
 from brook.core.mesh.wrap.wrapping import Wish, wrapped
 
-__all__ = ["Leak", "Wish", "wrapped"]
+__all__ = ["Leak", "Wish", "as_asked", "wrapped"]

@@ -1,0 +1,84 @@
+"""Wraps of dirty shapes: closed, near what they wrap, and honest about leaks."""
+
+import numpy as np
+import pytest
+
+from brook.core.geometry.booleans import combined, together
+from brook.core.mesh import measure
+from brook.core.mesh.boxes import MeshError, Sizes, build
+from brook.core.mesh.wrap import Leak, Wish, wrapped
+from brook.demo.spray_header import Header, closed_header, drawn_header, with_defects
+from tests.core.surfaces import cube
+from tests.core.test_boxes import elbow, round_ball, turned
+
+HEADER = Header((0.05, 0.15), length=0.2)
+WET = (0.1, 0.0, 0.0)
+
+
+@pytest.mark.parametrize("side", ["inside", "around"])
+def test_a_wrap_of_a_sound_shape_is_that_shape(side):
+    shape = turned(cube(), 3)
+    wet = tuple(shape.points.mean(axis=0)) if side == "inside" else None
+    made = wrapped(shape, Wish(0.06, wet=wet))
+    assert made.is_closed
+    assert made.volume == pytest.approx(1.0, rel=5e-3)  # edges are kept
+    for k, name in enumerate(made.patches):
+        assert made.areas[made.patch == k].sum() == pytest.approx(1.0, rel=2e-2), name
+
+
+def test_overlapping_parts_become_one():
+    ball = round_ball().placed(0.8 * round_ball().points + [0.6, 0.3, 0.2])
+    parts = [turned(cube(), 3), ball, turned(cube(), 5)]
+    exact = combined(combined(parts[0], parts[1], "add"), parts[2], "add").volume
+    made = wrapped(together(parts), Wish(0.05))
+    assert made.is_closed
+    assert made.volume == pytest.approx(exact, rel=5e-3)
+
+
+def test_turned_triangles_and_slits_narrower_than_the_wrap_do_not_matter():
+    shape = elbow()
+    flip = np.random.default_rng(2).random(shape.count) < 0.2
+    torn = shape.flipped(flip)
+    apart = torn.points[torn.triangles] + np.random.default_rng(4).normal(0, 2e-4, (torn.count, 1, 3))
+    loose = torn.placed(torn.points)
+    loose = type(loose)(apart.reshape(-1, 3), np.arange(3 * torn.count).reshape(-1, 3), torn.patch, torn.patches)
+    made = wrapped(loose, Wish(0.015, wet=(0.2, 0.0, 0.0)))
+    assert made.is_closed
+    assert made.volume == pytest.approx(shape.volume, rel=1.5e-2)
+    assert {made.patches[k] for k in np.unique(made.patch)} == {"inlet", "outlet", "wall"}
+
+
+def test_a_leak_is_told_with_its_way_and_width_and_can_be_closed():
+    whole = closed_header(HEADER)
+    middle = whole.points[whole.triangles].mean(axis=1)
+    hole = np.linalg.norm(middle - [0.1, 0, 0.03], axis=1) < 0.008
+    torn = whole.only(~hole)
+    with pytest.raises(Leak, match="leaks out through a hole about") as found:
+        wrapped(torn, Wish(0.002, wet=WET))
+    leak = found.value
+    assert np.linalg.norm(leak.path[0] - WET) < 0.005
+    assert np.linalg.norm(leak.place - [0.1, 0, 0.031]) < 0.012
+    assert 0.003 < leak.width < 0.02
+    made = wrapped(torn, Wish(0.002, closes=0.012, wet=WET))
+    assert made.is_closed
+    assert made.volume == pytest.approx(whole.volume, rel=5e-3)
+
+
+def test_a_wet_point_in_the_wall_is_refused():
+    with pytest.raises(MeshError, match="wet point lies on a wall"):
+        wrapped(elbow(), Wish(0.02, wet=(0.2, 0.1, 0.0)))
+
+
+def test_a_wrap_of_a_defective_file_can_be_meshed():
+    """The defects of the demo's file, openings closed by lids that overlap: nothing is mended by hand."""
+    drawn = with_defects(drawn_header(HEADER))
+    lids = closed_header(HEADER)
+    lids = lids.only(np.isin(lids.patch, [k for k, n in enumerate(lids.patches) if "let" in n]))
+    made = wrapped(together([drawn, lids]), Wish(0.0025, closes=0.012, wet=WET))
+    assert made.is_closed
+    assert made.volume == pytest.approx(closed_header(HEADER).volume, rel=2e-2)
+    mesh = build(made, Sizes(0.006, {"branch_1": 0.003}), wet=np.array(WET))
+    quality = measure(mesh)
+    assert quality.smallest_volume > 0
+    assert quality.openness < 1e-12
+    assert mesh.volume.sum() == pytest.approx(made.volume, rel=3e-2)
