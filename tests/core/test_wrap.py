@@ -69,6 +69,12 @@ def test_a_wet_point_in_the_wall_is_refused():
         wrapped(elbow(), Wish(0.02, wet=(0.2, 0.1, 0.0)))
 
 
+def test_an_open_sheet_encloses_nothing():
+    box = cube()
+    with pytest.raises(MeshError, match="both sides"):
+        wrapped(box.only(box.patch != box.patches.index("lid")), Wish(0.05))
+
+
 def test_a_wrap_of_a_defective_file_can_be_meshed():
     """The defects of the demo's file, openings closed by lids that overlap: nothing is mended by hand."""
     drawn = with_defects(drawn_header(HEADER))

@@ -187,12 +187,7 @@ def _wrapping(wish: Resolved, wrap: Wrapper) -> Callable[[State], State]:
         try:
             made = wrap(before, wish)
         except ValueError as error:
-            path = getattr(error, "path", None)
-            more = (
-                {"leak": {"path": path.tolist(), "at": error.place.tolist(), "width": error.width}}
-                if path is not None
-                else {}
-            )  # type: ignore[attr-defined]
+            more = getattr(error, "more", {})
             return State(before, (*state.notes, Note("/wrap", "", str(error), more)))
         kept = {made.patches[k] for k in set(made.patch.tolist())}
         lost = [n for k, n in enumerate(before.patches) if n not in kept and (before.patch == k).any()]

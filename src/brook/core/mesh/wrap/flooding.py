@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from scipy.sparse import coo_matrix, csr_matrix
-from scipy.sparse.csgraph import breadth_first_order, connected_components
+from scipy.sparse.csgraph import breadth_first_order, connected_components, minimum_spanning_tree
 
 from brook.core.geometry.nearest import Nearest, kernels
 from brook.core.mesh.boxes.keeping import leaves_round
@@ -20,6 +22,11 @@ class Leak(MeshError):
             f"({', '.join(f'{1000 * v:.4g}' for v in place)}) mm; close it, or let the wrap close holes that wide"
         )
         self.path, self.place, self.width = path, place, width
+
+    @property
+    def more(self) -> dict[str, Any]:
+        """What a page draws of it."""
+        return {"leak": {"path": self.path.tolist(), "at": self.place.tolist(), "width": self.width}}
 
 
 def flooded(octree: Octree, tree: Nearest, wet: np.ndarray | None, closes: float) -> tuple[np.ndarray, np.ndarray]:
@@ -83,14 +90,20 @@ def _links(one: np.ndarray, two: np.ndarray, count: int) -> csr_matrix:
 
 
 def _leak(octree: Octree, links: csr_matrix, begin: int, end: np.ndarray, far: np.ndarray) -> Leak:
-    """The shortest way out, and where it is narrowest."""
-    order, before = breadth_first_order(links, begin, directed=False)
-    here = int(order[np.argmax(end[order])])
+    """The widest way out, and where it is narrowest: the way along the tree that spans all boxes over the widest links."""
+    one, two = links.nonzero()
+    room = np.minimum(far[one], far[two])
+    weight = coo_matrix((2 * float(far.max()) - room, (one, two)), shape=links.shape)
+    order, before = breadth_first_order(minimum_spanning_tree(weight.tocsr()), begin, directed=False)
+    least = np.zeros(octree.count)
+    least[begin] = far[begin]
+    for leaf in order[1:]:
+        least[leaf] = min(least[before[leaf]], far[leaf])
+    here = int(np.argmax(np.where(end, least, -1.0)))
     path = [here]
     while here != begin:
         here = int(before[here])
         path.append(here)
     way = np.array(path[::-1])
-    inner = way[1:-1] if len(way) > 2 else way
-    narrow = int(inner[np.argmin(far[inner])])
-    return Leak(octree.centre[way], octree.centre[narrow], float(2 * far[narrow] + octree.size[narrow]))
+    narrow = int(way[np.argmin(far[way])])
+    return Leak(octree.centre[way], octree.centre[narrow], float(2 * far[narrow]))

@@ -14,12 +14,13 @@ from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh.boxes import kernels as grids
 from brook.core.mesh.boxes.faces import Frame, outer_sides, polygon_edges
 from brook.core.mesh.boxes.keeping import tidied
-from brook.core.mesh.boxes.octree import Octree, grid_for, refine
+from brook.core.mesh.boxes.octree import MeshError, Octree, grid_for, refine
 from brook.core.mesh.boxes.skin import features_of, fit_skin
 from brook.core.mesh.wrap.flooding import flooded, seen
 
 FAR, REACH = 1.5, 0.8  # sides of the box: what is further from all triangles closes a hole, with what is round it
 EVENING = 20
+THIN = 0.1  # boxes: what is thinner on average is no volume but sheets
 ROOM = 2.5  # boxes that stand round the shape, so that water gets everywhere from outside
 SHORT = 0.02  # sides of the box: shorter edges are taken out
 CLEAR = 0.5  # sides of the box over a triangle's plane: water that stands lower may be round its edge
@@ -64,6 +65,11 @@ def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _
     features = features_of(_with_lids(shape, frame), wish.angle)
     fitted = fit_skin(frame, features, tell)
     made = _triangles(fitted.points, frame, features.patch[fitted.label], features.surface.patches)
+    if abs(made.volume) < THIN * wish.size * made.areas.sum():
+        raise MeshError(
+            "water gets to both sides of nearly all walls, so that nothing is enclosed; close the openings first, or "
+            "let the wrap close wider holes"
+        )
     return made if wish.wet else made.flipped(np.ones(made.count, bool))
 
 

@@ -1,0 +1,117 @@
+"""From a defective file over a wrap to a mesh with layers, its worst cell, and the same plan on another file."""
+
+import pytest
+
+from brook.core.study import Study
+from tests.web.driving import all_of, complaints, one, press, text_of, type_into, wait
+from tests.web.helpers import client, document, take_in
+from tests.web.test_shapes import close_as, enter, headers, send_file, settled
+
+__all__ = ["headers"]
+pytestmark = [pytest.mark.browser, pytest.mark.server]
+
+
+@pytest.fixture
+def defective(brook_server, headers):
+    """A study with the defective header in mm."""
+    empty = {"title": "Wrapped", "variants": [{"name": "header", "title": "Header", "geometry": {"kind": "space"}}]}
+    with client(brook_server) as http:
+        slug = take_in(http, Study.model_validate(empty))
+        page = {"page": "geometry", "name": "header"}
+        file = {"file": (headers[0].name, headers[0].read_bytes())}
+        http.post(f"/studies/{slug}/geometry/header/files", files=file, data=page)
+        unit = {"pointer": "/variants/0/geometry/parts/0/unit", "value": "mm", **page}
+        assert http.post(f"/studies/{slug}/edit", data=unit).status_code == 200
+        plan = {"bulk": "12 mm", "wall": "6 mm"}
+        for name, size in plan.items():
+            http.post(f"/studies/{slug}/edit", data={"pointer": f"/mesh_plan/{name}", "value": size, "page": "mesh"})
+    return slug
+
+
+def test_a_defective_header_is_wrapped_and_meshed_with_layers(brook_server, browser, headers, defective):
+    at = f"{brook_server}/studies/{defective}"
+    browser.get(f"{at}/geometry/header")
+    settled(browser)
+    with client(brook_server) as http:
+        point = {"variant": "0", "side": "inside", "x": "0.1", "y": "0", "z": "0", "page": "geometry", "name": "header"}
+        assert http.post(f"/studies/{defective}/act/set_wrap", data=point).status_code == 200
+
+    # all is open: the leak is told, drawn, and looked at
+    wait(browser, lambda: "leaks out through a hole" in text_of(browser, ".space-sheet"))
+    settled(browser)
+    press(browser, "#show-leak")
+    wait(browser, lambda: text_of(browser, ".space-ring").startswith("leak, about"))
+
+    for beside, name in (("header", "inlet"), ("branch_1", "outlet_1"), ("branch_2", "outlet_2")):
+        close_as(browser, beside, name)
+    type_into(browser, "Width of holes that are closed", "12 mm")
+    type_into(browser, "Size of triangles of the wrap", "2.5 mm")
+    wait(browser, lambda: "The surface is closed" in text_of(browser, "#headline"), 90)
+    settled(browser)
+    press(browser, "#body-form button")
+    wait(browser, lambda: "closed, volume" in text_of(browser, "#headline"), 60)
+    settled(browser)
+    assert "7 patches" in text_of(browser, "#headline")
+
+    browser.get(f"{at}/mesh/header")
+    wait(browser, lambda: "This will make about" in text_of(browser, ".sheet"))
+    press(browser, "[aria-label='Add layers along walls']")
+    wait(browser, lambda: all_of(browser, "[aria-label='Number of layers']"))
+    type_into(browser, "Number of layers", "3")
+    type_into(browser, "Height of layers", "0.6 mm")
+    wait(browser, lambda: "all together 2.18 mm" in text_of(browser, ".sheet"))
+    press(browser, ".sheet button.do")
+    wait(browser, lambda: "Layers along header" in text_of(browser, ".sheet"), 90)
+    assert "will do" in text_of(browser, ".verdict-line")
+    first = text_of(browser, ".sheet table:last-of-type")
+
+    # the worst cell, near; then a cut elsewhere
+    wait(browser, lambda: browser.execute_script("return document.querySelector('#field')?.width > 100"))
+    press(browser, ".show-cell")
+    wait(browser, lambda: one(browser, "#stage").get_attribute("data-drawn") != "mesh")
+    browser.execute_script(
+        "const a = document.querySelector('#mesh-axis'); a.value = 'x'; a.dispatchEvent(new Event('change'))"
+    )
+    wait(browser, lambda: one(browser, "#field").get_attribute("data-axes") == "yz")
+    enter(browser, "#mesh-place", "900 mm")
+    wait(browser, lambda: "the mesh lies between" in text_of(browser, ".picture-problem"))
+    enter(browser, "#mesh-place", "60 mm")
+    wait(browser, lambda: "/x/0.06" in one(browser, "#field").get_attribute("data-mesh"))
+
+    # another file in the same place: the same wrap, plan and names
+    browser.get(f"{at}/geometry/header")
+    settled(browser)
+    send_file(browser, ".part details", headers[1])
+    wait(browser, lambda: "4 of 4 patches are found by name" in text_of(browser, ".swap"))
+    press(browser, ".swap button[type=submit]")
+    wait(
+        browser,
+        lambda: "closed, volume" in text_of(browser, "#headline") and "box 250 mm" in text_of(browser, ".space-sheet"),
+        90,
+    )
+    browser.get(f"{at}/mesh/header")
+    wait(browser, lambda: "out of date" in text_of(browser, ".sheet"))
+    press(browser, ".sheet button.do")
+    wait(
+        browser,
+        lambda: "As built" in text_of(browser, ".sheet") and "out of date" not in text_of(browser, ".sheet"),
+        90,
+    )
+    assert text_of(browser, ".sheet table:last-of-type") != first
+    assert document(brook_server, defective).mesh_plan.layers.number == 3
+    assert not [c for c in complaints(browser) if "422" not in c["message"]]
+
+
+def test_what_cannot_be_is_said_where_it_was_typed(brook_server, browser, defective):
+    browser.get(f"{brook_server}/studies/{defective}/mesh/header")
+    press(browser, "[aria-label='Add layers along walls']")
+    wait(browser, lambda: all_of(browser, "[aria-label='Height of layers']"))
+    type_into(browser, "Height of layers", "20 mm")
+    wait(browser, lambda: "all layers together would be" in text_of(browser, ".sheet"))
+    type_into(browser, "Growth from layer to layer", "7")
+    wait(browser, lambda: "each layer may be 1 to 2 times" in text_of(browser, ".sheet"))
+    enter(browser, "[aria-label='Size of cells in the zone']", "50 mm")
+    wait(browser, lambda: "may not be larger than in the bulk" in text_of(browser, ".sheet"))
+    enter(browser, "[aria-label='Size of cells in the zone']", "2 mm")
+    wait(browser, lambda: all_of(browser, "[aria-label='Size of cells there']"))
+    assert document(brook_server, defective).mesh_plan.zones[0].size == "2 mm"
