@@ -74,7 +74,7 @@ def test_a_defective_header_is_wrapped_and_meshed_with_layers(brook_server, brow
     )
     wait(browser, lambda: one(browser, "#field").get_attribute("data-axes") == "yz")
     enter(browser, "#mesh-place", "900 mm")
-    wait(browser, lambda: "the mesh lies between" in text_of(browser, ".picture-problem"))
+    wait(browser, lambda: "the mesh lies between" in text_of(browser, "#mesh-place-why"))
     enter(browser, "#mesh-place", "60 mm")
     wait(browser, lambda: "/x/0.06" in one(browser, "#field").get_attribute("data-mesh"))
 

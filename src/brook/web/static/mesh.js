@@ -15,6 +15,7 @@ export class MeshCut {
     this.axis = root.querySelector("#mesh-axis");
     this.place = root.querySelector("#mesh-place");
     this.slider = root.querySelector("#mesh-slider");
+    this.why = root.querySelector("#mesh-place-why");
     const before = memory(this.key);
     this.usual = { across, at: Number(place) };
     if (before && this.inside(before.across, before.at)) this.point(before.across, before.at);
@@ -33,10 +34,9 @@ export class MeshCut {
     this.place.addEventListener("change", () => {
       const typed = /^\s*([-+]?[\d.]+(?:e[-+]?\d+)?)\s*(mm|cm|m)?\s*$/i.exec(this.place.value);
       const at = typed ? Number(typed[1]) * { mm: 1e-3, cm: 1e-2, m: 1 }[(typed[2] ?? "mm").toLowerCase()] : NaN;
-      if (this.inside(this.across, at)) { this.place.removeAttribute("aria-invalid"); pictures.problem(""); this.move(this.across, at); return; }
+      if (this.inside(this.across, at)) { this.move(this.across, at); return; }
       this.place.setAttribute("aria-invalid", "true");
-      const [low, high] = this.ends();
-      pictures.problem(`the mesh lies between ${millimetres(low)} and ${millimetres(high)} along ${this.across}`);
+      this.why.textContent = `the mesh lies between ${this.ends().map(millimetres).join(" and ")} along ${this.across}`;
     });
     for (const button of this.root.querySelectorAll(".show-cell")) button.addEventListener("click", () => this.show(button.dataset));
   }
@@ -61,6 +61,8 @@ export class MeshCut {
   }
 
   async move(across, at, fit = false) {
+    this.place.removeAttribute("aria-invalid");
+    this.why.textContent = "";
     remember(this.key, { across, at });
     this.point(across, at);
     const [view] = this.pictures.views, camera = view.camera;
