@@ -23,7 +23,8 @@ from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.spots import triangle_at
 from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh import measure
-from brook.core.mesh.boxes import Sizes, build
+from brook.core.mesh.boxes import Layers, Sizes, build
+from brook.core.mesh.wrap import Wish, wrapped
 from brook.core.numerics import Matrix, Stencil, laplacian
 from brook.core.numerics.linear import LibraryMultigrid
 from brook.core.pipeline import make_mesh
@@ -199,8 +200,9 @@ def warm_shapes() -> None:
     survey.drawn(ball)
     small_picture(ball)
     suggested_point(ball)
-    mesh = build(ball, Sizes(0.5, {"skin": 0.25}))
+    mesh = build(ball, Sizes(0.5, {"skin": 0.25}, per_turn=8, per_gap=2), layers=Layers(("skin",), 2, 0.02))
     polygons(mesh)
+    wrapped(ball, Wish(0.3, wet=(0.0, 0.0, 0.0)))
 
 
 def bench_survey() -> Figure:
@@ -235,12 +237,41 @@ def bench_boxes() -> Figure:
     return _figure("boxes", "per cell, automatic mesh of boxes with quality", seconds, cells)
 
 
+def bench_layers() -> Figure:
+    """The same with five layers along its skin."""
+    build(_ball(3), Sizes(0.4, {"skin": 0.2}), layers=Layers(("skin",), 2, 0.02))
+    ball, cells = _ball(6), 0
+
+    def made() -> None:
+        nonlocal cells
+        mesh = build(ball, Sizes(0.08, {"skin": 0.02}), layers=Layers(("skin",), 5, 0.0016))
+        measure(mesh)
+        cells = mesh.cell_count
+
+    seconds = min(_timed(made) for _ in range(2))
+    return _figure("layers", "per cell, automatic mesh of boxes with five wall layers and quality", seconds, cells)
+
+
+def bench_wrap() -> Figure:
+    """A wrap from outside of a ball of 1.3 million triangles, 100 boxes across."""
+    wrapped(_ball(3), Wish(0.3))
+    ball = _ball(8)
+    return _figure(
+        "wrap",
+        "per triangle of the shape, wrap with 100 boxes across",
+        _timed(lambda: wrapped(ball, Wish(0.02))),
+        ball.count,
+    )
+
+
 BENCHES: dict[str, Callable[[], Figure]] = {
     "memory": bench_memory,
     "iteration": bench_iteration,
     "pressure": bench_pressure,
     "mesh": bench_mesh,
     "boxes": bench_boxes,
+    "layers": bench_layers,
+    "wrap": bench_wrap,
     "picture": bench_picture,
     "findings": bench_findings,
     "survey": bench_survey,

@@ -18,8 +18,8 @@ FROM, TO = 2.3, 3.5  # m: developed, and not yet near the outlet
 SOURCE = "exact"
 
 
-def study(across: int) -> Study:
-    """A pipe of 1 m with so many boxes across at its wall."""
+def study(across: int, layers: int = 0) -> Study:
+    """A pipe of 1 m with so many boxes across at its wall, and so many layers along it, together 0.6 of a box thick."""
     size = 1.0 / across
     ends = {"start": "inlet", "end": "outlet", "side": "wall"}
     pipe = {"kind": "cylinder", "name": "pipe", "diameter": "1 m", "length": f"{LENGTH} m", "axis": "x", "around": 96,
@@ -31,7 +31,8 @@ def study(across: int) -> Study:
             "geometry": {"kind": "space", "parts": [pipe],
                          "bodies": [{"name": "water", "x": "1 m", "y": "0 m", "z": "0 m"}]},
         }],
-        "mesh_plan": {"bulk": f"{2 * size} m", "wall": f"{size} m", "growth": "1.5"},
+        "mesh_plan": {"bulk": f"{2 * size} m", "wall": f"{size} m", "growth": "1.5",
+                      "layers": {"number": layers, "height_of": "all", "height": f"{0.6 * size} m"} if layers else None},
         "set_up": {
             "fluid": {"kind": "own", "density": "1 kg/m^3", "viscosity": f"{1 / REYNOLDS} Pa s"},
             "boundaries": [{"kind": "flow", "patch": "inlet", "volume_flow": f"{np.pi / 4} m^3/s"},
@@ -59,10 +60,14 @@ def figures(outcome: Outcome) -> tuple[float, float]:
 
 
 def run() -> list[Comparison]:
-    outcome = solved(study(20))
-    friction, fastest = figures(outcome)
-    mesh = f"{outcome.fields.mesh.cell_count} cells, 20 across"
-    return [
-        Comparison("f Re", SOURCE, 64.0, friction, 0.015, mesh),
-        Comparison("u_max / u_mean", SOURCE, 2.0, fastest, 0.015, mesh),
-    ]
+    found = []
+    for layers in (0, 4):
+        outcome = solved(study(20, layers))
+        friction, fastest = figures(outcome)
+        words = f", {layers} layers" if layers else ""
+        mesh = f"{outcome.fields.mesh.cell_count} cells, 20 across{words}"
+        found += [
+            Comparison(f"f Re{words}", SOURCE, 64.0, friction, 0.015, mesh),
+            Comparison(f"u_max / u_mean{words}", SOURCE, 2.0, fastest, 0.015, mesh),
+        ]
+    return found
