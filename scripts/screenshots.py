@@ -34,7 +34,6 @@ SHOTS = {
     "compare": f"{TRAY}/compare",
     "history": f"{TRAY}/history",
     "space": f"{HEADER}/geometry/even?cut=y:0.500",
-    "space-mesh": f"{HEADER}/mesh/even",
     "space-findings": f"{HEADER}/geometry/as_drawn",
 }
 
@@ -100,6 +99,26 @@ def main() -> None:
                 canvas = browser.find_element(By.ID, "field")
                 ActionChains(browser).move_to_element_with_offset(canvas, -40, -30).perform()
             browser.save_screenshot(str(out / f"{name}.png"))
+        # layers along the walls of the header, and a cut across it
+        for action, values in (
+            ("set_layers", {"wanted": "1"}),
+            ("add_zone", {"kind": "near", "size": "2.5 mm", "patch": "branch_3"}),
+        ):
+            httpx.post(f"{address}{HEADER}/act/{action}", data={**values, "page": "mesh"}, timeout=30)
+        height = {"pointer": "/mesh_plan/layers/height", "value": "0.3 mm", "page": "mesh", "name": "even"}
+        httpx.post(f"{address}{HEADER}/edit", data=height, timeout=30)
+        httpx.post(
+            f"{address}{HEADER}/bring-up-to-date", data={"page": "mesh", "only": "even", "until": "mesh"}, timeout=30
+        )
+        browser.get(f"{address}{HEADER}/mesh/even")
+        begun = time.monotonic()
+        while "Layers along header" not in browser.page_source and time.monotonic() - begun < 120:
+            time.sleep(0.5)
+        time.sleep(2)
+        choose = "const q = document.getElementById('quantity'); q.value = 'non_orthogonality'; q.dispatchEvent(new Event('change'))"
+        browser.execute_script(choose)
+        time.sleep(2)
+        browser.save_screenshot(str(out / "space-mesh.png"))
         # a change out of date: the board hatches what it touches
         edit = {"pointer": "/variants/2/named_values/hanging", "value": "34 mm", "page": "board"}
         httpx.post(f"{address}{TRAY}/edit", data=edit, timeout=30)

@@ -12,6 +12,8 @@ from brook.core.geometry.nearest import Nearest, kernels
 from brook.core.mesh.boxes.keeping import leaves_round
 from brook.core.mesh.boxes.octree import MeshError, Octree
 
+TOLD = 8  # rings of boxes round the surface in which the way of a leak is measured
+
 
 class Leak(MeshError):
     """Water reaches where it must not: `path` (n, 3) in m from the wet point, the narrowest place on it, its width."""
@@ -30,18 +32,18 @@ class Leak(MeshError):
 
 
 def flooded(octree: Octree, tree: Nearest, wet: np.ndarray | None, closes: float) -> tuple[np.ndarray, np.ndarray]:
-    """The leaves (n,) that water fills, and the distance (n,) of their middles from the surface.
+    """The leaves (n,) that water fills, and the distance (n,) of their middles from the surface, infinity far away.
 
     From a wet point (3,) it must not reach the end of the grid, else it comes from there. Holes up to `closes` m wide
     hold it back: it only goes where it is that wide, and then to the walls again. Raises `MeshError`, `Leak`.
     """
-    place, _ = tree.find(octree.centre)
-    far = np.linalg.norm(place - octree.centre, axis=1)
-    free = ~octree.touched
-    wide = free & (far >= closes / 2)
     leaf, _, other = octree.pairs
     known = other >= 0
     one, two = leaf[known], other[known]
+    rings = int(np.ceil(closes / 2 / octree.size.min())) + 1 if closes else 0
+    far = _distances(octree, tree, one, two, rings)
+    free = ~octree.touched
+    wide = free & (far >= closes / 2)
     at_end = (octree.beside == -1).any(axis=1)
     if wet is None:
         begin = np.nonzero(at_end & wide)[0][:1]
@@ -58,6 +60,8 @@ def flooded(octree: Octree, tree: Nearest, wet: np.ndarray | None, closes: float
     _, part = connected_components(links, directed=False)
     filled = wide & (part == part[begin[0]])
     if wet is not None and (filled & at_end).any():
+        far = _distances(octree, tree, one, two, max(rings, TOLD))
+        far[np.isinf(far)] = TOLD * octree.size[np.isinf(far)]
         raise _leak(octree, links, int(begin[0]), filled & at_end, far)
     for _ in range(int(np.ceil(closes / 2 / octree.size.min())) + 1 if closes else 0):
         grown = filled.copy()
@@ -67,6 +71,20 @@ def flooded(octree: Octree, tree: Nearest, wet: np.ndarray | None, closes: float
             break
         filled = grown
     return filled, far
+
+
+def _distances(octree: Octree, tree: Nearest, one: np.ndarray, two: np.ndarray, rings: int) -> np.ndarray:
+    """The distance (n,) of leaves' middles from the surface where they are within some rings of it, infinity beyond."""
+    near = octree.touched.copy()
+    for _ in range(rings):
+        grown = near.copy()
+        grown[two[near[one]]] = True
+        grown[one[near[two]]] = True
+        near = grown
+    far = np.full(octree.count, np.inf)
+    place, _ = tree.find(octree.centre[near])
+    far[near] = np.linalg.norm(place - octree.centre[near], axis=1)
+    return far
 
 
 def seen(octree: Octree, tree: Nearest, filled: np.ndarray) -> np.ndarray:
