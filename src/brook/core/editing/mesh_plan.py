@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-ZONES: dict[str, dict[str, Any]] = {"box": {}, "ball": {}, "cylinder": {}, "near": {}}
+ZONES = ("box", "ball", "cylinder", "near")
 
 
 def plan_of(raw: dict[str, Any]) -> dict[str, Any]:

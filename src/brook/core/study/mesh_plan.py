@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from brook.core.study.base import Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.spots import Placed
 
 Factor = Annotated[Formula, Value("number", "positive")]
 Bound = Annotated[Formula, Value("length", "not_negative")]
@@ -18,31 +19,22 @@ class Zone(Part):
     size: Length = "2 mm"
 
 
-class BoxZone(Zone):
+class BoxZone(Zone, Placed):
     """`x`, `y` and `z` are those of its lower corner."""
 
     kind: Literal["box"]
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     width: Length = "50 mm"
     depth: Length = "50 mm"
     height: Length = "50 mm"
 
 
-class BallZone(Zone):
+class BallZone(Zone, Placed):
     kind: Literal["ball"]
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     diameter: Length = "50 mm"
 
 
-class CylinderZone(Zone):
+class CylinderZone(Zone, Placed):
     kind: Literal["cylinder"]
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
     end_x: Coordinate = "100 mm"
     end_y: Coordinate = "0 mm"
     end_z: Coordinate = "0 mm"

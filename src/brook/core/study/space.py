@@ -222,7 +222,7 @@ class Tunnel(Part):
     names: dict[Name, Name] = {}
 
 
-class Wrap(Part):
+class Wrap(Placed):
     """A closed surface in place of all there is: what water touches from a wet point `inside`, or from outside
     (`around`). Triangles are about `size` large, holes up to `closes` wide are closed, edges that bend by more than
     `angle` are kept."""
@@ -231,9 +231,6 @@ class Wrap(Part):
     size: Length = "2 mm"
     closes: Distance = "0 mm"
     angle: Angle = "35 deg"
-    x: Coordinate = "0 mm"
-    y: Coordinate = "0 mm"
-    z: Coordinate = "0 mm"
 
 
 class SpaceBody(Part):
