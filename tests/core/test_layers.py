@@ -82,6 +82,7 @@ def test_layers_thicker_than_a_gap_become_thinner():
     assert layer_coverage(mesh, ["slot"])["slot"] > 0.9
 
 
+@pytest.mark.slow
 @settings(max_examples=12, deadline=None)
 @given(st.integers(0, 10**6), st.floats(0.2, 1.2), st.integers(1, 8))
 def test_layers_never_make_an_unsound_mesh(seed, share, count):

@@ -26,6 +26,7 @@ def test_a_wrap_of_a_sound_shape_is_that_shape(side):
         assert made.areas[made.patch == k].sum() == pytest.approx(1.0, rel=2e-2), name
 
 
+@pytest.mark.slow
 def test_overlapping_parts_become_one():
     ball = round_ball().placed(0.8 * round_ball().points + [0.6, 0.3, 0.2])
     parts = [turned(cube(), 3), ball, turned(cube(), 5)]
@@ -48,6 +49,7 @@ def test_turned_triangles_and_slits_narrower_than_the_wrap_do_not_matter():
     assert {made.patches[k] for k in np.unique(made.patch)} == {"inlet", "outlet", "wall"}
 
 
+@pytest.mark.slow
 def test_a_leak_is_told_with_its_way_and_width_and_can_be_closed():
     whole = closed_header(HEADER)
     middle = whole.points[whole.triangles].mean(axis=1)
@@ -75,6 +77,7 @@ def test_an_open_sheet_encloses_nothing():
         wrapped(box.only(box.patch != box.patches.index("lid")), Wish(0.05))
 
 
+@pytest.mark.slow
 def test_a_wrap_of_a_defective_file_can_be_meshed():
     """The defects of the demo's file, openings closed by lids that overlap: nothing is mended by hand."""
     drawn = with_defects(drawn_header(HEADER))

@@ -32,12 +32,12 @@ def test_a_defective_header_is_wrapped_and_meshed_with_layers(brook_server, brow
     at = f"{brook_server}/studies/{defective}"
     browser.get(f"{at}/geometry/header")
     settled(browser)
-    with client(brook_server) as http:
-        point = {"variant": "0", "side": "inside", "x": "0.1", "y": "0", "z": "0", "page": "geometry", "name": "header"}
-        assert http.post(f"/studies/{defective}/act/set_wrap", data=point).status_code == 200
+    press(browser, "button[aria-label^='Wrap it']")
+    wait(browser, lambda: all_of(browser, "input[aria-label='x of the wet point of the wrap']"))
+    type_into(browser, "x of the wet point of the wrap", "100 mm")
 
     # all is open: the leak is told, drawn, and looked at
-    wait(browser, lambda: "leaks out through a hole" in text_of(browser, ".space-sheet"))
+    wait(browser, lambda: "leaks out through a hole" in text_of(browser, ".space-sheet"), 120)
     settled(browser)
     press(browser, "#show-leak")
     wait(browser, lambda: text_of(browser, ".space-ring").startswith("leak, about"))
