@@ -30,6 +30,7 @@ from brook.runs.watch import Emit, WorkerWatch
 from brook.store.files import ResultFiles
 
 HISTOGRAM_BINS = 24
+COVERED = 0.9  # of a patch: where layers stand on less, the mesh says so
 
 
 @dataclass(frozen=True)
@@ -146,6 +147,10 @@ def _mesh(
         if lost := _lost(request, prepared, mesh, files):
             state = "poor" if state == "good" else state
             sentence += f" It has no side at {', '.join(lost[:4])}: choose smaller cells there."
+        coverage = _coverage(study, prepared, mesh)
+        if bare := [f"{100 * share:.0f} % of {name}" for name, share in coverage.items() if share < COVERED]:
+            state = "poor" if state == "good" else state
+            sentence += f" Layers stand on only {', '.join(bare[:4])}: make them thinner, or cells there smaller."
         summary = {
             "cells": mesh.cell_count, "faces": mesh.face_count, "points": len(mesh.points), "verdict": state,
             "sentence": sentence, "worst": quality.worst(),
@@ -153,7 +158,7 @@ def _mesh(
             "smallest": float(sides.min()), "largest": float(sides.max()), **drawn_as(mesh),
             "box": [mesh.points.min(axis=0).tolist(), mesh.points.max(axis=0).tolist()],
             "worst_cells": [asdict(p) for p in worst_places(mesh, quality)] if not mesh.is_plane else [],
-            "coverage": _coverage(study, prepared, mesh),
+            "coverage": coverage,
         }  # fmt: skip
         with files.making("mesh", keys.mesh) as folder:
             mesh.save(folder / "mesh.npz")

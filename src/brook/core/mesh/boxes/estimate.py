@@ -19,11 +19,11 @@ INWARD = 0.9  # boxes of the smallest size that stand inside of those which meet
 @dataclass(frozen=True)
 class SpaceEstimate:
     """Cells in all, those (by patch name) that the size at a patch adds to what the bulk alone would make, those in
-    each zone (None where its volume is not known), and those in layers."""
+    each zone, and those in layers. What bends and gaps ask for is not among them."""
 
     cells: int
     at_patches: dict[str, int]
-    in_zones: tuple[int | None, ...] = ()
+    in_zones: tuple[int, ...] = ()
     in_layers: int = 0
 
     @property
@@ -56,7 +56,7 @@ def estimate(volume: float, areas: dict[str, float], sizes: Sizes, layers: Layer
     most = volume / (sizes.bulk / 2**level) ** 3
     total = min(bulk + sum(added.values()), most)
     zones = tuple(_in_zone(size, zone, volume, areas) for size, zone in sizes.zones)
-    total += sum(cells for cells in zones if cells is not None)
+    total += sum(zones)
     in_layers = 0.0
     if layers is not None:
         along = {name: areas.get(name, 0.0) for name in layers.patches}
