@@ -29,14 +29,14 @@ def run(mesh, statements, fluid=OIL, residual=1e-7, **options):
 def test_couette_flow_is_exact_on_a_straight_mesh():
     mesh = box_mesh((3, 8, 2), (0.3, 0.1, 0.1))
     ends = [statement("symmetry", p) for p in ("left", "right", "back", "front")]
-    outcome = run(mesh, [*ends, statement("sliding", "top", velocity_x=0.0, velocity_y=0.0)])
+    outcome = run(mesh, [*ends, statement("sliding", "top", velocity_x=0.0, velocity_y=0.0, velocity_z=0.0)])
     assert np.abs(outcome.fields.velocity).max() == 0.0
     # drag through the third direction: the flow runs along z, between plates in y
     sides = [statement("pressure", p, pressure=0.0) for p in ("left", "right")] + [
         statement("slip", "back"),
         statement("slip", "front"),
     ]
-    outcome = run(mesh, [*sides, statement("sliding", "top", velocity_x=0.2, velocity_y=0.0)])
+    outcome = run(mesh, [*sides, statement("sliding", "top", velocity_x=0.2, velocity_y=0.0, velocity_z=0.0)])
     assert outcome.state == "converged"
     exact = 0.2 * mesh.centre[:, 1] / 0.1
     assert outcome.fields.velocity[:, 0] == pytest.approx(exact, rel=1e-4)

@@ -135,7 +135,7 @@ def test_flow_divides_evenly_over_two_equal_outlets():
 
 def test_a_wall_cannot_slide_through_itself():
     patch = PatchFaces("lid", np.array([[0.0, 2.0, 0.0]]), np.zeros((1, 3)), np.ones(1))
-    condition = CONDITIONS["sliding"](Resolved(velocity_x=1.0, velocity_y=5.0), patch)
+    condition = CONDITIONS["sliding"](Resolved(velocity_x=1.0, velocity_y=5.0, velocity_z=0.0), patch)
     assert condition.kind == FIXED
     assert condition.velocity == pytest.approx(np.array([[1.0, 0.0, 0.0]]))
 

@@ -43,7 +43,7 @@ def solve_variant(
 ) -> tuple[Prepared, Outcome]:  # fmt: skip
     """Meshes and runs a variant that has no problems; files of its shape are looked for `beside` the document."""
     prepared, surface = ready(study, name, beside, say)
-    return prepared, solve(study, prepared, meshed(study, prepared, surface, say), watch)
+    return prepared, solve(study, prepared, meshed(study, prepared, surface, say, beside), watch)
 
 
 def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: list[ReadingResult]) -> dict[str, Any]:

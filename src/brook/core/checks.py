@@ -26,7 +26,7 @@ from brook.core.study import (
 )
 from brook.core.study.base import Part
 from brook.core.study.resolve import RESERVED, named_value_problems
-from brook.core.study.space import SpaceGeometry, named_patches
+from brook.core.study.space import SpaceGeometry, brings_mesh, has_own_mesh, named_patches
 from brook.core.study.views import CurvePlot, Plate
 from brook.core.units import DIMENSIONS, SYMBOLS, Dimension, UnitError, dimension_of, show
 
@@ -119,7 +119,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         problems += space_problems(geometry, space, f"{path}/geometry", variant)
     plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
     problems += _size_problems(plan)
-    problems += lines.plan_problems(plan, [shape] if shape else [], "/mesh_plan")
+    problems += lines.plan_problems(plan, [shape] if shape and plan.way == "lines" else [], "/mesh_plan")
     set_up = resolve(study.set_up, scope, "/set_up", problems)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
     rules = resolve(study.run_rules, scope, "/run_rules", problems)
@@ -260,6 +260,9 @@ def space_problems(geometry: Resolved, space: SpaceShape | None, path: str, vari
         for k, part in enumerate(geometry.parts)
         if part.kind == "file" and not part.unit
     ]
+    if has_own_mesh(geometry):
+        problems += [Problem(f"{path}{pointer}", words, "missing", variant.name) for pointer, words in space.problems]
+        return problems + _own_mesh_problems(geometry, path, variant)
     names = [b.name for b in geometry.bodies]
     twice = sorted({n for n in names if names.count(n) > 1})
     if twice:
@@ -268,16 +271,29 @@ def space_problems(geometry: Resolved, space: SpaceShape | None, path: str, vari
     if not geometry.bodies:
         message = "set the wet point: say where the fluid is"
         problems.append(Problem(f"{path}/bodies", message, "missing", variant.name))
-    if len(geometry.bodies) > 1:
-        message = "meshes of several bodies are not made yet; keep the one that is to be meshed"
-        problems.append(Problem(f"{path}/bodies", message, "missing", variant.name))
-    elif geometry.bodies and geometry.bodies[0].holds == "solid":
-        problems.append(
-            Problem(
-                f"{path}/bodies/0/holds", "nothing flows in a solid; make this body a fluid", "missing", variant.name
-            )
-        )
+    if geometry.bodies and all(b.holds == "solid" for b in geometry.bodies):
+        message = "nothing flows in solids; make one of the bodies a fluid"
+        problems.append(Problem(f"{path}/bodies/0/holds", message, "missing", variant.name))
     return problems
+
+
+BESIDE_CELLS = {"closings": "closed openings", "wrap": "a wrap", "tunnel": "a tunnel", "bodies": "wet points"}
+
+
+def _own_mesh_problems(geometry: Resolved, path: str, variant: Variant) -> list[Problem]:
+    """What cannot be done beside a part that brings its own cells."""
+    brings = next(p for p in geometry.parts if brings_mesh(p)).name
+    too_much = [(f"/parts/{k}", "other parts") for k, p in enumerate(geometry.parts) if p.name != brings]
+    too_much += [
+        (f"/steps/{k}", "steps other than new names") for k, s in enumerate(geometry.steps) if s.kind != "rename"
+    ]
+    for part in ("closings", "wrap", "tunnel", "bodies"):
+        if getattr(geometry, part):
+            too_much.append((f"/{part}", BESIDE_CELLS[part]))
+    return [
+        Problem(f"{path}{pointer}", f"{brings} brings its own cells, so {what} cannot change it; take this out", "missing", variant.name)
+        for pointer, what in too_much
+    ]  # fmt: skip
 
 
 def _boundary_problems(study: Study, patches: tuple[str, ...], variant: Variant) -> list[Problem]:
@@ -317,6 +333,8 @@ def _size_problems(plan: Resolved) -> list[Problem]:
         message = "each layer may be 1 to 2 times as high as the one before; write for example 1.2"
         problems.append(Problem("/mesh_plan/layers/growth", message))
     total = layers.height
+    if layers.height_of == "y_plus":
+        return problems
     if layers.height_of == "first":
         total *= sum(layers.growth**k for k in range(layers.number))
     if plan.wall is not None and total > LAYERS_DEEPEST * plan.wall:

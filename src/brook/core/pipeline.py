@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from functools import partial
 from typing import Any
 
@@ -19,18 +19,24 @@ from brook.core.checks import Prepared, resolved_limit
 from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.surface import Surface
+from brook.core.materials import ConstantFluid
 from brook.core.mesh import Mesh, boxes, lines
+from brook.core.mesh.pairs import FLAT, Motion, bent, match
 from brook.core.numerics import Stencil
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
 from brook.core.solve import Checkpoint, Fields, Outcome, Rules, SteadyFlow, Watch, boundary_conditions, run_steady
 from brook.core.solve.run import UNWATCHED, Monitor
 from brook.core.study import Requirement, Study
 from brook.core.study.resolve import Resolved, plain
+from brook.core.study.space import has_own_mesh
 from brook.core.units import Dimension
 
+# Kinds of walls that fluid sticks to: layers stand along these.
+STICKING = ("wall", "sliding")
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 2
-SPACE_MESH_VERSION = 2
+SPACE_MESH_VERSION = 3
+OWN_MESH_VERSION = 1
 SOLVER_VERSION = 2
 
 
@@ -58,14 +64,38 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
     if shape is not None:
         geometry = _hash(shape.key)
         mesh = _hash(geometry, plain([plan.bulk, plan.wall, plan.growth]), MESH_VERSION)
+        if plan.way == "boxes":
+            sizes, layers = asdict(space_sizes(prepared, shape.patches)), space_layers(prepared, shape.patches)
+            mesh = _hash(
+                geometry,
+                plain(sizes),
+                plain(asdict(layers)) if layers else None,
+                SPACE_MESH_VERSION,
+                _checks_of(prepared),
+            )
     elif space is not None and space.patches is not None:
         geometry = _hash(space.bodies_key)
-        layers = space_layers(study, prepared, space.patches)
+        if has_own_mesh(prepared.geometry):
+            mesh = _hash(geometry, OWN_MESH_VERSION, _checks_of(prepared))
+            return _later_keys(study, prepared, prepared.fluid, geometry, mesh)
+        layers = space_layers(prepared, space.patches)
         sizes = asdict(space_sizes(prepared, space.patches))
-        mesh = _hash(geometry, plain(sizes), plain(asdict(layers)) if layers else None, SPACE_MESH_VERSION)
+        mesh = _hash(
+            geometry, plain(sizes), plain(asdict(layers)) if layers else None, SPACE_MESH_VERSION, _checks_of(prepared)
+        )
     else:
         return None
-    properties = {"density": prepared.fluid.density, "viscosity": prepared.fluid.viscosity}
+    return _later_keys(study, prepared, prepared.fluid, geometry, mesh)
+
+
+def _checks_of(prepared: Prepared) -> list[Any]:
+    """What a mesh is checked for besides; nothing of it for most, whose keys it leaves as they are."""
+    flat = sorted(b.patch for b in prepared.boundaries if b.kind == "symmetry")
+    return [plain(prepared.plan.pairs), flat] if prepared.plan.pairs or flat else []
+
+
+def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry: str, mesh: str) -> Keys:
+    properties = {"density": fluid.density, "viscosity": fluid.viscosity}
     boundaries = sorted((plain(b) for b in prepared.boundaries), key=lambda b: b["patch"])
     set_up = _hash(plain(list(properties.values())), boundaries, study.set_up.convection, plain(prepared.rules))
     run = _hash(mesh, set_up, SOLVER_VERSION)
@@ -110,10 +140,14 @@ def _own_inputs(quantity: str, prepared: Prepared) -> list[Any]:
 # -- the stages -------------------------------------------------------------------------------
 
 
-def make_mesh(prepared: Prepared) -> Mesh:
+def make_mesh(prepared: Prepared, tell: Callable[[str], None] = lambda _: None) -> Mesh:
     """The mesh of a plane variant without problems."""
-    assert prepared.shape is not None
-    return lines.build(prepared.shape, prepared.plan)
+    shape = prepared.shape
+    assert shape is not None
+    if prepared.plan.way == "boxes":
+        layers = space_layers(prepared, shape.patches)
+        return checked(boxes.build_plane(shape, space_sizes(prepared, shape.patches), tell, layers), prepared)
+    return lines.build(shape, prepared.plan)
 
 
 def space_sizes(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Sizes:
@@ -124,7 +158,8 @@ def space_sizes(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Sizes:
     before_next = np.log(2.0) / np.log(plan.growth)
     buffer = int(np.clip(round(before_next / 2), 1, 6))
     zones = tuple((min(plan.bulk, zone.size), _region(zone)) for zone in plan.zones)
-    return boxes.Sizes(plan.bulk, sizes, plan.smallest, buffer, zones, plan.per_turn, plan.per_gap)
+    stretch = (plan.stretch.x, plan.stretch.y, plan.stretch.z)
+    return boxes.Sizes(plan.bulk, sizes, plan.smallest, buffer, zones, plan.per_turn, plan.per_gap, stretch)
 
 
 def _region(zone: Resolved) -> boxes.Box | boxes.Rod | boxes.Near:
@@ -137,38 +172,109 @@ def _region(zone: Resolved) -> boxes.Box | boxes.Rod | boxes.Near:
     return boxes.Rod(at, end, zone.diameter / 2)
 
 
-def space_layers(study: Study, prepared: Prepared, patches: tuple[str, ...]) -> boxes.Layers | None:
-    """The layers along walls of a shape in space, None for none; where no patch is named they stand along all walls."""
+def space_layers(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Layers | None:
+    """The layers along walls, None for none; where no patch is named they stand along all walls."""
     plan = prepared.plan.layers
     if plan is None:
         return None
-    others = {b.patch for b in study.set_up.boundaries if b.role != "wall" or b.kind == "slip"}
+    others = {b.patch for b in prepared.boundaries if b.kind not in STICKING}
     along = tuple(sorted(p for p in patches if (p in plan.patches if plan.patches else p not in others)))
     first = plan.height
     if plan.height_of == "all":
         first = plan.height / float((plan.growth ** np.arange(plan.number)).sum())
+    elif plan.height_of == "y_plus":
+        assert prepared.fluid is not None
+        first = 2 * plan.y_plus * prepared.fluid.kinematic_viscosity / friction_speed(prepared)[1]
     return boxes.Layers(along, plan.number, first, plan.growth)
 
 
-def make_space_mesh(study: Study, prepared: Prepared, surface: Surface, tell: Callable[[str], None]) -> Mesh:
+def friction_speed(prepared: Prepared) -> tuple[float, float]:
+    """The friction coefficient that a turbulent layer has on a smooth plate as long and in as fast a stream as the plan
+    says, and the friction velocity in m/s: c_f = 0.027 / Re^(1/7), White (2006), Viscous Fluid Flow."""
+    plan = prepared.plan.layers
+    assert prepared.fluid is not None
+    reynolds = plan.speed * plan.long / prepared.fluid.kinematic_viscosity
+    friction = 0.027 / reynolds ** (1 / 7)
+    return friction, plan.speed * float(np.sqrt(friction / 2))
+
+
+def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], None]) -> Mesh:
     """The mesh of the body of a shape in space; `surface` is what it stands on. Raises `ValueError`."""
-    body = bodies_of(surface, prepared.geometry.bodies)[0][0]
-    if body.surface is None:
-        raise boxes.MeshError(body.problem)
-    used = np.unique(body.surface.patch)
-    names = tuple(body.surface.patches[k] for k in used)
-    number = np.searchsorted(used, body.surface.patch)
-    whole = Surface(body.surface.points, body.surface.triangles, number, names)
-    point = prepared.geometry.bodies[0]
-    wet = np.array([point.x, point.y, point.z], float)
-    layers = space_layers(study, prepared, names)
-    mesh = boxes.build(whole, space_sizes(prepared, names), body.name, tell, wet, layers)
-    found = {p.name for p in mesh.patches}
+    bodies = bodies_of(surface, prepared.geometry.bodies)[0]
+    solids, fluids = [], []
+    for body, point in zip(bodies, prepared.geometry.bodies, strict=True):
+        if body.surface is None:
+            raise boxes.MeshError(f"{body.name}: {body.problem}")
+        solids.append(
+            boxes.Solid(body.name, _with_own_patches(body.surface), np.array([point.x, point.y, point.z], float))
+        )
+        if body.holds == "fluid":
+            fluids.append(solids[-1])
+    wetted = {name for fluid in fluids for name in fluid.surface.patches}
     for boundary in prepared.boundaries:
-        if boundary.patch not in names:
-            raise boxes.MeshError(f"{boundary.patch} does not touch {body.name}; say something of another patch")
+        if boundary.patch not in wetted:
+            words = " or ".join(fluid.name for fluid in fluids)
+            raise boxes.MeshError(f"{boundary.patch} does not touch {words}; say something of another patch")
+    names = tuple(sorted({name for solid in solids for name in solid.surface.patches}))
+    sizes = space_sizes(prepared, names)
+    if len(solids) == 1:
+        one = solids[0]
+        layers = space_layers(prepared, one.surface.patches)
+        return checked(boxes.build(one.surface, sizes, one.name, tell, one.wet, layers), prepared)
+    plan = prepared.plan.layers
+    layered = [
+        replace(solid, layers=space_layers(prepared, tuple(wetted & set(solid.surface.patches))))
+        if solid in fluids or (plan is not None and plan.sides == "both") else solid
+        for solid in solids
+    ]  # fmt: skip
+    return checked(boxes.build_bodies(layered, sizes, tell), prepared)
+
+
+def _with_own_patches(surface: Surface) -> Surface:
+    """The same with only those patches that have a triangle."""
+    used = np.unique(surface.patch)
+    names = tuple(surface.patches[k] for k in used)
+    return Surface(surface.points, surface.triangles, np.searchsorted(used, surface.patch), names)
+
+
+def told_pairs(prepared: Prepared, mesh: Mesh) -> list[dict[str, Any]]:
+    """Of every periodic pair that the plan wants of patches in this mesh: what it is found to be."""
+    found = []
+    names = {p.name for p in mesh.patches}
+    for pair in prepared.plan.pairs:
+        if pair.patch not in names:
+            continue
+        at = (pair.x, pair.y, pair.z)
+        motion = Motion.shifted(at) if pair.kind == "shift" else Motion.turned(pair.axis, pair.angle, at)
+        matched = match(mesh, pair.patch, motion)
+        words = f"{len(matched.faces)} sides match those of {matched.other}, {matched.off:.1e} m off at most"
+        found.append({"patch": pair.patch, "other": matched.other, "problem": bool(matched.problem),
+                      "words": matched.problem or words})  # fmt: skip
+    return found
+
+
+def bent_symmetries(prepared: Prepared, mesh: Mesh) -> list[str]:
+    """Patches that are said to be planes of symmetry but are not flat."""
+    names = {p.name for p in mesh.patches}
+    wanted = [b.patch for b in prepared.boundaries if b.kind == "symmetry" and b.patch in names]
+    return [name for name in wanted if bent(mesh, name) > np.arccos(FLAT)]
+
+
+def flow_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
+    """That part of a mesh in which something flows."""
+    geometry = prepared.geometry
+    solid = {b.name for b in geometry.bodies if b.holds == "solid"} if geometry.kind == "space" else set()
+    if not solid & set(mesh.bodies):
+        return mesh
+    return mesh.part([k for k, name in enumerate(mesh.bodies) if name not in solid])
+
+
+def checked(mesh: Mesh, prepared: Prepared) -> Mesh:
+    """A mesh that has every patch of which something is said. Raises `ValueError`."""
+    found = {p.name for p in mesh.patches} | {mesh.walls[k] for k in np.unique(mesh.wall) if k >= 0}
+    for boundary in prepared.boundaries:
         if boundary.patch not in found:
-            raise boxes.MeshError(
+            raise ValueError(
                 f"the cells are too large for {boundary.patch}: none has a side there; choose smaller ones"
             )
     return mesh
@@ -188,7 +294,7 @@ def solve(
 ) -> Outcome:
     """Runs the flow of a variant; every requirement is a monitor. `start` is a state on the same mesh."""
     assert prepared.fluid is not None
-    stencil = Stencil(mesh)
+    stencil = Stencil(flow_mesh(prepared, mesh))
     conditions = boundary_conditions(stencil, prepared.boundaries)
     flow = SteadyFlow(stencil, prepared.fluid, conditions, scheme=study.set_up.convection)
     monitors: dict[str, Monitor] = {

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from brook.core.checks import Prepared, prepare
@@ -11,10 +12,12 @@ from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.files import FileError, read_file
 from brook.core.geometry.shaping import NOTHING, stages
 from brook.core.geometry.surface import Surface
-from brook.core.mesh import Mesh
+from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES, Mesh
+from brook.core.mesh.own import mesh_of_part, own_mesh, skin_of
 from brook.core.mesh.wrap import as_asked
-from brook.core.pipeline import make_mesh, make_space_mesh
+from brook.core.pipeline import checked, make_mesh, make_space_mesh
 from brook.core.study import Resolved, Study
+from brook.core.study.space import brings_mesh, has_own_mesh
 
 
 def ready(
@@ -31,25 +34,36 @@ def ready(
     problems = [(n.pointer, n.problem) for n in state.notes if n.problem]
     bodies, _ = bodies_of(state.surface, prepared.geometry.bodies)
     problems += [(f"/bodies/{k}", b.problem) for k, b in enumerate(bodies) if b.problem]
-    used = tuple(n for k, n in enumerate(state.surface.patches) if (state.surface.patch == k).any())
+    used = tuple(
+        n for k, n in enumerate(state.surface.patches)
+        if (state.surface.patch == k).any() and n not in (PLANE_SIDES, WEDGE_SIDES)
+    )  # fmt: skip
     known.note(prepared.space.bodies_key, used, tuple(problems))
     return prepare(study, study.variant(name)), state.surface
 
 
-def meshed(study: Study, prepared: Prepared, surface: Surface | None, say: Callable[[str], None]) -> Mesh:
+def meshed(
+    study: Study, prepared: Prepared, surface: Surface | None, say: Callable[[str], None], beside: Path | None = None
+) -> Mesh:
     """The mesh of a variant that is ready."""
     if surface is None:
-        return make_mesh(prepared)
-    return make_space_mesh(study, prepared, surface, say)
+        return make_mesh(prepared, say)
+    if has_own_mesh(prepared.geometry):
+        return checked(own_mesh(prepared.geometry, prepared.variant.geometry.body, partial(_bytes, beside)), prepared)
+    return make_space_mesh(prepared, surface, say)
 
 
 def _reader(beside: Path | None) -> Callable[[Resolved], Surface]:
     def read(part: Resolved) -> Surface:
-        path = (beside or Path()) / part.file
-        try:
-            data = path.read_bytes()
-        except OSError as error:
-            raise FileError(f"{part.file} cannot be read: {error.strerror}; put it beside the study document") from None
-        return read_file(part.file, data, part.deflection)
+        if brings_mesh(part):
+            return skin_of(mesh_of_part(part, partial(_bytes, beside)))
+        return read_file(part.file, _bytes(beside, part), part.deflection)
 
     return read
+
+
+def _bytes(beside: Path | None, part: Resolved) -> bytes:
+    try:
+        return ((beside or Path()) / part.file).read_bytes()
+    except OSError as error:
+        raise FileError(f"{part.file} cannot be read: {error.strerror}; put it beside the study document") from None

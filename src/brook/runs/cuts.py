@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
@@ -9,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from brook.core.mesh import Mesh, measure
+from brook.core.mesh.files import write_mesh
 from brook.core.mesh.quality import per_cell
 from brook.core.results.picture import PlanePolygons, section
 from brook.store.files import ResultFiles
@@ -56,3 +58,14 @@ def cut_array(root: str, key: str, axis: int, at: float, name: str) -> bytes:
     if name not in values:
         values[name] = VALUES[name](mesh)
     return np.repeat(values[name][cut.cell], np.diff(cut.offsets)).astype("<f4").tobytes()
+
+
+def write_mesh_file(root: str, key: str, suffix: str) -> None:
+    """Writes a mesh in a format beside its arrays, whole or not at all."""
+    folder = ResultFiles(Path(root)).folder("mesh", key)
+    part = folder / f".{os.getpid()}.{suffix}"
+    try:
+        write_mesh(part, _mesh(root, key)[0])
+        part.replace(folder / f"mesh.{suffix}")
+    finally:
+        part.unlink(missing_ok=True)

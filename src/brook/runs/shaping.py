@@ -24,8 +24,12 @@ from brook.core.geometry.shaping import NOTHING, State, stages
 from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.unit_check import likely_unit, sizes
+from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES
+from brook.core.mesh.files import is_mesh_file, read_mesh
+from brook.core.mesh.own import mesh_of_part, skin_of
 from brook.core.mesh.wrap import as_asked
 from brook.core.study import Problem, Resolved, named_scope, read_study, resolve
+from brook.core.study.space import brings_mesh, has_own_mesh
 from brook.store.files import ResultFiles
 
 MOST_TRIANGLES = 4_000_000  # of surfaces in memory
@@ -70,13 +74,26 @@ def geometry_of(order: Order) -> tuple[Resolved, SpaceShape]:
 
 
 def _reader(order: Order) -> Callable[[Resolved], Surface]:
+    data = bytes_of(order.shapes)
+
     def read(part: Resolved) -> Surface:
-        path = Path(order.shapes) / part.content
-        if not part.content or not path.is_file():
-            raise FileGone(f"the file {part.file} is not here; replace it by bringing it in again")
-        return read_file(part.file, path.read_bytes(), part.deflection)
+        if brings_mesh(part):
+            return skin_of(mesh_of_part(part, data))
+        return read_file(part.file, data(part), part.deflection)
 
     return read
+
+
+def bytes_of(shapes: str) -> Callable[[Resolved], bytes]:
+    """What the file of a part holds, from the store. Raises `FileGone`."""
+
+    def data(part: Resolved) -> bytes:
+        path = Path(shapes) / part.content
+        if not part.content or not path.is_file():
+            raise FileGone(f"the file {part.file} is not here; replace it by bringing it in again")
+        return path.read_bytes()
+
+    return data
 
 
 def surface_of(order: Order, tell: Callable[[str], None]) -> State:
@@ -117,7 +134,7 @@ def remember(order: Order, said: dict[str, Any]) -> None:
     """Leaves what checks need of a shape where they find it."""
     problems = [(n["pointer"], n["problem"]) for n in said["notes"] if n["problem"]]
     problems += [(f"/bodies/{k}", b["problem"]) for k, b in enumerate(said["bodies"]) if b["problem"]]
-    names = tuple(p["name"] for p in said["patches"] if p["triangles"])
+    names = tuple(p["name"] for p in said["patches"] if p["triangles"] and p["name"] not in (PLANE_SIDES, WEDGE_SIDES))
     known.note(order.bodies_key, names, tuple(problems))
 
 
@@ -147,8 +164,9 @@ def _make_surface(order: Order, files: ResultFiles, tell: Callable[[str], None])
 def _make_bodies(order: Order, files: ResultFiles) -> None:
     geometry, _ = geometry_of(order)
     surface = saved(files, order.key)
-    bodies, unclaimed = bodies_of(surface, geometry.bodies)
-    point = suggested_point(surface) if not bodies else unclaimed[0].place if unclaimed else None
+    own = has_own_mesh(geometry)
+    bodies, unclaimed = bodies_of(surface, geometry.bodies) if not own else ([], [])
+    point = None if own else suggested_point(surface) if not bodies else unclaimed[0].place if unclaimed else None
     said = {
         "bodies": [survey.told_body(b) for b in bodies], "unclaimed": [u.volume for u in unclaimed],
         "suggested_point": None if point is None else [float(v) for v in point],
@@ -198,10 +216,12 @@ def proposal(order: Order, largest: float) -> list[dict[str, Any]]:
 def looked_at(name: str, path: str, deflection: float = 1e-4) -> dict[str, Any]:
     """What a page asks of a file that comes in. Raises `FileError`."""
     data = Path(path).read_bytes()
-    surface = read_file(name, data, deflection)
-    known = format_of(name).unit
+    if is_mesh_file(name):
+        surface, known, colours = skin_of(read_mesh(name, data)), "", {}
+    else:
+        surface, known, colours = read_file(name, data, deflection), format_of(name).unit, file_colours(name, data)
     return {
         "patches": list(surface.patches), "triangles": surface.count, "unit": known,
         "sizes": {u: s.tolist() for u, s in sizes(surface).items()}, "likely": known or likely_unit(surface),
-        "colours": file_colours(name, data),
+        "colours": colours,
     }  # fmt: skip

@@ -6,9 +6,10 @@ what is said about them goes back as events and as the result.
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -16,15 +17,30 @@ import numpy as np
 
 from brook.core.checks import Prepared, prepare
 from brook.core.mesh import Mesh, measure
+from brook.core.mesh.own import own_mesh
 from brook.core.mesh.quality import LIMITS, layer_coverage, worst_places
 from brook.core.numerics import Stencil
-from brook.core.pipeline import Keys, make_mesh, make_space_mesh, read_all, rules_of, solve, space_layers, stage_keys
+from brook.core.pipeline import (
+    Keys,
+    bent_symmetries,
+    checked,
+    flow_mesh,
+    make_mesh,
+    make_space_mesh,
+    read_all,
+    rules_of,
+    solve,
+    space_layers,
+    stage_keys,
+    told_pairs,
+)  # fmt: skip
 from brook.core.results.picture import corner_values, polygons, usual_section
 from brook.core.results.quantities import View, drawn_of
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, Fields, Outcome
 from brook.core.solve.run import Wish
 from brook.core.study import Study, read_study
+from brook.core.study.space import has_own_mesh
 from brook.runs import shaping
 from brook.runs.watch import Emit, WorkerWatch
 from brook.store.files import ResultFiles
@@ -80,6 +96,7 @@ def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = la
     if request.until == "mesh":
         return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
     emit({"type": "stage", "stage": "run"})
+    mesh, keys = _for_flow(prepared, mesh, keys, files)
     found = _run(request, study, prepared, keys, mesh, files, emit, wish)
     if isinstance(found, Outcome):
         return {"state": found.state, "message": found.message, "iterations": found.iterations}
@@ -108,24 +125,29 @@ def _with_shape(request: Request, study: Study, prepared: Prepared, emit: Emit) 
 def _made(
     request: Request, study: Study, prepared: Prepared, files: ResultFiles, emit: Emit, wish: Callable[[], Wish]
 ) -> Mesh:
-    if prepared.space is None:
-        return make_mesh(prepared)
-
     def tell(words: str) -> None:
         if wish() != "go on":
             raise Halted
         emit({"type": "stage", "stage": "mesh", "words": words})
 
-    return make_space_mesh(study, prepared, shaping.saved(files, _order(request, prepared).key), tell)
+    if prepared.space is None:
+        return make_mesh(prepared, tell)
+
+    if has_own_mesh(prepared.geometry):
+        tell("making cells in rows, or reading them")
+        body = prepared.variant.geometry.body
+        return checked(own_mesh(prepared.geometry, body, shaping.bytes_of(request.shapes)), prepared)
+    return make_space_mesh(prepared, shaping.saved(files, _order(request, prepared).key), tell)
 
 
 def _lost(request: Request, prepared: Prepared, mesh: Mesh, files: ResultFiles) -> list[str]:
     """Patches of the body of a shape in space that the mesh does not have."""
-    if prepared.space is None:
+    if prepared.space is None or has_own_mesh(prepared.geometry):
         return []
     said = json.loads((files.folder("bodies", _order(request, prepared).bodies_key) / "summary.json").read_text())
-    found = {p.name for p in mesh.patches}
-    return [p["name"] for p in said["bodies"][0]["patches"] if p["name"] not in found]
+    found = {p.name for p in mesh.patches} | {mesh.walls[k] for k in np.unique(mesh.wall) if k >= 0}
+    wanted = dict.fromkeys(p["name"] for body in said["bodies"] for p in body["patches"])
+    return [name for name in wanted if name not in found]
 
 
 def _mesh(
@@ -151,6 +173,12 @@ def _mesh(
         if bare := [f"{100 * share:.0f} % of {name}" for name, share in coverage.items() if share < COVERED]:
             state = "poor" if state == "good" else state
             sentence += f" Layers stand on only {', '.join(bare[:4])}: make them thinner, or cells there smaller."
+        pairs = told_pairs(prepared, mesh)
+        if wrong := [t for t in pairs if t["problem"]]:
+            state, sentence = "bad", f"{sentence} {wrong[0]['patch']} has no periodic partner: {wrong[0]['words']}."
+        if askew := bent_symmetries(prepared, mesh):
+            state = "poor" if state == "good" else state
+            sentence += f" {', '.join(askew)} should be flat to be a plane of symmetry."
         summary = {
             "cells": mesh.cell_count, "faces": mesh.face_count, "points": len(mesh.points), "verdict": state,
             "sentence": sentence, "worst": quality.worst(),
@@ -158,7 +186,8 @@ def _mesh(
             "smallest": float(sides.min()), "largest": float(sides.max()), **drawn_as(mesh),
             "box": [mesh.points.min(axis=0).tolist(), mesh.points.max(axis=0).tolist()],
             "worst_cells": [asdict(p) for p in worst_places(mesh, quality)] if not mesh.is_plane else [],
-            "coverage": coverage,
+            "coverage": coverage, "pairs": pairs,
+            "bodies": dict(zip(mesh.bodies, np.bincount(mesh.body).tolist(), strict=True)) if len(mesh.bodies) > 1 else {},
         }  # fmt: skip
         with files.making("mesh", keys.mesh) as folder:
             mesh.save(folder / "mesh.npz")
@@ -174,12 +203,29 @@ def _mesh(
     return Mesh.load(folder / "mesh.npz")
 
 
+def _for_flow(prepared: Prepared, mesh: Mesh, keys: Keys, files: ResultFiles) -> tuple[Mesh, Keys]:
+    """That part of a mesh in which something flows, kept under a key of its own where it is not the whole."""
+    part = flow_mesh(prepared, mesh)
+    if part is mesh:
+        return mesh, keys
+    key = hashlib.sha256(f"{keys.mesh} {part.bodies}".encode()).hexdigest()[:20]
+    if not files.has("mesh", key):
+        shapes = polygons(part)
+        with files.making("mesh", key) as folder:
+            part.save(folder / "mesh.npz")
+            _write(folder / "corners.f32", shapes.corners.ravel())
+            shapes.offsets.astype("<u4").tofile(folder / "offsets.u32")
+    return part, replace(keys, mesh=key)
+
+
 def _coverage(study: Study, prepared: Prepared, mesh: Mesh) -> dict[str, float]:
     """The share of each patch along which the layers stand that are wanted there."""
-    if prepared.space is None or prepared.space.patches is None:
+    along_lines = prepared.space is None and prepared.plan.way == "lines"
+    if along_lines or prepared.patches is None or has_own_mesh(prepared.geometry):
         return {}
-    wanted = space_layers(study, prepared, tuple(p.name for p in mesh.patches))
-    return {} if wanted is None else layer_coverage(mesh, wanted.patches)
+    flow = flow_mesh(prepared, mesh)
+    wanted = space_layers(prepared, tuple(p.name for p in flow.patches))
+    return {} if wanted is None else layer_coverage(flow, wanted.patches)
 
 
 def drawn_as(mesh: Mesh) -> dict[str, Any]:

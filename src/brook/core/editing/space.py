@@ -6,7 +6,8 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-from brook.core.editing.pointers import name_from, walk
+from brook.core.editing.pointers import holder_of, name_from, steps, walk
+from brook.core.study.ordered import ORDERED
 from brook.core.study.space import TUNNEL_PATCHES
 
 ENDS = {"start": "start", "end": "end", "side": "side"}
@@ -15,6 +16,10 @@ FRESH: dict[str, dict[str, Any]] = {
     "pipe": {"path": [{"x": "0 mm", "y": "0 mm", "z": "0 mm"}, {"x": "200 mm", "y": "0 mm", "z": "0 mm", "radius": "80 mm"},
                       {"x": "200 mm", "y": "200 mm", "z": "0 mm"}]},
     "extruded": {}, "revolved": {},
+    "sheet": {"columns": [{"to": "200 mm", "cells": 40}], "rows": [{"to": "50 mm", "cells": 20}]},
+    "collar": {},
+    "tube": {"path": [{"x": "0 mm", "y": "0 mm", "z": "0 mm"}, {"x": "200 mm", "y": "0 mm", "z": "0 mm", "radius": "80 mm"},
+                      {"x": "200 mm", "y": "200 mm", "z": "0 mm"}]},
 }  # fmt: skip
 TURNED = [("20 mm", "0 mm"), ("50 mm", "0 mm"), ("50 mm", "100 mm"), ("20 mm", "100 mm")]
 DRAWN = [("0 mm", "0 mm"), ("100 mm", "0 mm"), ("100 mm", "50 mm"), ("0 mm", "50 mm")]
@@ -72,6 +77,9 @@ def _add_solid(raw: dict[str, Any], variant: str, kind: str) -> str:
     geometry = geometry_of(raw, variant)
     name = name_from(kind, [p["name"] for p in geometry["parts"]])
     part: dict[str, Any] = {"kind": kind, "name": name, **FRESH[kind]}
+    if kind in ORDERED:
+        geometry["parts"].append(part)
+        return _path(variant, "parts", len(geometry["parts"]) - 1)
     if kind == "box":
         part["patches"] = {side: f"{name}_{side}" for side in ("west", "east", "south", "north", "floor", "lid")}
     elif kind in ("sphere", "torus"):
@@ -84,6 +92,40 @@ def _add_solid(raw: dict[str, Any], variant: str, kind: str) -> str:
         part["patches"] = {end: f"{name}_{end}" for end in ENDS}
     geometry["parts"].append(part)
     return _path(variant, "parts", len(geometry["parts"]) - 1)
+
+
+def _add_stretch(raw: dict[str, Any], pointer: str) -> str:
+    """Adds columns or rows to a sheet behind those at the pointer, half of their extent and cells."""
+    holder, last = holder_of(raw, pointer)
+    if not last.isdigit() or steps(pointer)[-2] not in ("columns", "rows"):
+        raise ValueError("this is no stretch of a sheet")
+    at = int(last)
+    stretch = holder[at]
+    part = walk(raw, "".join(f"/{s}" for s in steps(pointer)[:-2]))
+    begin = holder[at - 1]["to"] if at else part.get("x" if steps(pointer)[-2] == "columns" else "y", "0 mm")
+    holder.insert(at, {**stretch, "to": f"0.5 * ({begin} + {stretch['to']})"})
+    return f"{pointer}/to"
+
+
+def _add_hollow(raw: dict[str, Any], pointer: str) -> str:
+    """Leaves the first columns and rows of a sheet empty."""
+    part = _part(raw, pointer)
+    if part["kind"] != "sheet":
+        raise ValueError("only a sheet has hollows")
+    hollow = {"from_column": 1, "to_column": 1, "from_row": 1, "to_row": 1, "patch": f"{part['name']}_hollow"}
+    part.setdefault("hollows", []).append(hollow)
+    return f"{pointer}/hollows/{len(part['hollows']) - 1}/patch"
+
+
+def _bend_edge(raw: dict[str, Any], pointer: str, side: str) -> str:
+    """Gives a sheet a floor or ceiling of points, at first where it is anyway."""
+    part = _part(raw, pointer)
+    if part["kind"] != "sheet" or side not in ("floor", "ceiling"):
+        raise ValueError("only the floor and the ceiling of a sheet can be bent")
+    level = part.get("y", "0 mm") if side == "floor" else part["rows"][-1]["to"]
+    ends = [part.get("x", "0 mm"), part["columns"][-1]["to"]]
+    part[side] = [{"x": x, "y": level} for x in ends]
+    return f"{pointer}/{side}/0/y"
 
 
 def _pattern(raw: dict[str, Any], pointer: str, kind: str) -> str:
@@ -234,7 +276,7 @@ def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
 
 
 ACTIONS: dict[str, Callable[..., str]] = {
-    "add_solid": _add_solid, "repeat_solid": _pattern, "take_file": _take_file, "swap_file": _swap_file,
+    "add_solid": _add_solid, "add_stretch": _add_stretch, "add_hollow": _add_hollow, "bend_edge": _bend_edge, "repeat_solid": _pattern, "take_file": _take_file, "swap_file": _swap_file,
     "add_step": _add_step, "add_steps": _add_steps, "close_opening": _close_opening, "set_body": _set_body,
     "set_tunnel": _set_tunnel, "set_wrap": _set_wrap, "take_outline": _take_outline, "set_colour": _set_colour,
 }  # fmt: skip

@@ -15,12 +15,14 @@ from brook.core.geometry.booleans import NotClosed, combined, together
 from brook.core.geometry.closing import closed_by
 from brook.core.geometry.files import FileError
 from brook.core.geometry.parts import renamed
+from brook.core.geometry.sharing import shared_walls
 from brook.core.geometry.solids import solid
 from brook.core.geometry.steps import WORDS, done
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.tunnel import blockage, with_tunnel
 from brook.core.geometry.unit_check import in_metres, likely_unit, sizes
 from brook.core.study import Resolved
+from brook.core.study.ordered import is_ordered
 from brook.core.study.resolve import plain
 
 SHAPE_VERSION = 2
@@ -64,8 +66,8 @@ def _no_wrapper(surface: Surface, wrap: Resolved) -> Surface:
 
 
 def stages(geometry: Resolved, read: Reader, wrap: Wrapper = _no_wrapper) -> list[Stage]:
-    """The stages of a resolved geometry in their order. `read` gives the surface of a file part in its own unit, `wrap`
-    one wrapped as a statement says."""
+    """The stages of a resolved geometry in their order. `read` gives the surface of a file part in its own unit, or the
+    skin of a part with cells in rows; `wrap` one wrapped as a statement says."""
     found: list[Stage] = []
 
     def add(words: str, inputs: Any, do: Callable[[State], State]) -> None:
@@ -75,7 +77,7 @@ def stages(geometry: Resolved, read: Reader, wrap: Wrapper = _no_wrapper) -> lis
 
     for k, part in enumerate(geometry.parts):
         words = f"reading {part.file}" if part.kind == "file" else f"building {part.name}"
-        add(words, plain(part), _part(k, part, read))
+        add(words, plain(part), _whole(k, part, read) if is_ordered(part) else _part(k, part, read))
     openings = [closing.at for closing in geometry.closings]
     openings += [closing.inner for closing in geometry.closings if closing.inner is not None]
     for k, step in enumerate(geometry.steps):
@@ -105,7 +107,7 @@ def _part(index: int, part: Resolved, read: Reader) -> Callable[[State], State]:
         try:
             fresh, note = _from_file(pointer, part, read) if part.kind == "file" else (solid(part), Note(pointer))
             if part.kind == "file" or not state.surface.count:
-                if part.kind != "file" and part.action != "add":
+                if part.kind != "file" and part.action not in ("add", "apart"):
                     raise ValueError("there is nothing yet to take from; add a part before this one")
                 surface = together([state.surface, fresh])
             else:
@@ -117,7 +119,23 @@ def _part(index: int, part: Resolved, read: Reader) -> Callable[[State], State]:
     return do
 
 
+def _whole(index: int, part: Resolved, read: Reader) -> Callable[[State], State]:
+    """A part with cells of its own: its skin as it is."""
+
+    def do(state: State) -> State:
+        pointer = f"/parts/{index}"
+        try:
+            surface = together([state.surface, read(part)])
+        except ValueError as error:
+            return State(state.surface, (*state.notes, Note(pointer, "", str(error))))
+        return State(surface, (*state.notes, Note(pointer)))
+
+    return do
+
+
 def _put(there: Surface, fresh: Surface, action: str) -> Surface:
+    if action == "apart":
+        return shared_walls(there, fresh)
     try:
         return combined(there, fresh, action)
     except NotClosed:

@@ -166,3 +166,17 @@ def hexahedra(offsets, faces, face_points, face_offsets, owner):
         if not fits:
             out[c] = -1
     return out
+
+
+@njit(cache=True)
+def chosen_faces(face_points, face_offsets, faces, turn):
+    """Polygons of some faces as CSR, those marked in `turn` the other way round."""
+    offsets = np.zeros(len(faces) + 1, np.int64)
+    for k in range(len(faces)):
+        offsets[k + 1] = offsets[k] + face_offsets[faces[k] + 1] - face_offsets[faces[k]]
+    flat = np.empty(offsets[-1], np.int64)
+    for k in range(len(faces)):
+        a, b = face_offsets[faces[k]], face_offsets[faces[k] + 1]
+        for j in range(b - a):
+            flat[offsets[k] + j] = face_points[b - 1 - j] if turn[faces[k]] else face_points[a + j]
+    return flat, offsets

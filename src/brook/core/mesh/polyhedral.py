@@ -3,11 +3,13 @@
 Faces are point lists in CSR form. Inner faces come first, ordered by owner then neighbour;
 boundary faces follow, patch by patch. A face's normal points from its owner to its neighbour,
 or outward. Plane meshes are one cell thick; their two plane sides are patches of kind
-`plane_sides`, which take part in the geometry but in no equation.
+`plane_sides`, which take part in the geometry but in no equation. Meshes round an axis are a thin
+wedge; both sides of it are the patch `wedge_sides`, at which the flow is mirrored.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -17,6 +19,7 @@ import numpy as np
 from brook.core.mesh import kernels
 
 PLANE_SIDES = "plane_sides"
+WEDGE_SIDES = "wedge_sides"
 
 
 @dataclass(frozen=True)
@@ -43,7 +46,8 @@ class Mesh:
     points (P, 3); face_points (sum of corners,); face_offsets (F+1,); owner (F,);
     neighbour (inner faces,); patches cover the boundary faces in order;
     body (C,) is each cell's body number, an index into `bodies`; layer (C,) counts layers along walls from the wall,
-    0 for all other cells.
+    0 for all other cells; of faces between bodies wall (inner faces,) is the place of their name in `walls`, -1 for all
+    others, or empty where there is but one body.
     """
 
     points: np.ndarray
@@ -55,11 +59,22 @@ class Mesh:
     bodies: tuple[str, ...]
     body: np.ndarray
     layer: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
+    wall: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
+    walls: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if len(self.layer) != len(self.body):
             object.__setattr__(self, "layer", np.zeros(len(self.body), np.int64))
-        arrays = (self.points, self.face_points, self.face_offsets, self.owner, self.neighbour, self.body, self.layer)
+        arrays = (
+            self.points,
+            self.face_points,
+            self.face_offsets,
+            self.owner,
+            self.neighbour,
+            self.body,
+            self.layer,
+            self.wall,
+        )
         for array in arrays:
             array.setflags(write=False)
 
@@ -78,6 +93,11 @@ class Mesh:
     @property
     def is_plane(self) -> bool:
         return any(p.name == PLANE_SIDES for p in self.patches)
+
+    @property
+    def is_wedge(self) -> bool:
+        """Whether the mesh is one cell thick round the axis y = 0."""
+        return any(p.name == WEDGE_SIDES for p in self.patches)
 
     def patch(self, name: str) -> Patch:
         """The patch of that name. Raises `KeyError`."""
@@ -144,12 +164,45 @@ class Mesh:
         span = np.ptp(self.points, axis=0)
         return float(np.linalg.norm(span[:2] if self.is_plane else span))
 
+    def part(self, bodies: Sequence[int]) -> Mesh:
+        """The mesh of some bodies; their walls to the others are patches under the names that these walls have."""
+        mine = np.isin(self.body, bodies)
+        number = np.cumsum(mine) - 1
+        inner = self.inner_count
+        here, there = mine[self.owner[:inner]], mine[self.neighbour]
+        within = np.nonzero(here & there)[0]
+        sides = np.nonzero(here != there)[0]
+        outer = inner + np.nonzero(mine[self.owner[inner:]])[0]
+        names = [p.name for p in self.patches]
+        of_outer = np.repeat(np.arange(len(names)), [p.count for p in self.patches])[outer - inner]
+        names += [n for n in self.walls if n not in names]
+        wall_number = np.array([names.index(n) for n in self.walls], np.int64)
+        patch = np.concatenate([wall_number[self.wall[sides]], of_outer])
+        order = np.argsort(patch, kind="stable")
+        faces = np.concatenate([within, np.concatenate([sides, outer])[order]])
+        turn = np.zeros(self.face_count, bool)
+        turn[sides[there[sides]]] = True
+        flat, offsets = kernels.chosen_faces(self.face_points, self.face_offsets, faces, turn)
+        used = np.zeros(len(self.points), bool)
+        used[flat] = True
+        cell = np.where(turn, np.append(self.neighbour, np.zeros(self.face_count - inner, np.int64)), self.owner)
+        counts = np.bincount(patch, minlength=len(names))
+        ends = len(within) + np.concatenate([[0], np.cumsum(counts)])
+        kept = [k for k in range(len(self.bodies)) if k in bodies]
+        return Mesh(
+            self.points[used], (np.cumsum(used) - 1)[flat], offsets, number[cell[faces]], number[self.neighbour[within]],
+            tuple(Patch(n, int(a), int(b)) for n, a, b in zip(names, ends[:-1], ends[1:], strict=True) if b > a),
+            tuple(self.bodies[k] for k in kept), np.searchsorted(kept, self.body[mine]), self.layer[mine],
+            self.wall[within] if len(kept) > 1 else np.zeros(0, np.int64), self.walls if len(kept) > 1 else (),
+        )  # fmt: skip
+
     def save(self, path: Path) -> None:
         starts = np.array([p.start for p in self.patches] + [self.face_count])
         np.savez(
             path, points=self.points, face_points=self.face_points, face_offsets=self.face_offsets,
             owner=self.owner, neighbour=self.neighbour, body=self.body, patch_starts=starts,
             patch_names=np.array([p.name for p in self.patches]), bodies=np.array(self.bodies), layer=self.layer,
+            wall=self.wall, walls=np.array(self.walls, str),
         )  # fmt: skip
 
     @classmethod
@@ -163,7 +216,7 @@ class Mesh:
             return cls(
                 data["points"], data["face_points"], data["face_offsets"], data["owner"], data["neighbour"],
                 patches, tuple(str(b) for b in data["bodies"]), data["body"],
-                data["layer"] if "layer" in data else np.zeros(0, np.int64),
+                *((data["layer"], data["wall"], tuple(str(n) for n in data["walls"])) if "walls" in data else ()),
             )  # fmt: skip
 
 

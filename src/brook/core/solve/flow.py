@@ -69,12 +69,14 @@ class SteadyFlow:
         sweeps: int = 8,
         pressure_tolerance: float = 0.05,
         pressure_solver: PressureSolver | None = None,
+        force: np.ndarray | None = None,
     ):
         self.stencil, self.fluid, self.conditions = stencil, fluid, conditions
         self.scheme, self.relaxation, self.sweeps = scheme, relaxation, sweeps
         # the pressure correction sees a little more resistance than SIMPLEC's own: docs/decisions/0005
         self.coupling = 1 - 1.5 * (1 - relaxation) if coupling is None else coupling
         self.pressure_tolerance = pressure_tolerance
+        self.force = force  # on the fluid in each cell (C, 3) in N
         self.pressure_solver = pressure_solver or LibraryMultigrid()
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
@@ -86,7 +88,7 @@ class SteadyFlow:
         """The same flow from its start state, with smaller steps."""
         return SteadyFlow(
             self.stencil, self.fluid, self.conditions, self.scheme, GENTLE, GENTLE, self.sweeps,
-            self.pressure_tolerance,
+            self.pressure_tolerance, force=self.force,
         )  # fmt: skip
 
     @property
@@ -178,13 +180,15 @@ class SteadyFlow:
         diagonal, source = self._boundary_terms(equation, on_boundary, slope)
         source += correction_of_upwind(s, self.flux, self.velocity, slope, self.scheme)
         source += correction_of_diffusion(s, self.fluid.viscosity, slope)
+        if self.force is not None:
+            source += self.force
         push = -self._pressure_gradient * s.mesh.volume[:, None]
 
         momentum = self._momentum_residual(equation, diagonal, source, push, on_boundary)
         right = source + push + (1 - alpha) / alpha * diagonal * self.velocity
         sweep_vector(equation, diagonal / alpha, right, self.velocity, self.sweeps)
 
-        own = diagonal[:, :2].mean(axis=1) if s.mesh.is_plane else diagonal.mean(axis=1)
+        own = diagonal[:, :2].mean(axis=1) if s.mesh.is_plane or s.mesh.is_wedge else diagonal.mean(axis=1)
         self._predict_flux(alpha * s.mesh.volume / own, slope)
         mass = self._mass_residual(slope)
         mobility = s.mesh.volume / (own / self.coupling - equation.diagonal)

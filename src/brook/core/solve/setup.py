@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brook.core.mesh import WEDGE_SIDES
 from brook.core.numerics import Stencil
 from brook.core.physics.boundaries import CONDITIONS
 from brook.core.physics.conditions import FIXED, OPEN, SLIP, PatchFaces
@@ -33,7 +34,7 @@ def boundary_conditions(stencil: Stencil, statements: list[Resolved]) -> Boundar
     Raises `ValueError` for an unknown kind of boundary.
     """
     mesh = stencil.mesh
-    by_patch = {s.patch: s for s in statements}
+    by_patch = {s.patch: s for s in statements} | {WEDGE_SIDES: Resolved(kind="symmetry")}
     wall = Resolved(kind="wall")
     kinds = {p.name: by_patch.get(p.name, wall).kind for p in stencil.patches}
     sticking = {name for name, kind in kinds.items() if kind in ("wall", "sliding")}

@@ -6,8 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from brook.core.study.base import Coordinate, Formula, Length, Name, Part, Value
-from brook.core.study.spots import Placed
+from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.spots import Axis, Placed
 
 Factor = Annotated[Formula, Value("number", "positive")]
 Bound = Annotated[Formula, Value("length", "not_negative")]
@@ -54,22 +54,60 @@ RefinementZone = Annotated[BoxZone | BallZone | CylinderZone | NearZone, Field(d
 
 class WallLayers(Part):
     """Thin cells along walls: along `patches`, or along all walls when none is named. `height` is that of the first
-    layer or of all together."""
+    layer or of all together; or the middle of the first lies at `y_plus` in a stream of a `speed` over a wall so `long`.
+    They stand on the fluid side of walls between bodies, or on `both`."""
 
     patches: Annotated[tuple[Name, ...], Field(max_length=200)] = ()
     number: Annotated[int, Field(ge=1, le=40)] = 5
-    height_of: Literal["first", "all"] = "first"
+    height_of: Literal["first", "all", "y_plus"] = "first"
     height: Length = "0.2 mm"
+    y_plus: Factor = "1"
+    speed: Annotated[Formula, Value("speed", "positive")] = "1 m/s"
+    long: Length = "100 mm"
     growth: Factor = "1.2"
+    sides: Literal["fluid", "both"] = "fluid"
+
+
+class Stretch(Part):
+    """How many times as long cells are along each axis as they would be else."""
+
+    x: Factor = "1"
+    y: Factor = "1"
+    z: Factor = "1"
+
+
+class Shift(Part):
+    """A patch and the one that it lies on when it is moved, so that what leaves by one enters by the other."""
+
+    kind: Literal["shift"]
+    patch: Name
+    x: Coordinate = "0 mm"
+    y: Coordinate = "0 mm"
+    z: Coordinate = "0 mm"
+
+
+class Turn(Placed):
+    """The same when it is turned about an axis through a place."""
+
+    kind: Literal["turn"]
+    patch: Name
+    axis: Axis = "x"
+    angle: Angle = "90 deg"
+
+
+Pair = Annotated[Shift | Turn, Field(discriminator="kind")]
 
 
 class MeshPlan(Part):
     """Largest cells in the bulk, cells at walls, and how much larger each next cell may be.
 
-    Of shapes in space: `patches` are other sizes than `wall` for some patches; `per_turn` cells round a full turn of a
-    bent wall and `per_gap` across a gap, 0 for no such wish, both down to `smallest` (0: an eighth of `wall`).
+    Plane shapes are meshed along `lines` through their straight edges, or in `boxes` as shapes in space are. Of boxes:
+    `patches` are other sizes than `wall` for some patches; `per_turn` cells round a full turn of a bent wall and
+    `per_gap` across a gap, 0 for no such wish, both down to `smallest` (0: an eighth of `wall`). Patches of `pairs`
+    have to match.
     """
 
+    way: Literal["lines", "boxes"] = "lines"
     bulk: Length = "10 mm"
     wall: Length = "5 mm"
     patches: Annotated[dict[Name, Length], Field(max_length=200)] = {}
@@ -78,4 +116,6 @@ class MeshPlan(Part):
     per_turn: Annotated[int, Field(ge=0, le=360)] = 0
     per_gap: Annotated[int, Field(ge=0, le=100)] = 0
     smallest: Bound = "0 mm"
+    stretch: Stretch = Stretch()
     layers: WallLayers | None = None
+    pairs: Annotated[tuple[Pair, ...], Field(max_length=20)] = ()

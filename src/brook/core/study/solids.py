@@ -9,7 +9,7 @@ from pydantic import Field, StringConstraints
 from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
 from brook.core.study.spots import Axis, Placed
 
-Action = Literal["add", "take", "keep"]
+Action = Literal["add", "take", "keep", "apart"]
 Distance = Annotated[Formula, Value("length", "not_negative")]
 Around = Annotated[int, Field(ge=6, le=720)]
 MOST_POINTS = 400
@@ -34,7 +34,8 @@ Pattern = Annotated[LinePattern | RingPattern, Field(discriminator="kind")]
 
 
 class SolidPart(Part):
-    """What all solids have. `around` is how many straight pieces a full turn is made of."""
+    """What all solids have. `around` is how many straight pieces a full turn is made of. One that stands `apart` becomes
+    no part of what is there: it keeps its own walls, and shares those on which both lie."""
 
     name: Name
     action: Action = "add"

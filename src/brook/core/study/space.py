@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints
 
 from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.ordered import Becoming, OrderedPart, is_ordered
 from brook.core.study.solids import Solid
 from brook.core.study.spots import Axis, Placed, Spot
 
@@ -38,7 +39,18 @@ class FilePart(Part):
     names: dict[Name, Name] = {}
 
 
-ShapePart = Annotated[FilePart | Solid, Field(discriminator="kind")]
+ShapePart = Annotated[FilePart | Solid | OrderedPart, Field(discriminator="kind")]
+MESH_FILES = (".vtu", ".cgns")
+
+
+def brings_mesh(part: Any) -> bool:
+    """Whether a part, as a model or resolved, comes with its own cells."""
+    return is_ordered(part) or (part.kind == "file" and part.file.lower().endswith(MESH_FILES))
+
+
+def has_own_mesh(geometry: Any) -> bool:
+    """Whether some part of a geometry, as a model or resolved, comes with its own cells."""
+    return geometry.kind == "space" and any(brings_mesh(p) for p in geometry.parts)
 
 
 # -- steps ------------------------------------------------------------------------------------
@@ -280,6 +292,9 @@ def named_patches(geometry: SpaceGeometry) -> set[str]:
             found |= set(part.names.values())
             continue
         named = [getattr(part, field, None) for field in ("patch", "start", "end")]
+        if isinstance(part, Becoming) and part.becomes == "block":
+            named += [part.back, part.front]
+        named += [h.patch for h in getattr(part, "hollows", ())]
         found |= {n for n in named if n}
         patches = getattr(part, "patches", None)
         found |= set(vars(patches).values()) if patches is not None else set()

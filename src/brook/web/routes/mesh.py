@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import hypot
 from typing import Any
 
 from fastapi import APIRouter
@@ -9,9 +10,11 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.mesh import boxes
 from brook.core.mesh.boxes import SpaceEstimate
+from brook.core.mesh.files import MESH_FORMATS
 from brook.core.mesh.lines import Estimate, estimate
 from brook.core.mesh.quality import LIMITS, WORDS
-from brook.core.pipeline import space_layers, space_sizes
+from brook.core.pipeline import friction_speed, space_layers, space_sizes
+from brook.core.study.space import has_own_mesh
 from brook.core.units import DIMENSIONS, show
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.shapes import making_of
@@ -38,17 +41,40 @@ def _space_estimate(studio: Studio, state: StudyState, variant: VariantState) ->
     bodies = [b for b in (making.said or {}).get("bodies", ()) if not b["problem"]]
     if not bodies or [p for p in prepared.problems if p.path.startswith("/mesh_plan")]:
         return None
-    areas = {p["name"]: p["area"] for p in bodies[0]["patches"]}
-    layers = space_layers(state.study, prepared, tuple(areas))
-    return boxes.estimate(bodies[0]["volume"], areas, space_sizes(prepared, tuple(areas)), layers)
+    areas = {p["name"]: p["area"] for body in bodies for p in body["patches"]}
+    layers = space_layers(prepared, tuple(areas))
+    return boxes.estimate(sum(b["volume"] for b in bodies), areas, space_sizes(prepared, tuple(areas)), layers)
+
+
+def _plane_estimate(variant: VariantState) -> SpaceEstimate | None:
+    """The same for a plane shape that is meshed in boxes."""
+    prepared, shape = variant.prepared, variant.prepared.shape
+    if shape is None or prepared.fluid is None or any(p.path.startswith("/mesh_plan") for p in prepared.problems):
+        return None
+    lengths: dict[str, float] = dict.fromkeys(shape.patches, 0.0)
+    for e in shape.edges():
+        lengths[e.patch] += hypot(e.x1 - e.x0, e.y1 - e.y0)
+    layers = space_layers(prepared, shape.patches)
+    return boxes.estimate_plane(shape.area, lengths, space_sizes(prepared, shape.patches), layers)
 
 
 def _layer_note(variant: VariantState) -> str:
     """How thick all layers are together, or the first of them."""
     layers = variant.prepared.plan.layers
-    if layers is None or None in (layers.height, layers.growth):
+    if layers is None or None in (layers.height, layers.growth, layers.y_plus, layers.speed, layers.long):
         return ""
     times = sum(layers.growth**k for k in range(layers.number))
+    if layers.height_of == "y_plus":
+        fluid = variant.prepared.fluid
+        if fluid is None:
+            return ""
+        friction, speed = friction_speed(variant.prepared)
+        first = 2 * layers.y_plus * fluid.kinematic_viscosity / speed
+        reynolds = layers.speed * layers.long / fluid.kinematic_viscosity
+        return (
+            f"Re {reynolds:.2g}, c_f = 0.027 / Re^(1/7) = {friction:.2g}, u_τ {show(speed, DIMENSIONS['speed'])}: "
+            f"the first {show(first, DIMENSIONS['length'])}, all together {show(first * times, DIMENSIONS['length'])}"
+        )
     if layers.height_of == "first":
         return f"all together {show(layers.height * times, DIMENSIONS['length'])}"
     return f"the first {show(layers.height / times, DIMENSIONS['length'])}"
@@ -59,7 +85,13 @@ def _estimates(state: StudyState) -> dict[str, Estimate]:
     for v in state.variants:
         plan = v.prepared.plan
         values = (plan.bulk, plan.wall, plan.growth)
-        if v.prepared.shape is not None and None not in values and plan.growth > 1 and plan.wall <= plan.bulk:
+        if (
+            plan.way == "lines"
+            and v.prepared.shape is not None
+            and None not in values
+            and plan.growth > 1
+            and plan.wall <= plan.bulk
+        ):
             found[v.variant.name] = estimate(v.prepared.shape, plan)
     return found
 
@@ -75,9 +107,17 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
                 "bars": bars(histogram), "low": histogram["edges"][0], "high": histogram["edges"][-1],
             })  # fmt: skip
     found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": [],
-                             "words": WORDS, "layer_note": ""}  # fmt: skip
-    if variant is not None and variant.variant.geometry.kind == "space":
-        found["space_estimate"] = _space_estimate(studio, state, variant)
+                             "words": WORDS, "layer_note": "", "mesh_formats": MESH_FORMATS, "own_mesh": False, "boxes": False,
+                             "has_solids": False}  # fmt: skip
+    if variant is None:
+        return found
+    geometry: Any = variant.variant.geometry
+    found["own_mesh"] = has_own_mesh(geometry)
+    found["boxes"] = geometry.kind == "space" or state.study.mesh_plan.way == "boxes"
+    if found["boxes"] and not found["own_mesh"]:
+        in_space = geometry.kind == "space"
+        found["space_estimate"] = _space_estimate(studio, state, variant) if in_space else _plane_estimate(variant)
+        found["has_solids"] = in_space and any(b.holds == "solid" for b in geometry.bodies)
         found["sized"] = sorted(variant.prepared.patches or ())
         found["layer_note"] = _layer_note(variant)
     return found

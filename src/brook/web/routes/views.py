@@ -8,7 +8,8 @@ from math import isfinite
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import FileResponse, Response
 
-from brook.runs.cuts import cut_array
+from brook.core.mesh.files import MESH_FORMATS
+from brook.runs.cuts import cut_array, write_mesh_file
 from brook.web.pages import StudioHere
 from brook.web.routes.readout import KEEP, ask
 
@@ -39,3 +40,15 @@ def cut(studio: StudioHere, key: str, axis: str, at: float, name: str, kind: str
         raise HTTPException(404, "there is no such cut")
     content = ask(studio, cut_array, str(studio.store.files.root), key, "xyz".index(axis), at, name)
     return Response(content, media_type="application/octet-stream", headers=KEEP)
+
+
+@router.get("/views/mesh/{key}/file/{name}.{suffix}")
+def mesh_file(studio: StudioHere, key: str, name: str, suffix: str) -> FileResponse:
+    """A mesh as a file of an open standard, written when it is first asked for."""
+    folder = studio.store.files.folder("mesh", key)
+    if not KEY.match(key) or suffix not in MESH_FORMATS or not (folder / "mesh.npz").exists():
+        raise HTTPException(404, "there is no such mesh; build it anew")
+    path = folder / f"mesh.{suffix}"
+    if not path.exists():
+        ask(studio, write_mesh_file, str(studio.store.files.root), key, suffix)
+    return FileResponse(path, media_type=MESH_FORMATS[suffix].media_type, filename=f"{name}.{suffix}")

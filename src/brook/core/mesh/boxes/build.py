@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Protocol
 
 import numpy as np
 
@@ -12,20 +13,26 @@ from brook.core.mesh.boxes.core import Core
 from brook.core.mesh.boxes.faces import Frame, frame_of
 from brook.core.mesh.boxes.keeping import Tell, kept
 from brook.core.mesh.boxes.layers import Layers, grow
-from brook.core.mesh.boxes.octree import MeshError, grid_for, refine
+from brook.core.mesh.boxes.octree import MeshError, Octree, Zone, grid_for, refine
 from brook.core.mesh.boxes.skin import LEAST, Fitted, features_of, fit, kernels
 from brook.core.mesh.boxes.wishes import by_bend, by_gap, pieces
-from brook.core.mesh.boxes.zones import Box, Near, Rod
 from brook.core.mesh.polyhedral import Mesh
 
+PLATE = 2  # boxes at most that are wanted across what is not meshed
 MERGE_ANGLE = 40.0  # degrees from the mean that sides of one cell may have to be joined
+
+
+class Region(Protocol):
+    """Where cells are to be finer."""
+
+    def test(self, surface: Surface) -> Zone: ...
 
 
 @dataclass(frozen=True)
 class Sizes:
     """Sides of boxes in m: in the bulk, where patches are (by name), and in zones; `smallest` is a lower bound.
 
-    `per_turn` boxes stand round a full turn of a bent wall and `per_gap` across a gap, 0 for no such wish. Twice
+    Boxes are `stretch` times as long along each axis. `per_turn` boxes stand round a full turn of a bent wall and `per_gap` across a gap, 0 for no such wish. Twice
     `buffer` boxes of each size stand at least before the next larger ones.
     """
 
@@ -33,13 +40,15 @@ class Sizes:
     patches: dict[str, float] = field(default_factory=dict)
     smallest: float = 0.0
     buffer: int = 1
-    zones: tuple[tuple[float, Box | Rod | Near], ...] = ()
+    zones: tuple[tuple[float, Region], ...] = ()
     per_turn: int = 0
     per_gap: int = 0
+    stretch: tuple[float, float, float] = (1.0, 1.0, 1.0)
 
 
-def _wished(surface: Surface, sizes: Sizes) -> tuple[np.ndarray, np.ndarray]:
-    """Triangles (n, 3, 3), cut up where gaps are to be measured, and the size (n,) in m that each asks for."""
+def _wished(surface: Surface, sizes: Sizes, both: bool = False) -> tuple[np.ndarray, np.ndarray]:
+    """Triangles (n, 3, 3), cut up where gaps are to be measured, and the size (n,) in m that each asks for; before
+    them, where there are no bodies on `both` sides, plates of nothing are measured."""
     by_patch = np.array([sizes.patches.get(name, sizes.bulk) for name in surface.patches])
     wanted = by_patch[surface.patch]
     if not (sizes.bulk > 0 and (wanted > 0).all() and all(size > 0 for size, _ in sizes.zones)):
@@ -50,6 +59,8 @@ def _wished(surface: Surface, sizes: Sizes) -> tuple[np.ndarray, np.ndarray]:
     if sizes.per_gap:
         corners, of = pieces(surface, 2 * sizes.bulk)
         wanted = np.minimum(wanted[of], by_gap(corners, sizes.per_gap))
+        # what lies behind the walls: another body, or a plate that must not fall between boxes
+        wanted = np.minimum(wanted, by_gap(corners[:, ::-1], sizes.per_gap if both else min(sizes.per_gap, PLATE)))
     least = sizes.smallest or min(sizes.bulk, by_patch.min(initial=np.inf)) / 8
     return corners, np.maximum(wanted, least)
 
@@ -67,19 +78,12 @@ def build(
     `tell` hears what is done next, often; what it raises ends the work. Where cells are too large for a neck the part
     with the wet point (3,) is kept, or else the largest.
     """
-    tell("looking at sizes")
-    corners, wanted = _wished(surface, sizes)
-    zones = [(max(sizes.smallest, size), region.test(surface)) for size, region in sizes.zones]
-    finest = min([sizes.bulk, float(wanted.min()), *(size for size, _ in zones)])
-    tell("halving boxes")
-    grid = grid_for(surface.box, sizes.bulk, finest)
-
-    def halvings(size: np.ndarray | float) -> np.ndarray:
-        return np.ceil(np.log2(sizes.bulk / np.asarray(size)) - 1e-9).clip(0).astype(np.int64)
-
-    octree = refine(
-        grid, corners, halvings(wanted), [(int(halvings(size)), test) for size, test in zones], buffer=sizes.buffer
-    )
+    if sizes.stretch != (1.0, 1.0, 1.0):
+        by = np.array(sizes.stretch)
+        pressed = surface.placed(surface.points / by)
+        made = build(pressed, pressed_in(sizes, surface), body, tell, None if wet is None else wet / by, layers)
+        return replace(made, points=made.points * by)
+    octree = grid_of(surface, sizes, tell)
     tell("telling inside from outside")
     inside = kept(octree, Sides.of(surface), wet, tell)
     if not inside.any():
@@ -96,12 +100,52 @@ def build(
     return core.mesh(features, body)
 
 
-def core_of(frame: Frame, fitted: Fitted) -> Core:
-    """The fitted frame with sides of one cell on one region joined."""
-    inner = frame.inner_count
+@dataclass(frozen=True)
+class _Pressed:
+    """A zone of a shape that is pressed together to be meshed."""
+
+    zone: Region
+    surface: Surface
+    by: tuple[float, float, float]
+
+    def test(self, _: Surface) -> Zone:
+        reached, by = self.zone.test(self.surface), np.array(self.by)
+        return lambda middle, half: reached(middle * by, half * float(by.max()))
+
+
+def pressed_in(sizes: Sizes, surface: Surface) -> Sizes:
+    """Sizes for a surface that is pressed together along the axes by as much as boxes are to be stretched later."""
+    zones = tuple((size, _Pressed(zone, surface, sizes.stretch)) for size, zone in sizes.zones)
+    return replace(sizes, stretch=(1.0, 1.0, 1.0), zones=zones)
+
+
+def grid_of(
+    surface: Surface, sizes: Sizes, tell: Tell, names: dict[int, str] | None = None, floor: bool = False
+) -> Octree:
+    """Boxes as fine as all wishes want them. `names` are those that zones know patches by, where they have others here.
+    Raises `MeshError`."""
+    tell("looking at sizes")
+    corners, wanted = _wished(surface, sizes, names is not None)
+    known = surface if names is None else replace(surface, patches=tuple(names[k] for k in range(len(surface.patches))))
+    zones = [(max(sizes.smallest, size), region.test(known)) for size, region in sizes.zones]
+    finest = min([sizes.bulk, float(wanted.min()), *(size for size, _ in zones)])
+    tell("halving boxes")
+    grid = grid_for(surface.box, sizes.bulk, finest, floor)
+
+    def halvings(size: np.ndarray | float) -> np.ndarray:
+        return np.ceil(np.log2(sizes.bulk / np.asarray(size)) - 1e-9).clip(0).astype(np.int64)
+
+    return refine(
+        grid, corners, halvings(wanted), [(int(halvings(size)), test) for size, test in zones], buffer=sizes.buffer
+    )
+
+
+def core_of(frame: Frame, fitted: Fitted, between: np.ndarray | None = None) -> Core:
+    """The fitted frame with sides of one cell on one region joined, but for those `between` (skin faces,) bodies."""
+    inner = frame.within
     polygon, corners = frame.polygon[:inner], frame.corners[:inner]
     flat, offsets = polygon[polygon >= 0], np.concatenate([[0], np.cumsum(corners)])
-    skin_flat, skin_offsets, skin_owner, skin_label = _joined(frame, fitted)
+    skin_flat, skin_offsets, skin_owner, skin_label = _joined(frame, fitted, between)
     face_points = np.concatenate([flat, skin_flat])
     used = np.zeros(len(fitted.points), bool)
     used[face_points] = True
@@ -114,12 +158,15 @@ def core_of(frame: Frame, fitted: Fitted) -> Core:
     )  # fmt: skip
 
 
-def _joined(frame: Frame, fitted: Fitted) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+def _joined(
+    frame: Frame, fitted: Fitted, between: np.ndarray | None
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """Skin polygons as CSR with owner and label; those of a cell that joining would make unsound stay apart."""
-    inner = frame.inner_count
+    inner = frame.within
     polygon, corners, owner = frame.polygon[inner:], frame.corners[inner:], frame.owner[inner:]
     order = np.lexsort((fitted.label, owner))
     polygon, owner, label = polygon[order], owner[order], fitted.label[order]
+    alone = np.zeros(len(label), bool) if between is None else between[order]
     flat, offsets = polygon[polygon >= 0], np.concatenate([[0], np.cumsum(corners[order])])
     inner_polygon = frame.polygon[:inner]
     inner_flat, inner_offsets = (
@@ -128,9 +175,8 @@ def _joined(frame: Frame, fitted: Fitted) -> tuple[np.ndarray, np.ndarray, np.nd
     )
     apart = np.zeros(len(frame.size), bool)
     while True:
-        key = np.where(
-            apart[owner], np.arange(len(label)), -1 - label
-        )  # sides of such a cell are of no region but their own
+        # sides of such a cell are of no region but their own
+        key = np.where(apart[owner] | alone, np.arange(len(label)), -1 - label)
         made = kernels.merged(fitted.points, flat, offsets, owner, key, np.cos(np.radians(MERGE_ANGLE)))
         points, joined_offsets, first = made
         bad = kernels.unsound(

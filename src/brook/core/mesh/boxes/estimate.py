@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brook.core.mesh.boxes.build import Sizes
+from brook.core.mesh.boxes.build import Region, Sizes
 from brook.core.mesh.boxes.layers import Layers
 from brook.core.mesh.boxes.zones import Box, Near, Rod
 
@@ -68,17 +68,40 @@ def estimate(volume: float, areas: dict[str, float], sizes: Sizes, layers: Layer
     )
 
 
+def estimate_plane(area: float, lengths: dict[str, float], sizes: Sizes, layers: Layers | None = None) -> SpaceEstimate:
+    """For a plane shape of an area in m² whose patches have some lengths in m, as above."""
+    added = {}
+    for name, length in lengths.items():
+        cells = 0.0
+        for k in range(_halvings(sizes, name), 0, -1):
+            side = sizes.bulk / 2**k
+            cells += length * (2 * sizes.buffer + 2 * INWARD) * side * (1 / side**2 - 1 / (2 * side) ** 2)
+        added[name] = cells
+    finest = sizes.bulk / 2 ** max((_halvings(sizes, name) for name in lengths), default=0)
+    total = min(area / sizes.bulk**2 + sum(added.values()), area / finest**2)
+    in_layers = 0.0
+    if layers is not None:
+        in_layers = layers.count * sum(
+            lengths.get(p, 0.0) * 2 ** _halvings(sizes, p) / sizes.bulk for p in layers.patches
+        )
+    return SpaceEstimate(
+        round(total + in_layers), {name: round(cells) for name, cells in added.items()}, (), round(in_layers)
+    )
+
+
 def _halvings(sizes: Sizes, patch: str) -> int:
     return max(0, int(np.ceil(np.log2(sizes.bulk / sizes.patches.get(patch, sizes.bulk)) - 1e-9)))
 
 
-def _in_zone(size: float, zone: Box | Rod | Near, volume: float, areas: dict[str, float]) -> int:
+def _in_zone(size: float, zone: Region, volume: float, areas: dict[str, float]) -> int:
     """Cells that a zone would have if it lay wholly in the body, at most the whole body's."""
     if isinstance(zone, Box):
         inside = float(np.prod(np.array(zone.high) - np.array(zone.low)))
     elif isinstance(zone, Rod):
         length = float(np.linalg.norm(np.array(zone.end) - np.array(zone.start)))
         inside = np.pi * zone.radius**2 * length if length else 4 / 3 * np.pi * zone.radius**3
-    else:
+    elif isinstance(zone, Near):
         inside = areas.get(zone.patch, 0.0) * zone.distance
+    else:
+        inside = volume
     return round(min(inside, volume) / size**3)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -40,9 +40,18 @@ def outer_sides(octree: Octree, inside: np.ndarray) -> tuple[np.ndarray, np.ndar
     return leaf[chosen], direction[chosen], np.where(mine, leaf[chosen], other[chosen]), mine
 
 
+def _quads(octree: Octree, leaf: np.ndarray, direction: np.ndarray) -> np.ndarray:
+    """Keys (n, 4) of the corners of sides; in a sheet all upper ones are at one height."""
+    key = kernels.quads(leaf, direction, octree.at, octree.side)
+    if octree.flat:
+        high = 2 * kernels.WIDE
+        key = key & ((1 << high) - 1) | np.where(key >> high > 0, 1, 0) << high
+    return key
+
+
 def skin_of(octree: Octree, inside: np.ndarray) -> Skin:
     leaf, direction, owner, outward = outer_sides(octree, inside)
-    key = kernels.quads(leaf, direction, octree.at, octree.side)
+    key = _quads(octree, leaf, direction)
     key[~outward] = key[~outward][:, ::-1]
     nodes = np.unique(key)
     polygon, corners = kernels.polygons(key, nodes)
@@ -53,8 +62,10 @@ def skin_of(octree: Octree, inside: np.ndarray) -> Skin:
 class Frame:
     """Kept boxes as a polyhedral mesh that does not fit the shape yet.
 
-    points (P, 3) in m; polygon (F, 8) of points and how many corners; owner (F,) and neighbour (F,), -1 at the skin,
-    which comes last; size (C,) is the side of each cell in m.
+    points (P, 3) in m; polygon (F, 8) of points and how many corners; owner (F,) and neighbour (F,), -1 at the skin;
+    size (C,) is the side of each cell in m; body (C,) the body of each. Behind the faces within bodies, `within` in
+    number, stand those between two bodies and then the skin: these are fitted. One of them looks out of the body with
+    the lower number where `looks` (F - within,) is 1, else the other way.
     """
 
     points: np.ndarray
@@ -63,33 +74,42 @@ class Frame:
     owner: np.ndarray
     neighbour: np.ndarray
     size: np.ndarray
+    body: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
+    within: int = 0
+    looks: np.ndarray = field(default_factory=lambda: np.ones(0))
 
-    @property
-    def inner_count(self) -> int:
-        return int((self.neighbour >= 0).sum())
 
-
-def frame_of(octree: Octree, inside: np.ndarray) -> Frame:
-    """Cells in the order of the leaves; faces by owner then neighbour, those of the skin behind them."""
+def frame_of(octree: Octree, inside: np.ndarray, body: np.ndarray | None = None) -> Frame:
+    """Cells in the order of the leaves; faces by owner then neighbour. `body` (leaves,) numbers bodies, all 0 if None."""
     cell = np.cumsum(inside) - 1
     leaf, direction, other = octree.pairs
+    if octree.flat:
+        lids = np.nonzero(inside)[0]
+        leaf = np.concatenate([leaf, lids, lids])
+        direction = np.concatenate([direction, np.full(len(lids), 4), np.full(len(lids), 5)])
+        other = np.concatenate([other, np.full(2 * len(lids), -1)])
     there = np.where(other >= 0, inside[np.maximum(other, 0)], False)
     used = inside[leaf] | there
     leaf, direction, other, there = leaf[used], direction[used], other[used], there[used]
     here = inside[leaf]
     both = here & there
-    key = kernels.quads(leaf, direction, octree.at, octree.side)
+    key = _quads(octree, leaf, direction)
     mine, theirs = cell[leaf], cell[np.maximum(other, 0)]
     # normals look from the owner, the lower number, to the neighbour, or out
     turned = (both & (theirs < mine)) | (~here & there)
     key[turned] = key[turned][:, ::-1]
     owner = np.where(both, np.minimum(mine, theirs), np.where(here, mine, theirs))
     neighbour = np.where(both, np.maximum(mine, theirs), -1)
-    order = np.lexsort((neighbour, owner, neighbour < 0))
+    of = np.zeros(int(inside.sum()), np.int64) if body is None else body[inside]
+    between = (neighbour >= 0) & (of[owner] != of[np.maximum(neighbour, 0)])
+    order = np.lexsort((neighbour, owner, between, neighbour < 0))
     key, owner, neighbour = key[order], owner[order], neighbour[order]
     nodes = np.unique(key)
     polygon, corners = kernels.polygons(key, nodes)
     one = (1 << kernels.WIDE) - 1
     at = np.stack([nodes & one, nodes >> kernels.WIDE & one, nodes >> (2 * kernels.WIDE)], axis=1)
     points = octree.grid.start + octree.grid.unit * at
-    return Frame(points, polygon, corners, owner, neighbour, octree.size[inside])
+    within = int(((neighbour >= 0) & ~between).sum())
+    there = neighbour[within:]
+    looks = np.where((there >= 0) & (of[np.maximum(there, 0)] < of[owner[within:]]), -1.0, 1.0)
+    return Frame(points, polygon, corners, owner, neighbour, octree.size[inside], of, within, looks)

@@ -52,6 +52,58 @@ def tidied(
     return inside
 
 
+def kept_by_bodies(
+    octree: Octree, sides: list[Sides], wets: list[np.ndarray], tell: Tell = lambda _: None
+) -> np.ndarray:
+    """The body (n,) whose cell each leaf becomes, -1 for none; `wets` has a point (3,) in each body.
+
+    What one body cannot keep goes to the body that it has most sides with.
+    """
+    depth = np.stack([_depths(octree, one) for one in sides])
+    body = np.where((depth < 0).any(axis=0), np.argmin(depth, axis=0), -1)
+    round_them = [leaves_round(octree, wet) for wet in wets]
+    for turn in range(ROUNDS):
+        tell(f"tidying boxes between bodies, round {turn + 1}")
+        before = body.copy()
+        for k in range(len(sides)):
+            inside = body == k
+            new = inside & ~_too_bare(exposed(octree, inside))
+            pits = ~new & octree.touched & ((exposed(octree, ~new) > 0.5).sum(axis=1) >= 5) & ~_at_end(octree)
+            new = (new | pits) & ~_shallow_at_pinches(octree, new | pits, depth[k])
+            new = _one_part(octree, new, round_them[k])
+            body = _handed_on(octree, np.where(new, k, body), inside & ~new, k)
+        if np.array_equal(before, body):
+            return body
+    while True:  # what goes in circles is taken away only
+        before = body.copy()
+        for k in range(len(sides)):
+            inside = body == k
+            drop = inside & (_too_bare(exposed(octree, inside)) | _shallow_at_pinches(octree, inside, depth[k]))
+            inside = inside & ~drop
+            body = np.where((body == k) & ~_one_part(octree, inside, round_them[k]), -1, body)
+        if np.array_equal(before, body):
+            return body
+
+
+def _handed_on(octree: Octree, body: np.ndarray, dropped: np.ndarray, k: int) -> np.ndarray:
+    """`body` where leaves that one of them dropped belong to the other that they have most sides with, or to none."""
+    if not dropped.any():
+        return body
+    leaf, _, other = octree.pairs
+    there = other >= 0
+    one = np.concatenate([leaf[there], other[there]])
+    two = np.concatenate([other[there], leaf[there]])
+    area = np.minimum(octree.side[one], octree.side[two]).astype(float) ** 2
+    heir, best = np.full(octree.count, -1), np.zeros(octree.count)
+    for j in range(int(body.max()) + 1):
+        if j == k:
+            continue
+        share = np.bincount(one, np.where(dropped[one] & (body[two] == j), area, 0.0), octree.count)
+        better = share > best
+        heir[better], best[better] = j, share[better]
+    return np.where(dropped, heir, body)
+
+
 def _depths(octree: Octree, sides: Sides) -> np.ndarray:
     """Signed distance (n,) of leaves that meet the surface; of the others minus or plus infinity."""
     leaf, _, other = octree.pairs

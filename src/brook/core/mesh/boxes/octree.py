@@ -49,6 +49,7 @@ class Octree:
     code: np.ndarray
     level: np.ndarray
     meets: np.ndarray
+    flat = False  # whether all leaves are to be one sheet of the same height
 
     @property
     def count(self) -> int:
@@ -96,8 +97,9 @@ class Octree:
         return leaf[once], direction[once], other[once]
 
 
-def grid_for(box: tuple[np.ndarray, np.ndarray], size: float, smallest: float) -> Grid:
-    """A grid of boxes of a size in m over a box with half a size to spare all round. Raises `MeshError`."""
+def grid_for(box: tuple[np.ndarray, np.ndarray], size: float, smallest: float, floor: bool = False) -> Grid:
+    """A grid of boxes of a size in m over a box with half a size to spare all round, or one layer of them over z = 0
+    with a `floor`. Raises `MeshError`."""
     low, high = box
     levels = max(0, int(np.ceil(np.log2(size / smallest) - 1e-9)))
     if levels > MOST_LEVELS:
@@ -107,10 +109,14 @@ def grid_for(box: tuple[np.ndarray, np.ndarray], size: float, smallest: float) -
     # the grid lies so that its planes do not fall together with those of shapes built on round numbers
     spare = np.array([0.53, 0.57, 0.61]) * size
     shape = np.ceil((high - low + 2 * spare) / size).astype(np.int64)
+    if floor:
+        shape[2] = 1
     if (shape << levels).max() >= MOST_COORDINATE:
         raise MeshError(f"{(shape << levels).max():.0f} boxes in a row are too many; choose a larger smallest size")
     _count_check(int(shape.prod()))
     start = (low + high) / 2 - shape * size / 2
+    if floor:
+        start[2] = 0.0
     return Grid(start, size, shape, levels)
 
 

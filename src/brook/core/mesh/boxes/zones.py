@@ -61,7 +61,7 @@ class Near:
     def test(self, surface: Surface) -> Zone:
         if self.patch not in surface.patches:
             return lambda middle, _: np.zeros(len(middle), bool)
-        own = surface.patch == surface.patches.index(self.patch)
+        own = np.isin(surface.patch, [k for k, name in enumerate(surface.patches) if name == self.patch])
         tree = Nearest.of(surface.points[surface.triangles[own]], np.zeros(int(own.sum()), np.int64))
 
         def reached(middle: np.ndarray, half: float) -> np.ndarray:

@@ -7,6 +7,6 @@ from brook.core.study import Resolved
 
 
 def condition(statement: Resolved, patch: PatchFaces) -> Condition:
-    velocity = np.tile([statement.velocity_x, statement.velocity_y, 0.0], (len(patch.area), 1))
+    velocity = np.tile([statement.velocity_x, statement.velocity_y, statement.velocity_z], (len(patch.area), 1))
     through = np.einsum("ij,ij->i", velocity, patch.inward)
     return Condition(FIXED, velocity - through[:, None] * patch.inward)

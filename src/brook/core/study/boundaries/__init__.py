@@ -11,11 +11,14 @@ from brook.core.study.boundaries.flow import Flow
 from brook.core.study.boundaries.pressure import Pressure
 from brook.core.study.boundaries.sliding import Sliding
 from brook.core.study.boundaries.slip import Slip
+from brook.core.study.boundaries.stream import Stream
 from brook.core.study.boundaries.symmetry import Symmetry
 from brook.core.study.boundaries.velocity import Velocity
 from brook.core.study.boundaries.wall import Wall
 
-KINDS = (Velocity, Flow, Pressure, Wall, Sliding, Slip, Symmetry)
-Boundary = Annotated[Velocity | Flow | Pressure | Wall | Sliding | Slip | Symmetry, Field(discriminator="kind")]
+KINDS = (Velocity, Flow, Stream, Pressure, Wall, Sliding, Slip, Symmetry)
+Boundary = Annotated[
+    Velocity | Flow | Stream | Pressure | Wall | Sliding | Slip | Symmetry, Field(discriminator="kind")
+]
 
-__all__ = ["KINDS", "Boundary", "Flow", "Pressure", "Sliding", "Slip", "Symmetry", "Velocity", "Wall"]
+__all__ = ["KINDS", "Boundary", "Flow", "Pressure", "Sliding", "Slip", "Stream", "Symmetry", "Velocity", "Wall"]

@@ -12,3 +12,4 @@ class Sliding(Part):
     patch: Name
     velocity_x: Velocity = "0.1 m/s"
     velocity_y: Velocity = "0 m/s"
+    velocity_z: Velocity = "0 m/s"

@@ -58,9 +58,10 @@ class _Walls:
     rim_other: np.ndarray
     root: np.ndarray
     free: np.ndarray
+    still: np.ndarray
 
     @classmethod
-    def of(cls, core: Core, layered: np.ndarray) -> _Walls:
+    def of(cls, core: Core, layered: np.ndarray, still: np.ndarray) -> _Walls:
         flat, offsets, owner = core.skin
         normal, _ = kernels.polygon_normals(core.points, flat, offsets)
         count = len(core.points)
@@ -76,11 +77,14 @@ class _Walls:
         rim_other = kernels.over_edges(flat, offsets, count)
         every = core.links
         root, ring = kernels.rings(every.indptr, every.indices, points, number, RINGS)
-        free = np.nonzero(ring > 0)[0]
+        stays = np.zeros(count, bool)
+        stays[flat[np.repeat(still & ~layered, np.diff(offsets))]] = True
+        free = np.nonzero((ring > 0) & ~stays)[0]
         free = free[np.argsort(ring[free], kind="stable")]
         return cls(
-            core, flat, offsets, owner, layered, points, number, hold, direction, seen, links, rim_other, root, free
-        )
+            core, flat, offsets, owner, layered, points, number, hold, direction, seen, links, rim_other, root, free,
+            stays[points],
+        )  # fmt: skip
 
     def thickness(self, total: float) -> np.ndarray:
         """How far each point (n,) is to be drawn back: more where it leaves its sides at an angle, none where it cannot."""
@@ -88,7 +92,7 @@ class _Walls:
         np.minimum.at(size, self.flat, np.repeat(self.core.size[self.owner], np.diff(self.offsets)))
         wanted = np.minimum(total, DEEPEST * size[self.points])
         wanted /= np.maximum(self.seen, FULL_SEEN)
-        wanted[self.seen < LEAST_SEEN] = 0.0
+        wanted[(self.seen < LEAST_SEEN) | self.still] = 0.0
         return wanted
 
     def blamed(self, cells: np.ndarray, wider: int) -> np.ndarray:
@@ -121,9 +125,13 @@ def _links_within(
     return links.indptr.astype(np.int64), links.indices.astype(np.int64)
 
 
-def grow(core: Core, features: Features, layers: Layers, tell: Callable[[str], None] = lambda _: None) -> Core:
+def grow(
+    core: Core, features: Features, layers: Layers, tell: Callable[[str], None] = lambda _: None,
+    still: np.ndarray | None = None,
+) -> Core:  # fmt: skip
     """The same space with layers of cells along walls; thinner where there is no room, none where walls bend too much.
 
+    Points of skin faces marked in `still` (skin faces,) stay where they are: another body has them too.
     Where cells would be unsound layers are made thinner, and the points within follow once more, until all are sound.
     """
     names = features.surface.patches
@@ -132,7 +140,7 @@ def grow(core: Core, features: Features, layers: Layers, tell: Callable[[str], N
     if not layered.any():
         return core
     tell("looking along walls")
-    walls = _Walls.of(core, layered)
+    walls = _Walls.of(core, layered, np.zeros(len(layered), bool) if still is None else still)
     thickness = walls.even(walls.thickness(layers.total))
     level = np.concatenate([[0.0], np.cumsum(layers.heights)]) / layers.total
     for turn in range(ROUNDS + 12):

@@ -9,7 +9,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from brook.core.geometry.nearest import Nearest
-from brook.core.geometry.surface import Surface
+from brook.core.geometry.surface import Edges, Surface
 
 ANGLE = 35.0  # degrees: edges that bend more are kept sharp
 
@@ -52,9 +52,11 @@ def features_of(surface: Surface, angle: float = ANGLE) -> Features:
     count, region = connected_components(graph, directed=False)
     patch = np.zeros(count, np.int64)
     patch[region] = surface.patch
-    sharp = np.nonzero(two)[0][~smooth]
-    low = np.minimum(region[one[~smooth]], region[other[~smooth]])
-    high = np.maximum(region[one[~smooth]], region[other[~smooth]])
+    crowded, first, second = _crowded(edges)
+    sharp = np.concatenate([np.nonzero(two)[0][~smooth], crowded])
+    here = region[np.concatenate([one[~smooth], first])]
+    there = region[np.concatenate([other[~smooth], second])]
+    low, high = np.minimum(here, there), np.maximum(here, there)
     between = low != high  # a sharp edge that ends within a region parts nothing
     ends = edges.ends[sharp[between]]
     pairs, label = np.unique(np.stack([low[between], high[between]], axis=1), axis=0, return_inverse=True)
@@ -75,3 +77,19 @@ def features_of(surface: Surface, angle: float = ANGLE) -> Features:
     return Features(
         surface, region, patch, normal, faces, pairs.reshape(-1, 2), lines, surface.points[chosen], of_corner
     )
+
+
+def _crowded(edges: Edges) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Edges where more than two triangles meet, as walls of several bodies do: each with every two of its triangles."""
+    offsets, triangles = edges.by_edge
+    found = []
+    for uses in np.unique(edges.uses[edges.uses > 2]):
+        edge = np.nonzero(edges.uses == uses)[0]
+        at = offsets[:-1][edge]
+        for i in range(int(uses)):
+            found += [(edge, triangles[at + i], triangles[at + j]) for j in range(i + 1, int(uses))]
+    if not found:
+        nothing = np.zeros(0, np.int64)
+        return nothing, nothing, nothing
+    edge, one, other = (np.concatenate(parts) for parts in zip(*found, strict=True))
+    return edge, one, other

@@ -32,12 +32,12 @@ class Fitted:
 
 
 def fit(frame: Frame, features: Features, tell: Callable[[str], None] = lambda _: None) -> Fitted:
-    inner = frame.inner_count
+    inner = frame.within
     polygon, corners = frame.polygon[inner:], frame.corners[inner:]
     owner = frame.owner[inner:]
     size = frame.size[owner]
     start, end, face = polygon_edges(polygon, corners)
-    label = _labels(frame, features, polygon, corners, size, (start, end, face))
+    label = _labels(frame, features, polygon, corners, size, (start, end, face), frame.looks)
     skin = _SkinPoints.of(frame, features, polygon, corners, label, size, (start, end))
     tell("evening out the skin")
     target = skin.smoothed(SMOOTHINGS)
@@ -65,8 +65,9 @@ def fit_skin(frame: Frame, features: Features, tell: Callable[[str], None] = lam
 
 
 def _labels(
-    frame: Frame, features: Features, polygon: np.ndarray, corners: np.ndarray, size: np.ndarray, edges: tuple
-) -> np.ndarray:
+    frame: Frame, features: Features, polygon: np.ndarray, corners: np.ndarray, size: np.ndarray, edges: tuple,
+    looks: np.ndarray | float = 1.0,
+) -> np.ndarray:  # fmt: skip
     centre, normal = kernels.centres(frame.points, polygon, corners)
     region, far, triangle = features.faces.labels_near(centre, REACH * size)
     lost = region[:, 0] < 0
@@ -74,7 +75,7 @@ def _labels(
         place, nearest = features.faces.find(centre[lost])
         region[lost, 0], triangle[lost, 0] = features.region[nearest], nearest
         far[lost, 0] = np.linalg.norm(place - centre[lost], axis=1)
-    alike = np.einsum("ikj,ij->ik", features.normal[np.maximum(triangle, 0)], normal)
+    alike = np.einsum("ikj,ij->ik", features.normal[np.maximum(triangle, 0)], normal * np.reshape(looks, (-1, 1)))
     cost = np.where(region >= 0, far / size[:, None] + AGAINST * (1 - alike), np.inf)
     best = region[np.arange(len(region)), np.argmin(cost, axis=1)]
     return _by_majority(best, region, edges)
@@ -203,19 +204,19 @@ def _pairings(count: np.ndarray) -> list[tuple[np.ndarray, tuple[int, int]]]:
 
 
 def _corners_for(features: Features, at: np.ndarray, labels: list[np.ndarray], reach: np.ndarray) -> np.ndarray:
-    """The corner for each place, -1 for none: one where all its regions meet, and nobody else's."""
+    """The corner for each place, -1 for none: one where its regions meet and as few others as may be, and nobody else's."""
     chosen = np.full(len(at), -1, np.int64)
     if not len(features.corners) or not len(at):
         return chosen
     far, corner = cKDTree(features.corners).query(at, k=min(6, len(features.corners)))
     far, corner = far.reshape(len(at), -1), corner.reshape(len(at), -1)
     offers = [
-        (float(far[k, i]), k, int(corner[k, i]))
+        (int(features.of_corner[corner[k, i]].sum() - features.of_corner[corner[k, i], own].sum()), float(far[k, i]), k, int(corner[k, i]))
         for k, own in enumerate(labels) for i in range(far.shape[1])
         if far[k, i] < reach[k] and features.of_corner[corner[k, i], own].sum() >= 3
     ]  # fmt: skip
     taken: set[int] = set()
-    for _, k, c in sorted(offers):
+    for _, _, k, c in sorted(offers):
         if chosen[k] < 0 and c not in taken:
             chosen[k] = c
             taken.add(c)

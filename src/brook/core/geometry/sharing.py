@@ -1,0 +1,170 @@
+"""Walls that two bodies have in common, made one: where flat sides lie on each other they are divided alike.
+
+Solids that touch each have a wall of their own at the same place. Each flat piece on which walls of several shells lie
+is divided anew along all their outlines, so that a wall between two bodies stands there once.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from brook.core.geometry.booleans import together
+from brook.core.geometry.surface import Surface, surface_of
+
+NEAR = 1e-7  # of the size: places so near are the same
+FLAT = 1e-6  # by which unit normals of one plane may differ
+
+
+def shared_walls(surface: Surface, fresh: Surface) -> Surface:
+    """Both surfaces together, with walls that they share there once; the patches of `fresh` go before."""
+    both = together([surface, fresh])
+    shell = np.repeat([0, 1], [surface.count, fresh.count])
+    near = NEAR * max(both.size, 1e-300)
+    points = _snapped(both.points, near)
+    corners = points[both.triangles]
+    planes = _planes(both, corners, shell, near)
+    kept = np.ones(both.count, bool)
+    pieces, patch = [], []
+    for group in planes:
+        divided = _divided(corners[group], shell[group], both.patch[group], near)
+        if divided is not None:
+            kept[group] = False
+            pieces.append(divided[0])
+            patch.append(divided[1])
+    if not pieces:
+        return _once(surface_of(points, both.triangles, both.patch, both.patches), shell)
+    every = np.concatenate([corners[kept], *pieces])
+    flat = _snapped(every.reshape(-1, 3), near).reshape(-1, 3, 3)
+    number = np.concatenate([both.patch[kept], *patch])
+    of = np.concatenate([shell[kept], np.full(len(number) - int(kept.sum()), 2)])
+    flat, number, of = _whole_edges(flat, number, of, near)
+    made = surface_of(flat.reshape(-1, 3), np.arange(3 * len(flat)).reshape(-1, 3), number, both.patches)
+    a, b, c = made.triangles.T
+    sound = (a != b) & (b != c) & (c != a)
+    return _once(made.only(sound), of[sound])
+
+
+def _snapped(points: np.ndarray, near: float) -> np.ndarray:
+    """Places (P, 3) with those that lie within a distance of each other made the same."""
+    pairs = cKDTree(points).query_pairs(near, output_type="ndarray")
+    if not len(pairs):
+        return points
+    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(points), len(points)))
+    _, group = connected_components(graph, directed=False)
+    _, first = np.unique(group, return_index=True)
+    return points[first[group]]
+
+
+def _planes(surface: Surface, corners: np.ndarray, shell: np.ndarray, near: float) -> list[np.ndarray]:
+    """Triangles, by number, of every plane in which both shells have some."""
+    normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
+    first = np.argmax(np.abs(normal) > 0.1, axis=1)
+    normal = normal * np.sign(normal[np.arange(len(normal)), first])[:, None]
+    height = np.einsum("ij,ij->i", corners[:, 0] - corners.reshape(-1, 3).mean(axis=0), normal)
+    # planes as places in four dimensions, in which a hundredth of FLAT and `near` count alike
+    place = np.column_stack([normal / FLAT, height / near])
+    pairs = cKDTree(place).query_pairs(2.0, output_type="ndarray")
+    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(place), len(place)))
+    count, group = connected_components(graph, directed=False)
+    has = np.zeros((count, 2), bool)
+    has[group, shell] = True
+    wanted = np.nonzero(has.all(axis=1))[0]
+    order = np.argsort(group, kind="stable")
+    begin = np.searchsorted(group[order], wanted)
+    end = np.searchsorted(group[order], wanted, side="right")
+    return [order[a:b] for a, b in zip(begin, end, strict=True)]
+
+
+def _divided(
+    corners: np.ndarray, shell: np.ndarray, patch: np.ndarray, near: float
+) -> tuple[np.ndarray, np.ndarray] | None:
+    """Triangles (n, 3, 3) of one plane divided along the outlines of both shells, and the patch of each; None when the
+    shells only touch. They go round as those of the first shell do, or of the second where that one is alone."""
+    middle = corners.reshape(-1, 3).mean(axis=0)
+    vector = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    axis = vector[0] / np.linalg.norm(vector[0])
+    one = np.cross(axis, np.eye(3)[int(np.argmin(np.abs(axis)))])
+    one /= np.linalg.norm(one)
+    other = np.cross(axis, one)
+    flat = np.stack([(corners - middle) @ one, (corners - middle) @ other], axis=-1)
+    up = vector @ axis > 0
+    shapes = shapely.polygons(flat)
+    outlines, told = [], []
+    for s in (0, 1):
+        for p in np.unique(patch[shell == s]):
+            for way in (False, True):
+                chosen = (shell == s) & (patch == p) & (up == way)
+                if chosen.any():
+                    outlines.append(shapely.union_all(shapes[chosen]))
+                    told.append((s, p, way))
+    areas = [shapely.union_all([o for o, t in zip(outlines, told, strict=True) if t[0] == s]) for s in (0, 1)]
+    if shapely.intersection(*areas).area <= near * np.sqrt(min(a.area for a in areas)):
+        return None
+    lines = shapely.unary_union([o.boundary for o in outlines])
+    faces = shapely.get_parts(shapely.polygonize(shapely.get_parts(lines)))
+    pieces, number = [], []
+    for face in faces:
+        inside = face.representative_point()
+        owners = [t for o, t in zip(outlines, told, strict=True) if o.contains(inside)]
+        if not owners:
+            continue
+        for triangle in shapely.get_parts(shapely.constrained_delaunay_triangles(face)):
+            at = shapely.get_coordinates(triangle)[:3]
+            turns = np.cross(np.append(at[1] - at[0], 0), np.append(at[2] - at[0], 0))[2] > 0
+            if turns != owners[0][2]:
+                at = at[::-1]
+            pieces.append(middle + at[:, :1] * one + at[:, 1:] * other)
+            number.append(owners[-1][1])
+    return np.array(pieces), np.array(number)
+
+
+def _whole_edges(
+    corners: np.ndarray, patch: np.ndarray, shell: np.ndarray, near: float
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The same triangles, those with a corner of another within one of their edges divided there."""
+    tree_points = np.unique(corners.reshape(-1, 3), axis=0)
+    tree = cKDTree(tree_points)
+    done, waiting = [], list(zip(corners, patch, shell, strict=True))
+    while waiting:
+        at, p, s = waiting.pop()
+        longest = np.linalg.norm(at - np.roll(at, -1, axis=0), axis=1).max()
+        if np.linalg.norm(np.cross(at[1] - at[0], at[2] - at[0])) <= 2 * near * longest:
+            continue  # so flat that its neighbours are divided at its middle corner
+        split = None
+        for k in range(3):
+            a, b, c = at[k], at[(k + 1) % 3], at[(k + 2) % 3]
+            length = float(np.linalg.norm(b - a))
+            inside = tree.query_ball_point((a + b) / 2, length / 2)
+            if len(inside) <= 1:
+                continue
+            q = tree_points[inside]
+            share = (q - a) @ (b - a) / length**2
+            off = np.linalg.norm(q - a - share[:, None] * (b - a), axis=1)
+            on = np.nonzero((off < 2 * near) & (share * length > 2 * near) & ((1 - share) * length > 2 * near))[0]
+            if len(on):
+                m = q[on[np.argmin(np.abs(share[on] - 0.5))]]
+                split = (np.array([a, m, c]), np.array([m, b, c]))
+                break
+        if split is None:
+            done.append((at, p, s))
+        else:
+            waiting += [(half, p, s) for half in split]
+    at, p, s = zip(*done, strict=True)
+    return np.array(at), np.array(p), np.array(s)
+
+
+def _once(surface: Surface, shell: np.ndarray) -> Surface:
+    """Of triangles with the same corners the one that came last, looking as the first did."""
+    key = np.sort(surface.triangles, axis=1)
+    _, first, inverse = np.unique(key, axis=0, return_index=True, return_inverse=True)
+    inverse = inverse.ravel()
+    last = np.zeros(len(first), np.int64)
+    np.maximum.at(last, inverse, np.arange(len(inverse)))
+    order = np.sort(first)
+    patch = surface.patch.copy()
+    patch[first] = surface.patch[last]
+    return Surface(surface.points, surface.triangles[order], patch[order], surface.patches)

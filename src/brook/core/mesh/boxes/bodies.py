@@ -1,0 +1,167 @@
+"""Several bodies in one mesh, their faces matching where they touch.
+
+Boxes are given to bodies, the walls between are fitted once, and each body then has its sides joined and its layers
+grown for itself; nothing of that moves a point on a wall, so that both sides of it fit each other.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from brook.core.geometry.nearest import Sides
+from brook.core.geometry.surface import Surface, welded
+from brook.core.mesh.assembling import Polygons, assembled
+from brook.core.mesh.boxes.build import Sizes, core_of, grid_of
+from brook.core.mesh.boxes.core import Core
+from brook.core.mesh.boxes.faces import Frame, frame_of
+from brook.core.mesh.boxes.keeping import Tell, kept_by_bodies
+from brook.core.mesh.boxes.layers import Layers, grow
+from brook.core.mesh.boxes.octree import MeshError
+from brook.core.mesh.boxes.skin import Fitted, features_of, fit
+from brook.core.mesh.polyhedral import Mesh
+
+
+@dataclass(frozen=True, eq=False)
+class Solid:
+    """A body that is to be meshed: its closed surface, looking out, a point (3,) in it, and its layers."""
+
+    name: str
+    surface: Surface
+    wet: np.ndarray
+    layers: Layers | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class _Walls:
+    """All walls once, looking out of the body with the lower number. Patches of the surface are told apart by the
+    bodies (patches, 2) on their two sides too, -1 for nothing; `names` are what they are called."""
+
+    surface: Surface
+    bodies: np.ndarray
+    names: tuple[str, ...]
+
+    @property
+    def between(self) -> np.ndarray:
+        return self.bodies[:, 1] >= 0
+
+
+def _walls_of(solids: list[Solid]) -> _Walls:
+    names = sorted({name for s in solids for name in s.surface.patches})
+    corners = np.concatenate([s.surface.points[s.surface.triangles] for s in solids])
+    patch = np.concatenate([np.array([names.index(n) for n in s.surface.patches])[s.surface.patch] for s in solids])
+    body = np.repeat(np.arange(len(solids)), [s.surface.count for s in solids])
+    all_ = welded(corners, patch, names)
+    key = np.sort(all_.triangles, axis=1)
+    _, first, inverse = np.unique(key, axis=0, return_index=True, return_inverse=True)
+    inverse = inverse.ravel()
+    other = np.full(len(first), -1)
+    later = np.arange(len(key)) != first[inverse]
+    other[inverse[later]] = body[later]
+    sides = np.stack([patch[first], body[first], other], axis=1)
+    kinds, number = np.unique(sides, axis=0, return_inverse=True)
+    surface = Surface(all_.points, all_.triangles[first], number.ravel(), tuple(str(k) for k in range(len(kinds))))
+    return _Walls(surface, kinds[:, 1:], tuple(names[k] for k in kinds[:, 0]))
+
+
+def build_bodies(solids: list[Solid], sizes: Sizes, tell: Tell = lambda _: None) -> Mesh:
+    """The mesh of bodies that may touch: faces between two of them are inner faces. Raises `MeshError`."""
+    walls = _walls_of(solids)
+    by_kind = {str(k): sizes.patches.get(name, sizes.bulk) for k, name in enumerate(walls.names)}
+    octree = grid_of(walls.surface, replace(sizes, patches=by_kind), tell, dict(enumerate(walls.names)))
+    tell("telling bodies apart")
+    body = kept_by_bodies(octree, [Sides.of(s.surface) for s in solids], [s.wet for s in solids], tell)
+    for k, one in enumerate(solids):
+        if not (body == k).any():
+            raise MeshError(f"no box lies inside {one.name}; choose a smaller size there")
+    tell("making faces")
+    frame = frame_of(octree, body >= 0, body)
+    tell("fitting the skin")
+    features = features_of(walls.surface)
+    fitted = fit(frame, features, tell)
+    cores = []
+    for k, one in enumerate(solids):
+        tell(f"joining sides of {one.name}")
+        part, mine, shared = _part(frame, fitted, k)
+        core = core_of(part, mine, shared)
+        if one.layers is not None:
+            kinds = tuple(
+                str(n) for n, name in enumerate(walls.names) if name in one.layers.patches and k in walls.bodies[n]
+            )
+            still = walls.between[features.patch[core.label]]
+            core = grow(core, features, replace(one.layers, patches=kinds), tell, still)
+        cores.append(core)
+    tell("putting bodies together")
+    return _united(solids, cores, walls, features.patch)
+
+
+def _part(frame: Frame, fitted: Fitted, k: int) -> tuple[Frame, Fitted, np.ndarray]:
+    """What belongs to one body, cells numbered from 0, and which of its skin another body has too."""
+    mine = frame.body == k
+    number = np.cumsum(mine) - 1
+    other = np.maximum(frame.neighbour, 0)
+    here, there = mine[frame.owner], (frame.neighbour >= 0) & mine[other]
+    every = np.arange(len(frame.owner))
+    within = every[(every < frame.within) & here]
+    wall = every[(every >= frame.within) & (here | there)]
+    turn = ~here[wall]
+    polygon = frame.polygon[wall].copy()
+    for row in np.nonzero(turn)[0]:
+        count = frame.corners[wall[row]]
+        polygon[row, :count] = polygon[row, :count][::-1]
+    part = Frame(
+        frame.points, np.concatenate([frame.polygon[within], polygon]),
+        np.concatenate([frame.corners[within], frame.corners[wall]]),
+        number[np.concatenate([frame.owner[within], np.where(turn, other[wall], frame.owner[wall])])],
+        np.concatenate([number[other[within]], np.full(len(wall), -1)]), frame.size[mine],
+        np.zeros(int(mine.sum()), np.int64), len(within), np.ones(len(wall)),
+    )  # fmt: skip
+    at = wall - frame.within
+    return part, Fitted(fitted.points, fitted.label[at], fitted.held_back), frame.neighbour[wall] >= 0
+
+
+def _united(solids: list[Solid], cores: list[Core], walls: _Walls, patch_of: np.ndarray) -> Mesh:
+    """One mesh of the meshes of all bodies; points at exactly the same place on walls between them are one."""
+    points = np.concatenate([c.points for c in cores])
+    first_point = np.concatenate([[0], np.cumsum([len(c.points) for c in cores])])
+    first_cell = np.concatenate([[0], np.cumsum([len(c.size) for c in cores])])
+    shared = np.zeros(len(points), bool)
+    skins, labels = [], []
+    for k, core in enumerate(cores):
+        flat, offsets, _ = core.skin
+        skins.append(Polygons(flat + first_point[k], offsets))
+        labels.append(patch_of[core.label])
+        shared[skins[-1].flat[np.repeat(walls.between[labels[-1]], np.diff(offsets))]] = True
+    same = np.arange(len(points))
+    at = np.nonzero(shared)[0]
+    _, first, inverse = np.unique(points[at], axis=0, return_index=True, return_inverse=True)
+    same[at] = at[first[inverse.ravel()]]
+    sides, cell = None, []
+    for k, core in enumerate(cores):
+        every = Polygons(same[core.flat + first_point[k]], core.offsets)
+        inner = core.inner_count
+        turned = every.part(np.arange(inner)).turned()
+        both = every.and_(turned)
+        sides = both if sides is None else sides.and_(both)
+        cell += [core.owner + first_cell[k], core.neighbour[:inner] + first_cell[k]]
+    assert sides is not None
+    patches = []
+    for name in dict.fromkeys(walls.names):
+        kinds = [n for n, other in enumerate(walls.names) if other == name]
+        for skin, label in zip(skins, labels, strict=True):
+            chosen = np.nonzero(np.isin(label, kinds))[0]
+            if len(chosen):
+                faces = skin.part(chosen)
+                patches.append((name, Polygons(same[faces.flat], faces.offsets)))
+    bodies = tuple(s.name for s in solids)
+    body = np.repeat(np.arange(len(solids)), np.diff(first_cell))
+    mesh = assembled(points, sides, np.concatenate(cell), _by_name(patches), "rest", bodies, body)
+    return replace(mesh, layer=np.concatenate([c.layer for c in cores]))
+
+
+def _by_name(patches: list[tuple[str, Polygons]]) -> list[tuple[str, Polygons]]:
+    found: dict[str, Polygons] = {}
+    for name, faces in patches:
+        found[name] = found[name].and_(faces) if name in found else faces
+    return list(found.items())

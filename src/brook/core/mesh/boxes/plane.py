@@ -1,0 +1,126 @@
+"""The same way for plane shapes: boxes of one sheet only, all of one height, fitted to the shape drawn out across it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import shapely
+
+from brook.core.geometry import PlaneShape
+from brook.core.geometry.surface import Surface
+from brook.core.geometry.surface.triangles import welded
+from brook.core.mesh.boxes.build import Sizes, core_of, grid_of
+from brook.core.mesh.boxes.faces import frame_of
+from brook.core.mesh.boxes.keeping import Tell, tidied
+from brook.core.mesh.boxes.layers import Layers, grow
+from brook.core.mesh.boxes.octree import MeshError, Octree
+from brook.core.mesh.boxes.skin import features_of, fit
+from brook.core.mesh.polyhedral import PLANE_SIDES, Mesh, Patch
+
+LIDS = ("front", "back")
+
+
+@dataclass(frozen=True, eq=False)
+class Sheet(Octree):
+    """The leaves of an octree that stand on its floor. They know nothing over or under them."""
+
+    flat = True
+
+    @cached_property
+    def beside(self) -> np.ndarray:
+        found = super().beside
+        found[:, 4:] = -2
+        return found
+
+
+def _sheet(octree: Octree) -> Sheet:
+    floor = octree.at[:, 2] == 0
+    number = np.cumsum(floor) - 1
+    meets = octree.meets[floor[octree.meets[:, 0]]]
+    return Sheet(
+        octree.grid, octree.code[floor], octree.level[floor], np.stack([number[meets[:, 0]], meets[:, 1]], axis=1)
+    )
+
+
+def drawn_out(shape: PlaneShape, height: float) -> Surface:
+    """The shape as a closed surface from z = 0 to a height, `LIDS` on its two ends."""
+    names = [*shape.patches, *LIDS]
+    up = np.array([0.0, 0.0, height])
+    triangles: list[Any] = []
+    patch: list[int] = []
+    for edge in shape.edges():
+        a, b = np.array([edge.x0, edge.y0, 0.0]), np.array([edge.x1, edge.y1, 0.0])
+        triangles += [[a, b, b + up], [a, b + up, a + up]]
+        patch += [names.index(edge.patch)] * 2
+    rings = [[(e.x0, e.y0) for e in ring] for ring in shape.rings]
+    areas = [sum(a[0] * b[1] - b[0] * a[1] for a, b in pairwise([*ring, ring[0]])) for ring in rings]
+    outer = int(np.argmax(areas))
+    face = shapely.Polygon(rings[outer], [r for k, r in enumerate(rings) if k != outer])
+    for piece in shapely.get_parts(shapely.constrained_delaunay_triangles(face)):
+        flat = shapely.get_coordinates(piece)[:3]
+        one, other = flat[1] - flat[0], flat[2] - flat[0]
+        if one[0] * other[1] - one[1] * other[0] < 0:
+            flat = flat[::-1]
+        low = np.column_stack([flat, np.zeros(3)])
+        triangles += [low[::-1], low + up]
+        patch += [names.index("back"), names.index("front")]
+    return welded(np.array(triangles), np.array(patch), names)
+
+
+def build_plane(shape: PlaneShape, sizes: Sizes, tell: Tell = lambda _: None, layers: Layers | None = None) -> Mesh:
+    """The mesh of a plane shape, one cell thick over its depth. Raises `MeshError`."""
+    height = min([sizes.bulk, *sizes.patches.values()])
+    surface = drawn_out(shape, height)
+    walls = surface.only(surface.patch < len(shape.patches))
+    low = walls.points.copy()
+    low[:, 2] = np.where(low[:, 2] > 0, 1e-3 * height, 5e-4 * height)
+    octree = _sheet(grid_of(walls.placed(low), sizes, tell, floor=True))
+    tell("telling inside from outside")
+    centre = octree.centre[:, :2]
+    places = shapely.points(centre)
+    shapely.prepare(shape.domain)
+    inside = shapely.contains(shape.domain, places)
+    depth = np.where(inside, -1.0, 1.0) * shapely.distance(shape.domain.boundary, places)
+    inside = tidied(octree, inside, depth, np.zeros(0, np.int64), tell)
+    if not inside.any():
+        raise MeshError("no box lies inside the shape; choose a smaller size")
+    tell("making faces")
+    frame = frame_of(octree, inside)
+    frame.points[:, 2] = np.where(frame.points[:, 2] > octree.grid.start[2], height, 0.0)
+    tell("fitting the skin")
+    features = features_of(surface)
+    fitted = fit(frame, features, tell)
+    tell("joining sides")
+    core = core_of(frame, fitted)
+    if layers is not None:
+        core = grow(core, features, layers, tell)
+    return _as_slice(core.mesh(features, shape.body), shape.depth / height)
+
+
+def _as_slice(mesh: Mesh, stretch: float) -> Mesh:
+    """The same with both lids as the plane sides of a plane mesh, upper points right over the lower ones."""
+    points = mesh.points.copy()
+    middle = points[:, 2].max() / 2
+    mesh = _one_over_other(replace(mesh, points=points), middle)
+    points = mesh.points.copy()
+    points[:, 2] = np.where(points[:, 2] > middle, 2 * middle * stretch, 0.0)
+    kept = [p for p in mesh.patches if p.name not in LIDS]
+    begin = min(p.start for p in mesh.patches if p.name in LIDS)
+    if any(p.end > begin for p in kept):
+        raise MeshError("the lids of a plane mesh do not stand last")
+    return replace(mesh, points=points, patches=(*kept, Patch(PLANE_SIDES, begin, mesh.face_count)))
+
+
+def _one_over_other(mesh: Mesh, middle: float) -> Mesh:
+    """Upper points moved over the lower ones that they are joined with by an upright edge."""
+    after = np.arange(1, len(mesh.face_points) + 1)
+    after[mesh.face_offsets[1:] - 1] = mesh.face_offsets[:-1]
+    one, other = mesh.face_points, mesh.face_points[after]
+    upright = (mesh.points[one, 2] < middle) & (mesh.points[other, 2] > middle)
+    points = mesh.points.copy()
+    points[other[upright], :2] = points[one[upright], :2]
+    return replace(mesh, points=points)

@@ -1,0 +1,304 @@
+"""CGNS, the open standard for meshes of flow, in its HDF5 form: unstructured zones of polyhedra or standard cells.
+
+Zones are bodies, boundary conditions are patches. Written is one zone for each body, of faces (NGON_n) and cells
+(NFACE_n).
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import h5py
+import numpy as np
+
+from brook.core.geometry.files import FileError
+from brook.core.mesh.assembling import CORNERS, Polygons
+from brook.core.mesh.files.collected import Collected
+from brook.core.mesh.polyhedral import Mesh
+
+VOLUMES = {10: "tetra", 12: "pyramid", 14: "wedge", 17: "hexahedron"}
+PLANES = {5: 3, 7: 4}
+LINES = {2: 1, 3: 2}  # a node and a bar, which may stand in mixed sections
+MIXED, NGON, NFACE = 20, 22, 23
+SIGNATURE = b"\x89HDF\r\n\x1a\n"
+WELD = 1e-9  # of the size: points of two zones that are so near are one
+
+
+def read(data: bytes) -> Mesh:
+    """The mesh of a CGNS file. Raises `FileError`."""
+    if not data.startswith(SIGNATURE):
+        raise FileError("this is no CGNS file in HDF5; older ones can be turned into such by the standard's own tools")
+    try:
+        with h5py.File(io.BytesIO(data), "r") as file:
+            return _mesh(file)
+    except (OSError, KeyError, ValueError, IndexError, RuntimeError, TypeError) as error:
+        if isinstance(error, FileError):
+            raise
+        raise FileError("the CGNS file is damaged, or has cells in a way that is not known here") from None
+
+
+def _label(node: Any) -> str:
+    label = node.attrs.get("label", b"") if isinstance(node, h5py.Group) else b""
+    return label.decode() if isinstance(label, bytes) else str(label)
+
+
+def _children(node: h5py.Group, label: str) -> Iterator[tuple[str, h5py.Group]]:
+    for name in node:
+        if _label(node[name]) == label:
+            yield name, node[name]
+
+
+def _data(node: h5py.Group) -> np.ndarray:
+    return np.asarray(node[" data"])
+
+
+def _text(node: h5py.Group) -> str:
+    return _data(node).astype(np.uint8).tobytes().decode("latin-1").strip()
+
+
+def _mesh(file: h5py.File) -> Mesh:
+    bases = list(_children(file, "CGNSBase_t"))
+    if not bases:
+        raise FileError("the CGNS file has no base")
+    zones = list(_children(bases[0][1], "Zone_t"))
+    if not zones:
+        raise FileError("the CGNS file has no zone")
+    points, parts, begin = [], [], 0
+    for name, zone in zones:
+        kinds = [_text(n) for _, n in _children(zone, "ZoneType_t")]
+        if kinds and kinds[0] != "Unstructured":
+            raise FileError(f"zone {name} of the CGNS file is a structured one; write it unstructured")
+        grids = list(_children(zone, "GridCoordinates_t"))
+        if not grids:
+            raise FileError(f"zone {name} of the CGNS file has no points")
+        points.append(
+            np.stack([_data(grids[0][1][f"Coordinate{axis}"]).ravel() for axis in "XYZ"], axis=1).astype(float)
+        )
+        parts.append((name, zone, begin))
+        begin += len(points[-1])
+    every = np.concatenate(points)
+    same = _welded(every) if len(zones) > 1 else np.arange(len(every))
+    collected = Collected(every)
+    for name, zone, start in parts:
+        _zone(collected, name if len(zones) > 1 else "fluid", zone, same[start:])
+    return collected.mesh()
+
+
+def _welded(points: np.ndarray) -> np.ndarray:
+    """For each point the first one at its place."""
+    step = WELD * max(float(np.ptp(points, axis=0).max()), 1e-300)
+    _, first, inverse = np.unique(
+        np.round(points / step).astype(np.int64), axis=0, return_index=True, return_inverse=True
+    )
+    return first[inverse.ravel()]
+
+
+def _zone(collected: Collected, body: str, zone: h5py.Group, same: np.ndarray) -> None:
+    faces: list[tuple[int, Polygons, str]] = []  # number of the first, polygons, name of the section
+    cells: list[h5py.Group] = []
+    for name, section in _children(zone, "Elements_t"):
+        kind = int(_data(section)[0])
+        first, last = (int(v) for v in _data(section["ElementRange"]).ravel()[:2])
+        flat = _data(section["ElementConnectivity"]).ravel().astype(np.int64)
+        if kind in VOLUMES:
+            collected.add_cells(VOLUMES[kind], same[flat.reshape(-1, CORNERS[VOLUMES[kind]]) - 1], body)
+        elif kind in PLANES:
+            rows = flat.reshape(-1, PLANES[kind]) - 1
+            faces.append((first, Polygons(same[rows.ravel()], np.arange(0, rows.size + 1, PLANES[kind])), name))
+        elif kind == NGON:
+            faces.append((first, Polygons(same[flat - 1], _offsets(section, flat, last - first + 1)), ""))
+        elif kind == NFACE:
+            cells.append(section)
+        elif kind == MIXED:
+            faces += _mixed(collected, body, flat, first, name, same)
+        elif kind not in LINES:
+            raise FileError(
+                f"section {name} of the CGNS file has cells of a kind ({kind}) not known here; write straight ones"
+            )
+    for section in cells:
+        first, last = (int(v) for v in _data(section["ElementRange"]).ravel()[:2])
+        signed = _data(section["ElementConnectivity"]).ravel().astype(np.int64)
+        offsets = _offsets(section, signed, last - first + 1)
+        chosen = _taken(faces, np.abs(signed))
+        flat = np.where(np.repeat(signed < 0, chosen.corners), chosen.turned().flat, chosen.flat)
+        chosen = Polygons(flat, chosen.offsets)
+        collected.add_polyhedra(
+            chosen, np.repeat(np.arange(len(offsets) - 1), np.diff(offsets)), len(offsets) - 1, body
+        )
+    named = _conditions(collected, zone, faces, same)
+    if not named:
+        for _, polygons, name in faces:
+            if name:
+                collected.add_patch(name, polygons)
+
+
+def _offsets(section: h5py.Group, flat: np.ndarray, count: int) -> np.ndarray:
+    if "ElementStartOffset" not in section:
+        raise FileError(
+            "the CGNS file is of a version before 4, whose polyhedra are not read; write it as 4.0 or later"
+        )
+    offsets = _data(section["ElementStartOffset"]).ravel().astype(np.int64)
+    if len(offsets) != count + 1 or offsets[0] != 0 or offsets[-1] != len(flat) or (np.diff(offsets) < 0).any():
+        raise FileError("the sections of the CGNS file do not fit together; write it anew")
+    return offsets
+
+
+def _mixed(
+    collected: Collected, body: str, flat: np.ndarray, first: int, name: str, same: np.ndarray
+) -> list[tuple[int, Polygons, str]]:
+    """Elements of several kinds, each led by the number of its kind."""
+    counts = {**{k: CORNERS[v] for k, v in VOLUMES.items()}, **PLANES, **LINES}
+    found: dict[int, list[np.ndarray]] = {}
+    faces, at, number = [], 0, first
+    values = flat.tolist()
+    while at < len(values):
+        kind = values[at]
+        if kind not in counts:
+            raise FileError(
+                f"section {name} of the CGNS file has cells of a kind ({kind}) not known here; write straight ones"
+            )
+        corners = flat[at + 1 : at + 1 + counts[kind]] - 1
+        if kind in PLANES:
+            faces.append((number, Polygons(same[corners], np.array([0, len(corners)])), name))
+        elif kind in VOLUMES:
+            found.setdefault(kind, []).append(corners)
+        at += 1 + counts[kind]
+        number += 1
+    for kind, rows in found.items():
+        collected.add_cells(VOLUMES[kind], same[np.array(rows)], body)
+    return faces
+
+
+def _taken(faces: list[tuple[int, Polygons, str]], numbers: np.ndarray) -> Polygons:
+    """Polygons by the numbers (n,) that they have in the zone."""
+    faces = sorted(faces, key=lambda f: f[0])
+    joined = faces[0][1]
+    for _, more, _ in faces[1:]:
+        joined = joined.and_(more)
+    known = np.concatenate([np.arange(first, first + polygons.count) for first, polygons, _ in faces])
+    at = np.minimum(np.searchsorted(known, numbers), len(known) - 1)
+    if (known[at] != numbers).any():
+        raise FileError("a cell or patch of the CGNS file names a face that the file does not have")
+    return joined.part(at)
+
+
+def _conditions(
+    collected: Collected, zone: h5py.Group, faces: list[tuple[int, Polygons, str]], same: np.ndarray
+) -> int:
+    """Patches by the boundary conditions of a zone; gives how many there are."""
+    count = 0
+    for _, group in _children(zone, "ZoneBC_t"):
+        for name, condition in _children(group, "BC_t"):
+            place = next((_text(n) for _, n in _children(condition, "GridLocation_t")), "Vertex")
+            family = next((_text(n) for _, n in _children(condition, "FamilyName_t")), "")
+            numbers = None
+            for key in ("PointList", "ElementList"):
+                if key in condition:
+                    numbers = _data(condition[key]).ravel().astype(np.int64)
+            for key in ("PointRange", "ElementRange"):
+                if key in condition:
+                    a, b = (int(v) for v in _data(condition[key]).ravel()[:2])
+                    numbers = np.arange(a, b + 1)
+            if numbers is None or not faces:
+                continue
+            if place == "Vertex" and "ElementList" not in condition and "ElementRange" not in condition:
+                polygons = _within(faces, same[numbers - 1], len(collected.points))
+            else:
+                polygons = _taken(faces, numbers)
+            if polygons.count:
+                collected.add_patch(family or name, polygons)
+                count += 1
+    return count
+
+
+def _within(faces: list[tuple[int, Polygons, str]], points: np.ndarray, count: int) -> Polygons:
+    """The polygons all of whose points are among some."""
+    inside = np.zeros(count, bool)
+    inside[points] = True
+    joined = faces[0][1]
+    for _, more, _ in faces[1:]:
+        joined = joined.and_(more)
+    whole = np.add.reduceat(inside[joined.flat], joined.offsets[:-1]) == joined.corners
+    return joined.part(np.nonzero(whole)[0])
+
+
+# -- out --------------------------------------------------------------------------------------
+
+
+def write(path: Path, mesh: Mesh) -> None:
+    """One zone for each body; patches are boundary conditions on faces."""
+    with h5py.File(path, "w", libver=("v108", "v110"), track_order=True) as file:
+        _mark(file, "HDF5 MotherNode", "Root Node of HDF5 File", "MT")
+        file.create_dataset(" format", data=np.frombuffer(b"IEEE_LITTLE_32\0", np.int8))
+        file.create_dataset(" hdf5version", data=np.frombuffer(b"HDF5 Version 1.8.17".ljust(33, b"\0"), np.int8))
+        _node(file, "CGNSLibraryVersion", "CGNSLibraryVersion_t", np.array([4.2], np.float32))
+        base = _node(file, "Base", "CGNSBase_t", np.array([3, 3], np.int32))
+        for k, name in enumerate(mesh.bodies):
+            _write_zone(base, name, mesh, k)
+
+
+def _write_zone(base: h5py.Group, name: str, mesh: Mesh, body: int) -> None:
+    cells = np.nonzero(mesh.body == body)[0]
+    number = np.full(mesh.cell_count, -1)
+    number[cells] = np.arange(len(cells))
+    other = np.full(mesh.face_count, -1)
+    other[: mesh.inner_count] = mesh.neighbour
+    mine = number[mesh.owner] >= 0
+    theirs = (other >= 0) & (number[np.maximum(other, 0)] >= 0)
+    faces = np.nonzero(mine | theirs)[0]
+    polygons = Polygons(mesh.face_points, mesh.face_offsets).part(faces)
+    used = np.unique(polygons.flat)
+    to_local = np.zeros(len(mesh.points), np.int64)
+    to_local[used] = np.arange(1, len(used) + 1)
+    zone = _node(base, name, "Zone_t", np.array([[len(used)], [len(cells)], [0]], np.int64))
+    _node(zone, "ZoneType", "ZoneType_t", _letters("Unstructured"))
+    grid = _node(zone, "GridCoordinates", "GridCoordinates_t", None)
+    for i, axis in enumerate("XYZ"):
+        _node(grid, f"Coordinate{axis}", "DataArray_t", mesh.points[used, i])
+    section = _node(zone, "Faces", "Elements_t", np.array([NGON, 0], np.int32))
+    _node(section, "ElementRange", "IndexRange_t", np.array([1, len(faces)], np.int64))
+    _node(section, "ElementConnectivity", "DataArray_t", to_local[polygons.flat])
+    _node(section, "ElementStartOffset", "DataArray_t", polygons.offsets.astype(np.int64))
+    at = np.arange(1, len(faces) + 1)
+    here, there = mine[faces], theirs[faces]
+    whose = np.concatenate([number[mesh.owner[faces[here]]], number[other[faces[there]]]])
+    signed = np.concatenate([at[here], -at[there]])
+    order = np.argsort(whose, kind="stable")
+    offsets = np.concatenate([[0], np.cumsum(np.bincount(whose, minlength=len(cells)))])
+    section = _node(zone, "Cells", "Elements_t", np.array([NFACE, 0], np.int32))
+    _node(section, "ElementRange", "IndexRange_t", np.array([len(faces) + 1, len(faces) + len(cells)], np.int64))
+    _node(section, "ElementConnectivity", "DataArray_t", signed[order].astype(np.int64))
+    _node(section, "ElementStartOffset", "DataArray_t", offsets.astype(np.int64))
+    conditions = _node(zone, "ZoneBC", "ZoneBC_t", None)
+    for patch in mesh.patches:
+        chosen = at[(faces >= patch.start) & (faces < patch.end)]
+        if len(chosen):
+            node = _node(conditions, patch.name, "BC_t", _letters("BCTypeUserDefined"))
+            _node(node, "PointList", "IndexArray_t", chosen[:, None].astype(np.int64))
+            _node(node, "GridLocation", "GridLocation_t", _letters("FaceCenter"))
+
+
+def _letters(text: str) -> np.ndarray:
+    return np.frombuffer(text.encode(), np.int8)
+
+
+KINDS = {"f4": "R4", "f8": "R8", "i4": "I4", "i8": "I8", "i1": "C1"}
+
+
+def _mark(group: h5py.Group, name: str, label: str, kind: str) -> None:
+    for key, text, long in (("name", name, 33), ("label", label, 33), ("type", kind, 3)):
+        group.attrs.create(key, np.bytes_(text), dtype=h5py.string_dtype("ascii", long))
+    if not isinstance(group, h5py.File):
+        group.attrs.create("flags", np.array([1], np.int32))
+
+
+def _node(parent: h5py.Group, name: str, label: str, data: np.ndarray | None) -> h5py.Group:
+    group = parent.create_group(name[:32], track_order=True)
+    kind = "MT" if data is None else KINDS[data.dtype.str[1:]]
+    _mark(group, name[:32], label, kind)
+    if data is not None:
+        group.create_dataset(" data", data=data)
+    return group

@@ -1,0 +1,250 @@
+"""VTU, the unstructured grid of VTK in XML: cells of any kind, patches as polygons with a number each.
+
+What is written has a cell array `patch` (-1 for cells with a volume) and, as a field `patch_names`, the bytes of the
+names, each ended by a zero. In a file of others any whole-number cell array tells polygons of patches apart: one called `patch`, or the only one there is.
+"""
+
+from __future__ import annotations
+
+import base64
+import re
+import zlib
+from itertools import pairwise
+from pathlib import Path
+from typing import BinaryIO
+from xml.etree import ElementTree
+
+import numpy as np
+
+from brook.core.geometry.files import FileError
+from brook.core.mesh.assembling import CORNERS, Polygons
+from brook.core.mesh.files.collected import Collected
+from brook.core.mesh.polyhedral import Mesh
+
+POLYHEDRON = 42
+VOLUMES = {10: "tetra", 12: "hexahedron", 13: "wedge", 14: "pyramid"}
+# corners of a VTK voxel and wedge in the order of `assembling.SIDES`
+VOXEL = [0, 1, 3, 2, 4, 5, 7, 6]
+PLANES = {5, 7, 8, 9}  # triangle, polygon, pixel, quad
+TYPES = {"Int8": "i1", "UInt8": "u1", "Int16": "i2", "UInt16": "u2", "Int32": "i4", "UInt32": "u4", "Int64": "i8",
+         "UInt64": "u8", "Float32": "f4", "Float64": "f8"}  # fmt: skip
+
+
+def read(data: bytes) -> Mesh:
+    """The mesh of a VTU file. Raises `FileError`."""
+    try:
+        return _Reader(data).mesh()
+    except (ValueError, KeyError, IndexError, zlib.error, ElementTree.ParseError, OverflowError) as error:
+        if isinstance(error, FileError):
+            raise
+        raise FileError("this is no VTU file, or a damaged one; write it anew") from None
+
+
+class _Reader:
+    def __init__(self, data: bytes):
+        if b"<!DOCTYPE" in data[:4096] or b"<!ENTITY" in data[:4096]:
+            raise FileError("this VTU file declares entities, which none needs; write it anew")
+        self.appended, self.raw = b"", False
+        found = re.search(rb"<AppendedData[^>]*encoding=\"(\w+)\"[^>]*>\s*_", data)
+        if found:
+            end = data.rfind(b"</AppendedData>")
+            if end < found.end():
+                raise FileError("the appended data of the VTU file do not end; write it anew")
+            self.appended, self.raw = data[found.end() : end], found.group(1) == b"raw"
+            data = data[: found.end()] + data[end:]
+        root = ElementTree.fromstring(data)
+        if root.tag != "VTKFile" or root.get("type") != "UnstructuredGrid":
+            raise FileError("this is no VTU file of an unstructured grid")
+        self.order = "<" if root.get("byte_order", "LittleEndian") == "LittleEndian" else ">"
+        self.header = self.order + TYPES[root.get("header_type", "UInt32")]
+        self.packed = bool(root.get("compressor"))
+        if self.packed and "ZLib" not in root.get("compressor", ""):
+            raise FileError("the VTU file is packed in a way that is not known here; write it with zlib or unpacked")
+        pieces = root.findall(".//Piece")
+        if len(pieces) != 1:
+            raise FileError("the VTU file has several pieces; write it as one")
+        self.piece, self.root = pieces[0], root
+
+    def mesh(self) -> Mesh:
+        place = self.piece.find("Points/DataArray")
+        if place is None:
+            raise FileError("the VTU file has no points")
+        collected = Collected(self._array(place).reshape(-1, 3))
+        cells = {e.get("Name", ""): e for e in self.piece.findall("Cells/DataArray")}
+        kinds = self._array(cells["types"]).astype(int)
+        flat, ends = self._array(cells["connectivity"]).astype(int), self._array(cells["offsets"]).astype(int)
+        offsets = np.concatenate([[0], ends])
+        if len(kinds) != len(ends) or (np.diff(offsets) < 0).any() or offsets[-1] > len(flat):
+            raise FileError("the cells of the VTU file do not fit together; write it anew")
+        known = {POLYHEDRON, 11, *VOLUMES, *PLANES, 1, 2, 3, 4}
+        strange = sorted(set(kinds.tolist()) - known)
+        if strange:
+            raise FileError(f"the VTU file has cells of VTK's kind {strange[0]}; write it with straight-sided cells")
+        every = Polygons(flat, offsets)
+        for number, kind in {**VOLUMES, 11: "hexahedron"}.items():
+            chosen = np.nonzero(kinds == number)[0]
+            if len(chosen):
+                corners = every.part(chosen).flat.reshape(-1, CORNERS[kind])
+                corners = (
+                    corners[:, VOXEL]
+                    if number == 11
+                    else corners[:, [0, 2, 1, 3, 5, 4]]
+                    if kind == "wedge"
+                    else corners
+                )
+                collected.add_cells(kind, corners)
+        solid = np.nonzero(kinds == POLYHEDRON)[0]
+        if len(solid):
+            collected.add_polyhedra(*self._polyhedra(cells, kinds, solid), len(solid))
+        self._patches(collected, kinds, every)
+        return collected.mesh()
+
+    def _polyhedra(
+        self, cells: dict[str, ElementTree.Element], kinds: np.ndarray, solid: np.ndarray
+    ) -> tuple[Polygons, np.ndarray]:
+        stream, ends = self._array(cells["faces"]).astype(int), self._array(cells["faceoffsets"]).astype(int)[solid]
+        flat, counts, cell = [], [], []
+        at = 0
+        for k, end in enumerate(ends.tolist()):
+            count, at = int(stream[at]), at + 1
+            for _ in range(count):
+                corners = int(stream[at])
+                flat.append(stream[at + 1 : at + 1 + corners])
+                counts.append(corners)
+                cell.append(k)
+                at += 1 + corners
+            if at != end:
+                raise FileError("the polyhedra of the VTU file do not fit together; write it anew")
+        return Polygons(np.concatenate(flat), np.concatenate([[0], np.cumsum(counts)])), np.array(cell)
+
+    def _patches(self, collected: Collected, kinds: np.ndarray, every: Polygons) -> None:
+        plane = np.nonzero(np.isin(kinds, list(PLANES)))[0]
+        if not len(plane):
+            return
+        arrays = {e.get("Name", ""): e for e in self.piece.findall("CellData/DataArray")}
+        whole = [n for n, e in arrays.items() if "Int" in e.get("type", "")]
+        name = "patch" if "patch" in arrays else whole[0] if len(whole) == 1 else None
+        number = self._array(arrays[name]).astype(int)[plane] if name else np.zeros(len(plane), int)
+        names = self._texts("patch_names")
+        for k in np.unique(number):
+            chosen = plane[number == k]
+            faces = every.part(chosen)
+            if (kinds[chosen] == 8).any():
+                raise FileError("the VTU file has pixels; write its patches as quads or polygons")
+            collected.add_patch(names[k] if 0 <= k < len(names) else f"patch_{k}", faces)
+
+    def _texts(self, name: str) -> list[str]:
+        for e in self.root.findall(".//FieldData/*"):
+            if e.get("Name") == name and e.get("type") in ("String", "UInt8"):
+                codes = (
+                    [int(c) for c in (e.text or "").split()] if e.get("format") == "ascii" else self._bytes(e).tolist()
+                )
+                return bytes(codes).decode("utf-8", "replace").split("\0")[:-1]
+        return []
+
+    def _array(self, e: ElementTree.Element) -> np.ndarray:
+        kind = np.dtype(self.order + TYPES[e.get("type", "")])
+        if e.get("format") == "ascii":
+            return np.array((e.text or "").split(), kind)
+        data = self._bytes(e)
+        return data[: len(data) // kind.itemsize * kind.itemsize].view(kind)
+
+    def _bytes(self, e: ElementTree.Element) -> np.ndarray:
+        if e.get("format") == "appended":
+            text = self.appended[int(e.get("offset", "0")) :]
+            return self._blocks(text) if self.raw else self._coded(text)
+        return self._coded((e.text or "").strip().encode())
+
+    def _coded(self, text: bytes) -> np.ndarray:
+        """Numbers in base64: a header, and behind it the data, coded apart when packed."""
+        one = np.dtype(self.header).itemsize
+        if not self.packed:
+            head = base64.b64decode(text[: 4 * (-(-one // 3))])
+            size = int(np.frombuffer(head[:one], self.header)[0])
+            whole = base64.b64decode(text[: 4 * (-(-(one + size) // 3))])
+            return np.frombuffer(whole[one : one + size], "u1")
+        head = base64.b64decode(text[: 4 * (-(-one // 3))])
+        blocks = int(np.frombuffer(head[:one], self.header)[0])
+        if blocks == 0:
+            return np.zeros(0, "u1")
+        long = 4 * (-(-(one * (3 + blocks)) // 3))
+        head = base64.b64decode(text[:long])[: one * (3 + blocks)]
+        sizes = np.frombuffer(head, self.header).astype(int)[3:]
+        data = base64.b64decode(text[long : long + 4 * (-(-int(sizes.sum()) // 3))])
+        return self._unpacked(data, sizes)
+
+    def _blocks(self, data: bytes) -> np.ndarray:
+        one = np.dtype(self.header).itemsize
+        if not self.packed:
+            size = int(np.frombuffer(data[:one], self.header)[0])
+            return np.frombuffer(data[one : one + size], "u1")
+        blocks = int(np.frombuffer(data[:one], self.header)[0])
+        head = np.frombuffer(data[: one * (3 + blocks)], self.header).astype(int)
+        return self._unpacked(data[one * (3 + blocks) :], head[3:])
+
+    def _unpacked(self, data: bytes, sizes: np.ndarray) -> np.ndarray:
+        ends = np.concatenate([[0], np.cumsum(sizes)])
+        return np.frombuffer(b"".join(zlib.decompress(data[a:b]) for a, b in pairwise(ends)), "u1")
+
+
+# -- out --------------------------------------------------------------------------------------
+
+
+def write(path: Path, mesh: Mesh) -> None:
+    """All cells as polyhedra with their body, and the faces of patches as polygons."""
+    offsets, faces = mesh.cell_faces
+    corners = np.diff(mesh.face_offsets)
+    sides = Polygons(mesh.face_points, mesh.face_offsets)
+    cell = np.repeat(np.arange(mesh.cell_count), np.diff(offsets))
+    outward = sides.part(faces)
+    turned = outward.turned()
+    inward = np.repeat(mesh.owner[faces] != cell, outward.corners)
+    flat = np.where(inward, turned.flat, outward.flat)
+    # of each cell: how many sides, then of each side how many corners and which
+    counts = np.bincount(cell, 1 + corners[faces], mesh.cell_count).astype(int) + 1
+    stream_ends = np.cumsum(counts)
+    side_start = np.concatenate([[0], np.cumsum(1 + corners[faces])[:-1]]) + cell + 1
+    stream = np.empty(stream_ends[-1] if len(stream_ends) else 0, np.int64)
+    stream[stream_ends - counts] = np.diff(offsets)
+    stream[side_start] = corners[faces]
+    within = np.arange(len(flat)) - np.repeat(outward.offsets[:-1], outward.corners)
+    stream[np.repeat(side_start + 1, outward.corners) + within] = flat
+    pair = np.unique(np.stack([np.repeat(cell, outward.corners), flat], axis=1), axis=0)
+    of_cells = np.bincount(pair[:, 0], minlength=mesh.cell_count)
+    skin = sides.part(np.arange(mesh.inner_count, mesh.face_count))
+    ends = np.concatenate([np.cumsum(of_cells), len(pair) + skin.offsets[1:]])
+    kinds = np.concatenate([np.full(mesh.cell_count, POLYHEDRON), np.full(skin.count, 7)])
+    patch = np.concatenate([np.full(mesh.cell_count, -1), *(np.full(p.count, k) for k, p in enumerate(mesh.patches))])
+    body = np.concatenate([mesh.body, np.full(skin.count, -1)])
+    faceoffsets = np.concatenate([stream_ends, np.full(skin.count, -1)])
+    codes = np.frombuffer(b"".join(p.name.encode() + b"\0" for p in mesh.patches), np.uint8)
+    with path.open("wb") as out:
+        out.write(
+            b'<?xml version="1.0"?>\n<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian" '
+            b'header_type="UInt64">\n<UnstructuredGrid>\n<FieldData>\n'
+        )
+        _put(out, "patch_names", codes, tuples=len(codes))
+        out.write(b"</FieldData>\n")
+        out.write(f'<Piece NumberOfPoints="{len(mesh.points)}" NumberOfCells="{len(kinds)}">\n<Points>\n'.encode())
+        _put(out, "Points", mesh.points, 3)
+        out.write(b"</Points>\n<Cells>\n")
+        _put(out, "connectivity", np.concatenate([pair[:, 1], skin.flat]))
+        _put(out, "offsets", ends)
+        _put(out, "types", kinds.astype(np.uint8))
+        _put(out, "faces", stream)
+        _put(out, "faceoffsets", faceoffsets)
+        out.write(b"</Cells>\n<CellData>\n")
+        _put(out, "patch", patch)
+        _put(out, "body", body)
+        out.write(b"</CellData>\n</Piece>\n</UnstructuredGrid>\n</VTKFile>\n")
+
+
+def _put(out: BinaryIO, name: str, values: np.ndarray, components: int = 1, tuples: int = 0) -> None:
+    values = np.ascontiguousarray(
+        values, "<f8" if values.dtype.kind == "f" else "u1" if values.dtype == np.uint8 else "<i8"
+    )
+    kind = {"f": "Float64", "u": "UInt8", "i": "Int64"}[values.dtype.kind]
+    more = f'NumberOfTuples="{tuples}"' if tuples else f'NumberOfComponents="{components}"'
+    out.write(f'<DataArray type="{kind}" Name="{name}" {more} format="binary">'.encode())
+    out.write(base64.b64encode(np.uint64(values.nbytes).tobytes() + values.tobytes()))
+    out.write(b"</DataArray>\n")

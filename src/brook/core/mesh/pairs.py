@@ -1,0 +1,85 @@
+"""Periodic pairs of patches, and planes of symmetry: whether a mesh has them as it should."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from brook.core.geometry.placing import rotation
+from brook.core.mesh.polyhedral import Mesh
+
+NEAR = 1e-4  # of the side of a face: how far its partner's middle may be off
+FLAT = np.cos(np.radians(1.0))
+AXES = {"x": (1, 0, 0), "y": (0, 1, 0), "z": (0, 0, 1), "-x": (-1, 0, 0), "-y": (0, -1, 0), "-z": (0, 0, -1)}
+
+
+@dataclass(frozen=True, eq=False)
+class Motion:
+    """A turn (3, 3) about a place (3,) and a shift (3,) after it."""
+
+    turn: np.ndarray
+    through: np.ndarray
+    shift: np.ndarray
+
+    @classmethod
+    def shifted(cls, by: tuple[float, float, float]) -> Motion:
+        return cls(np.eye(3), np.zeros(3), np.array(by, float))
+
+    @classmethod
+    def turned(cls, axis: str, angle: float, through: tuple[float, float, float]) -> Motion:
+        return cls(rotation(np.array(AXES[axis], float), angle), np.array(through, float), np.zeros(3))
+
+    def places(self, at: np.ndarray) -> np.ndarray:
+        return (at - self.through) @ self.turn.T + self.through + self.shift
+
+
+@dataclass(frozen=True, eq=False)
+class Match:
+    """Faces (n,) of a patch and their partners (n,) of another; how far (m) these are off at most, and what is wrong."""
+
+    faces: np.ndarray
+    partners: np.ndarray
+    other: str
+    off: float
+    problem: str = ""
+
+
+def match(mesh: Mesh, name: str, motion: Motion) -> Match:
+    """The faces that those of a patch lie on after a motion. Raises `KeyError` for a patch that the mesh has not."""
+    patch = mesh.patch(name)
+    faces = np.arange(patch.start, patch.end)
+    skin = np.arange(mesh.inner_count, mesh.face_count)
+    there = motion.places(mesh.face_centre[faces])
+    far, nearest = cKDTree(mesh.face_centre[skin]).query(there)
+    partners = skin[nearest]
+    side = np.sqrt(mesh.face_area[faces])
+    facing = -np.einsum("ij,ij->i", mesh.face_vector[faces] @ motion.turn.T, mesh.face_vector[partners])
+    alike = np.abs(facing - mesh.face_area[faces] ** 2) <= 2e-3 * mesh.face_area[faces] ** 2
+    good = (far <= NEAR * side) & alike
+    names = np.array([p.name for p in mesh.patches])
+    of = np.repeat(np.arange(len(names)), [p.count for p in mesh.patches])[partners - mesh.inner_count]
+    other = str(names[np.bincount(of, minlength=len(names)).argmax()])
+    off = float(far.max(initial=0.0))
+    if not good.any():
+        return Match(faces, partners, other, off, "nothing lies there; check the shift, or the axis and the angle")
+    if other == name:
+        return Match(
+            faces, partners, other, off, "it comes to lie on itself; check the shift, or the axis and the angle"
+        )
+    if not good.all():
+        words = f"{int((~good).sum())} of {len(faces)} sides have no partner on {other}; make cells of both alike"
+        return Match(faces, partners, other, off, words)
+    if len(np.unique(partners)) < len(partners) or mesh.patch(other).count != len(faces):
+        words = f"{other} has {mesh.patch(other).count} sides and {name} {len(faces)}; make cells of both alike"
+        return Match(faces, partners, other, off, words)
+    return Match(faces, partners, other, off)
+
+
+def bent(mesh: Mesh, name: str) -> float:
+    """By how much (rad) the sides of a patch that should be flat look in other directions than most of it."""
+    vector = mesh.face_vector[mesh.patch(name).faces]
+    mean = vector.sum(axis=0)
+    alike = vector @ mean / np.maximum(np.linalg.norm(vector, axis=1) * np.linalg.norm(mean), 1e-300)
+    return float(np.arccos(np.clip(alike.min(initial=1.0), -1, 1)))

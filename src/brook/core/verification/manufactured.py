@@ -1,0 +1,125 @@
+"""A smooth invented flow on four kinds of meshes: the force that drives it is put in, and the flow has to come out.
+
+u = (sin πz + cos πy, sin πx + cos πz, sin πy + cos πx), which has no divergence, and p = sin πx sin πy sin πz; the
+force is ρ u·∇u + ∇p - μ ∇²u. Roache (2002): the error must fall with the square of the size of the cells.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from brook.core.geometry.solids import solid
+from brook.core.materials import ConstantFluid
+from brook.core.mesh import Mesh, boxes
+from brook.core.mesh.assembling import Polygons
+from brook.core.mesh.ordered.drawn import mesh_of
+from brook.core.numerics import Stencil
+from brook.core.solve import Rules, SteadyFlow, run_steady
+from brook.core.solve.setup import FIXED, BoundaryConditions
+from brook.core.study import Resolved
+from brook.core.verification.case import Comparison
+
+SOURCE = "second order"
+FLUID = ConstantFluid("invented", 1.0, 0.1)
+
+
+def exact(at: np.ndarray) -> np.ndarray:
+    """The velocity (n, 3) at places (n, 3)."""
+    s, c = np.sin(np.pi * at), np.cos(np.pi * at)
+    return np.stack([s[:, 2] + c[:, 1], s[:, 0] + c[:, 2], s[:, 1] + c[:, 0]], axis=1)
+
+
+def pressure(at: np.ndarray) -> np.ndarray:
+    return np.sin(np.pi * at).prod(axis=1)
+
+
+def force(at: np.ndarray) -> np.ndarray:
+    """The force on a volume (n, 3) in N/m³ that holds the flow as it is."""
+    s, c = np.sin(np.pi * at), np.cos(np.pi * at)
+    u = exact(at)
+    nothing = np.zeros(len(at))
+    slope = np.pi * np.stack([
+        np.stack([nothing, -s[:, 1], c[:, 2]], axis=1), np.stack([c[:, 0], nothing, -s[:, 2]], axis=1),
+        np.stack([-s[:, 0], c[:, 1], nothing], axis=1),
+    ], axis=1)  # fmt: skip
+    push = np.pi * np.stack([c[:, i] * s[:, (i + 1) % 3] * s[:, (i + 2) % 3] for i in range(3)], axis=1)
+    carried = np.einsum("nij,nj->ni", slope, u)
+    return FLUID.density * carried + push + FLUID.viscosity * np.pi**2 * u
+
+
+def block(count: int, skewed: bool = False) -> Mesh:
+    """A cube of count³ cells; skewed ones are bent along smooth waves."""
+    axis = np.linspace(0.0, 1.0, count + 1)
+    points = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    if skewed:
+        x, y, z = points.T
+        wave = np.sin(np.pi * x) * np.sin(np.pi * y) * np.sin(np.pi * z)
+        points = points + 0.09 * wave[:, None] * np.cos(2 * np.pi * (points[:, [1, 2, 0]] + 0.5 * points[:, [2, 0, 1]]))
+    number = np.arange((count + 1) ** 3).reshape((count + 1,) * 3)
+    low = [number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]]
+    corners = np.stack([n[..., :-1] for n in low] + [n[..., 1:] for n in low], axis=-1).reshape(-1, 8)
+    return mesh_of(points, corners, [("side", Polygons.rows(np.zeros((0, 4), int)))])
+
+
+def hanging(count: int) -> Mesh:
+    """The cube in boxes with twice as fine ones in a corner of it: where sizes meet, nodes hang."""
+    sides = dict.fromkeys(("west", "east", "south", "north", "floor", "lid"), "side")
+    box = Resolved(kind="box", name="cube", action="add", around=6, pattern=None, x=0.0, y=0.0, z=0.0, width=1.0, depth=1.0,
+                   height=1.0, patches=Resolved(**sides))  # fmt: skip
+    size = 1.0 / count
+    zone = boxes.Box((-0.01, -0.01, -0.01), (0.4, 0.5, 0.6))
+    return boxes.build(solid(box), boxes.Sizes(size, {"side": size}, 0.0, 1, ((size / 2, zone),)))
+
+
+def cut(count: int) -> Mesh:
+    """A ball in boxes, those at its skin cut to it."""
+    ball = Resolved(kind="sphere", name="ball", action="add", around=160, pattern=None, x=0.5, y=0.5, z=0.5, diameter=1.0,
+                    patch="side")  # fmt: skip
+    size = 1.0 / count
+    return boxes.build(solid(ball), boxes.Sizes(size, {"side": size}))
+
+
+def errors(mesh: Mesh) -> tuple[float, float]:
+    """Root mean square of the error of velocity and of pressure over those of their own."""
+    stencil = Stencil(mesh)
+    at = mesh.face_centre[stencil.inner :]
+    velocity = exact(at)
+    area = mesh.face_vector[stencil.inner :]
+    # what the sides let through in total is nothing only up to the rule of integration
+    through = np.einsum("ij,ij->i", velocity, area)
+    size = np.linalg.norm(area, axis=1)
+    velocity -= through.sum() / size.sum() * area / size[:, None]
+    count = len(at)
+    conditions = BoundaryConditions(np.full(count, FIXED, np.int8), velocity, np.zeros(count))
+    flow = SteadyFlow(stencil, FLUID, conditions, force=force(mesh.centre) * mesh.volume[:, None], sweeps=4)
+    outcome = run_steady(flow, Rules(residual=1e-7, iterations=600), {})
+    if outcome.state != "converged":
+        raise ArithmeticError(f"the flow on {mesh.cell_count} cells {outcome.message}")
+    weight = mesh.volume / mesh.volume.sum()
+    wanted = pressure(mesh.centre)
+    off = outcome.fields.pressure - wanted
+    off -= weight @ off
+    left = np.linalg.norm(outcome.fields.velocity - exact(mesh.centre), axis=1)
+    spread = wanted - weight @ wanted
+    return (
+        float(np.sqrt(weight @ left**2 / (weight @ (exact(mesh.centre) ** 2).sum(axis=1)))),
+        float(np.sqrt(weight @ off**2 / (weight @ spread**2))),
+    )
+
+
+KINDS: dict[str, tuple[Callable[[int], Mesh], float]] = {
+    "straight": (block, 1.9), "skewed": (lambda n: block(n, True), 1.8), "hanging nodes": (hanging, 1.7), "cut": (cut, 1.7),
+}  # fmt: skip
+
+
+def run(coarse: int = 16, fine: int = 32) -> list[Comparison]:
+    found = []
+    for name, (build, wanted) in KINDS.items():
+        meshes = [build(n) for n in (coarse, fine)]
+        before, after = (errors(mesh)[0] for mesh in meshes)
+        order = np.log(before / after) / np.log((meshes[1].cell_count / meshes[0].cell_count) ** (1 / 3))
+        mesh = f"{name}, {meshes[0].cell_count} and {meshes[1].cell_count} cells"
+        found.append(Comparison(f"order in velocity, {name}", SOURCE, wanted, float(order), 0, mesh, at_least=True))
+    return found
