@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from brook.core.geometry.steps import WORDS
+from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES
 from brook.core.study import Resolved
 from brook.core.study.space import Tunnel, tunnel_names
 from brook.core.units import DIMENSIONS, show
@@ -72,16 +73,21 @@ def patch_rows(said: dict[str, Any], boundaries: list[Resolved], colours: dict[s
     return rows
 
 
-def headline(said: dict[str, Any]) -> tuple[str, str]:
+def headline(said: dict[str, Any], own_mesh: bool = False) -> tuple[str, str]:
     """(kind, sentence): whether there is a closed fluid, or the first thing that keeps it from being one."""
     holes = [o for o in said["openings"] if not o["slit"]]
     wrong = [n for n in said["notes"] if n["problem"]]
+    if own_mesh and not wrong:
+        sides = [p for p in said["patches"] if p["name"] not in (PLANE_SIDES, WEDGE_SIDES)]
+        return "good", f"It brings its own cells, with {len(sides)} patch{'es' if len(sides) != 1 else ''}."
     if said["bodies"]:
         bad = [b for b in said["bodies"] if b["problem"]]
         if bad:
             return "bad", f"{bad[0]['name']} is not closed: {bad[0]['problem']}."
         told = [body_words(b) for b in said["bodies"]]
-        left = ", ".join(f"{f['words']} ({f['count']})" for f in said["findings"])
+        # walls between bodies meet others in such edges
+        expected = {"shared_edges"} if len(said["bodies"]) > 1 else set()
+        left = ", ".join(f"{f['words']} ({f['count']})" for f in said["findings"] if f["kind"] not in expected)
         kind = "warn" if wrong or left else "good"
         return kind, f"{'; '.join(told)}.{f' Still found: {left}.' if left else ''}"
     if not said["triangles"]:
@@ -107,7 +113,7 @@ def view_data(said: dict[str, Any], rows: list[PatchRow], order: Order, tunnel: 
         "key": order.key, "arrays": f"/views/shape/{order.key}", "before": before, "box": said["box"],
         "closed": said["closed"],
         "patches": [{"name": r.name, "colour": r.colour, "role": r.role, "words": r.words, "at": p["at"],
-                     "around": r.name in around}
+                     "around": r.name in around, "nameless": r.name in (PLANE_SIDES, WEDGE_SIDES)}
                     for r, p in zip(rows, said["patches"], strict=True)],
         "openings": said["openings"],
         "bodies": [{"name": b["name"], "place": b["place"]} for b in said["bodies"]],

@@ -16,6 +16,7 @@ from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.geometry.files import FORMATS
 from brook.core.geometry.steps import WORDS
 from brook.core.mesh.files import MESH_FORMATS
+from brook.core.study.space import has_own_mesh
 from brook.core.study import Variant, formulas_of
 from brook.core.study.space import SpaceGeometry
 from brook.web.drawing import Drawing, Frame, drawing, thumbnail
@@ -76,7 +77,7 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
     order = making.order if making is not None else None
     found: dict[str, Any] = {
         "making": making, "said": making.said if making is not None and order is not None else None, "trial": trial, "trial_problem": problem,
-        "swap": None, "formats": FORMATS, "mesh_formats": MESH_FORMATS, "step_kinds": [(WORDS[kind], {"kind": kind, **step}) for kind, step in STEP_KINDS.items()], "solid_kinds": list(FRESH), "rows": [],
+        "swap": None, "formats": FORMATS, "mesh_formats": MESH_FORMATS, "own_mesh": has_own_mesh(variant.variant.geometry), "step_kinds": [(WORDS[kind], {"kind": kind, **step}) for kind, step in STEP_KINDS.items()], "solid_kinds": list(FRESH), "rows": [],
         "headline": ("", ""), "view_data": "", "notes": {}, "trial_note": None, "units": {},
         "axes": [(a, a) for a in ("x", "y", "z", "-x", "-y", "-z")],
         "trial_words": step_words(json.loads(trial)) if trial and not problem else "",
@@ -91,7 +92,7 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
     notes = {n["pointer"]: n for n in said["notes"]}
     last = max((k for k in notes if k.startswith("/steps/")), key=lambda k: int(k[7:]), default="")
     found |= {
-        "rows": rows, "headline": headline(said), "view_data": view_data(said, rows, order, geometry.tunnel, before), "notes": notes,
+        "rows": rows, "headline": headline(said, has_own_mesh(variant.variant.geometry)), "view_data": view_data(said, rows, order, geometry.tunnel, before), "notes": notes,
         "units": {p: unit_choices(n["more"]) for p, n in notes.items() if "sizes" in n["more"]},
         "trial_note": notes.get(last) if making.state == "done" else None,
     }  # fmt: skip

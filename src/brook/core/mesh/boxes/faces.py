@@ -65,7 +65,8 @@ class Frame:
     points (P, 3) in m; polygon (F, 8) of points and how many corners; owner (F,) and neighbour (F,), -1 at the skin;
     size (C,) is the side of each cell in m; body (C,) the body of each. Behind the faces within bodies, `within` in
     number, stand those between two bodies and then the skin: these are fitted. One of them looks out of the body with
-    the lower number where `looks` (F - within,) is 1, else the other way.
+    the lower number where `looks` (F - within,) is 1, else the other way. Those marked in `lid` (F - within,) are the
+    floor and the lid of a sheet; nothing is marked where there is none.
     """
 
     points: np.ndarray
@@ -77,6 +78,7 @@ class Frame:
     body: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
     within: int = 0
     looks: np.ndarray = field(default_factory=lambda: np.ones(0))
+    lid: np.ndarray = field(default_factory=lambda: np.zeros(0, bool))
 
 
 def frame_of(octree: Octree, inside: np.ndarray, body: np.ndarray | None = None) -> Frame:
@@ -103,13 +105,15 @@ def frame_of(octree: Octree, inside: np.ndarray, body: np.ndarray | None = None)
     of = np.zeros(int(inside.sum()), np.int64) if body is None else body[inside]
     between = (neighbour >= 0) & (of[owner] != of[np.maximum(neighbour, 0)])
     order = np.lexsort((neighbour, owner, between, neighbour < 0))
+    is_lid = direction[order] >= 4
     key, owner, neighbour = key[order], owner[order], neighbour[order]
     nodes = np.unique(key)
     polygon, corners = kernels.polygons(key, nodes)
     one = (1 << kernels.WIDE) - 1
     at = np.stack([nodes & one, nodes >> kernels.WIDE & one, nodes >> (2 * kernels.WIDE)], axis=1)
     points = octree.grid.start + octree.grid.unit * at
-    within = int(((neighbour >= 0) & ~between).sum())
+    within = int(((neighbour >= 0) & ~between[order]).sum())
     there = neighbour[within:]
     looks = np.where((there >= 0) & (of[np.maximum(there, 0)] < of[owner[within:]]), -1.0, 1.0)
-    return Frame(points, polygon, corners, owner, neighbour, octree.size[inside], of, within, looks)
+    lid = is_lid[within:] if octree.flat else np.zeros(0, bool)
+    return Frame(points, polygon, corners, owner, neighbour, octree.size[inside], of, within, looks, lid)

@@ -38,7 +38,7 @@ export class Marks {
     this.names.replaceChildren();
     const place = (at) => new Vector3(...at.map((v, i) => v - middle[i]));
     this.labels = [
-      ...patches.slice(0, MOST_NAMES).filter((p) => p.at).map((patch) => ({ patch, at: place(patch.at), words: `${GLYPHS[patch.role]} ${patch.name}`, kind: "patch" })),
+      ...patches.slice(0, MOST_NAMES).filter((p) => p.at && !p.nameless).map((patch) => ({ patch, at: place(patch.at), words: `${GLYPHS[patch.role]} ${patch.name}`, kind: "patch" })),
       ...bodies.map((body) => ({ body, at: place(body.at), words: `◆ ${body.name}`, kind: "body" })),
     ];
     for (const label of this.labels) {

@@ -39,12 +39,17 @@ def fit(frame: Frame, features: Features, tell: Callable[[str], None] = lambda _
     start, end, face = polygon_edges(polygon, corners)
     label = _labels(frame, features, polygon, corners, size, (start, end, face), frame.looks)
     skin = _SkinPoints.of(frame, features, polygon, corners, label, size, (start, end))
+    # points on the floor and the lid of a sheet only follow, as those within do
+    fixed = np.ones(len(skin.points), bool)
+    if len(frame.lid):
+        upright = polygon[~frame.lid]
+        fixed = np.isin(skin.points, upright[upright >= 0])
     tell("evening out the skin")
-    target = skin.smoothed(SMOOTHINGS)
+    target = skin.smoothed(SMOOTHINGS, fixed)
     tell("moving points within")
     move = np.zeros_like(frame.points)
-    move[skin.points] = target - frame.points[skin.points]
-    move = _spread(frame, move, skin.points)
+    move[skin.points[fixed]] = (target - frame.points[skin.points])[fixed]
+    move = _spread(frame, move, skin.points[fixed])
     points, held_back = _validated(frame, move, skin.points, tell)
     return Fitted(points, label, held_back)
 
@@ -170,10 +175,11 @@ class _SkinPoints:
         links.data[:] = 1.0
         return cls(frame, features, points, kind, on, place, local, corners, links)
 
-    def smoothed(self, rounds: int) -> np.ndarray:
-        """Places (n, 3) after points have been drawn to the middle of their neighbours and put back, some rounds."""
+    def smoothed(self, rounds: int, moved: np.ndarray | bool = True) -> np.ndarray:
+        """Places (n, 3) after points, those marked in `moved` (n,), have been drawn to the middle of their neighbours and
+        put back, some rounds."""
         place = self.place.copy()
-        flat = np.nonzero(self.kind == 1)[0]
+        flat = np.nonzero((self.kind == 1) & moved)[0]
         line = np.nonzero(self.kind == 2)[0]
         along = self._along_lines(line)
         for _ in range(rounds):

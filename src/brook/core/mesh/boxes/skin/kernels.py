@@ -87,10 +87,13 @@ def unsound(points, face_points, offsets, owner, neighbour, size, least, skewed=
             for i in range(3):
                 middle[c, i] += area * centre[f, i]
             count[c] += area
+    bad = np.zeros(cells, np.bool_)
     for c in range(cells):
+        if count[c] == 0.0:
+            bad[c] = True
+            continue
         for i in range(3):
             middle[c, i] /= count[c]
-    bad = np.zeros(cells, np.bool_)
     for f in range(faces):
         a, b = offsets[f], offsets[f + 1]
         for side in range(2):
@@ -120,7 +123,7 @@ def unsound(points, face_points, offsets, owner, neighbour, size, least, skewed=
                 along += line * vector[f, i]
                 one += line * line
                 other += vector[f, i] ** 2
-            if along < 0.1736 * np.sqrt(one * other):
+            if along <= 0.1736 * np.sqrt(one * other):
                 bad[c] = True
                 bad[d] = True
             elif skewed < 1e9:
