@@ -95,10 +95,60 @@ def run(
     states = []
     for name in chosen:
         target = folder if len(chosen) == 1 else folder / name
-        summary = run_to_folder(study, name, target, _say, study_file.parent)
+        try:
+            summary = run_to_folder(study, name, target, _say, study_file.parent)
+        except ValueError as error:  # a mesh that cannot be made, a file that is none
+            _say(f"{name}: {error}")
+            raise typer.Exit(1) from None
         states.append(summary["state"])
         print(json.dumps(summary, ensure_ascii=False))
     raise typer.Exit(0 if all(s == "converged" for s in states) else 2)
+
+
+@app.command()
+def mesh(
+    study_file: Path,
+    variant: Annotated[str | None, typer.Option(help="This variant; the first when none is said.")] = None,
+    out: Annotated[Path | None, typer.Option(help="Write the mesh to this file: .vtu or .cgns.")] = None,
+) -> None:
+    """Makes the mesh of a variant and says how good it is; exits with 0 when it will do, 2 when it will not, 1 on an error."""
+    from brook.core.formulas import nearest
+    from brook.core.mesh import measure
+    from brook.core.mesh.files import MESH_FORMATS, is_mesh_file, write_mesh
+    from brook.core.mesh.quality import LIMITS, WORDS
+    from brook.core.ready import meshed, ready
+
+    study = _load(study_file)
+    names = [v.name for v in study.variants]
+    name = variant or (names[0] if names else "")
+    if name not in names:
+        _say(f"'{name}' is not a variant of this study: {nearest(name, names)}")
+        raise typer.Exit(1)
+    if out is not None and not is_mesh_file(out.name):
+        _say(f"{out.name}: meshes are written as {', '.join('.' + s for s in MESH_FORMATS)}")
+        raise typer.Exit(1)
+    try:
+        prepared, surface = ready(study, name, study_file.parent, lambda words: _say(f"{name}: {words}"))
+        problems = [p for p in prepared.problems if not p.path.startswith("/set_up")]
+        for problem in problems:
+            _say(f"{problem.path}: {problem.message}")
+        if problems:
+            raise typer.Exit(1)
+        made = meshed(study, prepared, surface, lambda words: _say(f"{name}: {words}"), study_file.parent)
+        if out is not None:
+            write_mesh(out, made)
+    except (ValueError, OSError) as error:
+        _say(f"{name}: {error}")
+        raise typer.Exit(1) from None
+    quality = measure(made)
+    state, sentence = quality.verdict()
+    print(f"{made.cell_count} cells in {', '.join(made.bodies)}; {sentence}")
+    for key, value in quality.worst().items():
+        words, unit = WORDS[key]
+        print(f"{words} at most {value:.3g}{unit}, mind {LIMITS[key][0]:g}{unit}")
+    for patch in made.patches:
+        print(f"{patch.name}: {patch.count} sides, {made.face_area[patch.faces].sum():.6g} m²")
+    raise typer.Exit(2 if state == "bad" else 0)
 
 
 @app.command()

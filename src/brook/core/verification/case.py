@@ -43,10 +43,12 @@ class Comparison:
 
 
 def cases() -> dict[str, Callable[[], list[Comparison]]]:
-    from brook.core.verification import cavity, channel, cylinder, pipe
+    from brook.core.verification import cavity, channel, cylinder, manufactured, pipe
 
     cavities = {f"cavity-{re}": partial(cavity.run, re) for re in cavity.FIGURES}
-    return {"channel": channel.run, "pipe": pipe.run, **cavities, "cylinder-20": cylinder.run}
+    return {
+        "channel": channel.run, "pipe": pipe.run, "manufactured": manufactured.run, **cavities, "cylinder-20": cylinder.run,
+    }  # fmt: skip
 
 
 def run_case(name: str) -> tuple[list[Comparison], float]:

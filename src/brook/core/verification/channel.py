@@ -18,8 +18,13 @@ HEIGHT, LENGTH, MEAN, REYNOLDS = 0.02, 0.12, 0.01, 20.0
 SOURCE = "exact"
 
 
-def study(across: int) -> Study:
-    """The channel with so many cells across."""
+def study(across: int, layers: int = 0) -> Study:
+    """The channel with so many cells across, or in boxes with so many layers along its plates, together 0.6 of a cell."""
+    size = HEIGHT / across
+    boxes = {
+        "way": "boxes",
+        "layers": {"patches": ["plate"], "number": layers, "height_of": "all", "height": f"{0.6 * size} m"},
+    }
     return study_from(
         {
             "format": "brook-study",
@@ -41,7 +46,7 @@ def study(across: int) -> Study:
                     },
                 }
             ],
-            "mesh_plan": {"bulk": f"{HEIGHT / across} m", "wall": f"{HEIGHT / across} m"},
+            "mesh_plan": {"bulk": f"{size} m", "wall": f"{size} m", **(boxes if layers else {})},
             "set_up": {
                 "fluid": {
                     "kind": "own",
@@ -58,8 +63,8 @@ def study(across: int) -> Study:
     )
 
 
-def solved(across: int) -> Outcome:
-    case = study(across)
+def solved(across: int, layers: int = 0) -> Outcome:
+    case = study(across, layers)
     prepared = prepare(case, case.variants[0])
     return solve(case, prepared, make_mesh(prepared))
 
@@ -73,9 +78,9 @@ def profile(outcome: Outcome) -> tuple[np.ndarray, np.ndarray]:
     return mesh.centre[column, 1] - HEIGHT / 2, outcome.fields.velocity[column, 0] / MEAN
 
 
-def error(across: int) -> tuple[float, float, Outcome]:
+def error(across: int, layers: int = 0) -> tuple[float, float, Outcome]:
     """Root mean square difference from the exact profile over u_mean, and u_max/u_mean."""
-    outcome = solved(across)
+    outcome = solved(across, layers)
     y, u = profile(outcome)
     exact = 1.5 * (1 - (2 * y / HEIGHT) ** 2)
     top = np.polyfit(y[np.argsort(np.abs(y))[:4]], u[np.argsort(np.abs(y))[:4]], 2)
@@ -86,8 +91,12 @@ def run() -> list[Comparison]:
     coarse, _, _ = error(10)
     middle, _, _ = error(20)
     fine, peak, outcome = error(40)
+    _, layered_peak, layered = error(20, 4)
     mesh = "40 cells across, 9600 in all"
+    boxes = f"boxes with 4 layers, {layered.fields.mesh.cell_count} cells"
     return [
+        Comparison("u_max / u_mean, boxes with layers", SOURCE, 1.5, layered_peak, 0.015, boxes),
+        Comparison("pressure gradient, boxes with layers", "exact: 12 μ u / h²", *_gradients(layered), 0.015, boxes),
         Comparison("u_max / u_mean", SOURCE, 1.5, peak, 0.002, mesh),
         Comparison(
             "order of accuracy, 10 → 20 cells",

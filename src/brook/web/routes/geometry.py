@@ -16,9 +16,8 @@ from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.geometry.files import FORMATS
 from brook.core.geometry.steps import WORDS
 from brook.core.mesh.files import MESH_FORMATS
-from brook.core.study.space import has_own_mesh
 from brook.core.study import Variant, formulas_of
-from brook.core.study.space import SpaceGeometry
+from brook.core.study.space import SpaceGeometry, has_own_mesh
 from brook.web.drawing import Drawing, Frame, drawing, thumbnail
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, templates, variant_of
 from brook.web.routes.shapes import Misfit, tried

@@ -79,7 +79,7 @@ def build_bodies(solids: list[Solid], sizes: Sizes, tell: Tell = lambda _: None)
     frame = frame_of(octree, body >= 0, body)
     tell("fitting the skin")
     features = features_of(walls.surface)
-    fitted = fit(frame, features, tell)
+    fitted = fit(frame, features, tell, walls.bodies)
     cores = []
     for k, one in enumerate(solids):
         tell(f"joining sides of {one.name}")

@@ -13,12 +13,13 @@ import shapely
 from brook.core.geometry import PlaneShape
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.surface.triangles import welded
+from brook.core.mesh.assembling import Polygons
 from brook.core.mesh.boxes.build import Sizes, core_of, grid_of
 from brook.core.mesh.boxes.faces import frame_of
 from brook.core.mesh.boxes.keeping import Tell, tidied
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError, Octree
-from brook.core.mesh.boxes.skin import features_of, fit
+from brook.core.mesh.boxes.skin import features_of, fit, kernels
 from brook.core.mesh.polyhedral import PLANE_SIDES, Mesh, Patch
 
 LIDS = ("front", "back")
@@ -112,7 +113,27 @@ def _as_slice(mesh: Mesh, stretch: float) -> Mesh:
     begin = min(p.start for p in mesh.patches if p.name in LIDS)
     if any(p.end > begin for p in kept):
         raise MeshError("the lids of a plane mesh do not stand last")
-    return replace(mesh, points=points, patches=(*kept, Patch(PLANE_SIDES, begin, mesh.face_count)))
+    return _with_whole_lids(replace(mesh, points=points, patches=(*kept, Patch(PLANE_SIDES, begin, mesh.face_count))))
+
+
+def _with_whole_lids(mesh: Mesh) -> Mesh:
+    """The same with one side of each cell on the floor and one on the lid: where layers end there are more."""
+    begin = mesh.patches[-1].start
+    lids = np.arange(begin, mesh.face_count)
+    up = mesh.face_vector[lids, 2] > 0
+    order = np.lexsort((mesh.owner[lids], up))
+    sides = Polygons(mesh.face_points, mesh.face_offsets)
+    rows = sides.part(lids[order])
+    owner, up = mesh.owner[lids[order]], up[order].astype(np.int64)
+    flat, offsets, first = kernels.merged(mesh.points, rows.flat, rows.offsets, owner, up, 0.5)
+    if len(first) != 2 * mesh.cell_count:
+        raise MeshError("layers end on several sides of one cell; choose smaller cells, or other layers")
+    faces = sides.part(np.arange(begin)).and_(Polygons(flat, offsets))
+    patches = (*mesh.patches[:-1], Patch(PLANE_SIDES, begin, begin + len(first)))
+    return replace(
+        mesh, face_points=faces.flat, face_offsets=faces.offsets, patches=patches,
+        owner=np.concatenate([mesh.owner[:begin], owner[first]]),
+    )  # fmt: skip
 
 
 def _one_over_other(mesh: Mesh, middle: float) -> Mesh:

@@ -15,7 +15,7 @@ import h5py
 import numpy as np
 
 from brook.core.geometry.files import FileError
-from brook.core.mesh.assembling import CORNERS, Polygons
+from brook.core.mesh.assembling import CORNERS, AssemblyError, Polygons
 from brook.core.mesh.files.collected import Collected
 from brook.core.mesh.polyhedral import Mesh
 
@@ -35,7 +35,7 @@ def read(data: bytes) -> Mesh:
         with h5py.File(io.BytesIO(data), "r") as file:
             return _mesh(file)
     except (OSError, KeyError, ValueError, IndexError, RuntimeError, TypeError) as error:
-        if isinstance(error, FileError):
+        if isinstance(error, FileError | AssemblyError):
             raise
         raise FileError("the CGNS file is damaged, or has cells in a way that is not known here") from None
 

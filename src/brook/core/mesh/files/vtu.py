@@ -17,7 +17,7 @@ from xml.etree import ElementTree
 import numpy as np
 
 from brook.core.geometry.files import FileError
-from brook.core.mesh.assembling import CORNERS, Polygons
+from brook.core.mesh.assembling import CORNERS, AssemblyError, Polygons
 from brook.core.mesh.files.collected import Collected
 from brook.core.mesh.polyhedral import Mesh
 
@@ -35,7 +35,7 @@ def read(data: bytes) -> Mesh:
     try:
         return _Reader(data).mesh()
     except (ValueError, KeyError, IndexError, zlib.error, ElementTree.ParseError, OverflowError) as error:
-        if isinstance(error, FileError):
+        if isinstance(error, FileError | AssemblyError):
             raise
         raise FileError("this is no VTU file, or a damaged one; write it anew") from None
 

@@ -7,6 +7,7 @@ from scipy.optimize import brentq
 
 from brook.core.study import Resolved
 
+THINNEST = 1e-7  # of the stretch
 STEEPEST = 60.0  # of the exponent: beyond it lengths have no digits left
 
 
@@ -38,5 +39,9 @@ def spaced(stretch: Resolved, length: float, what: str) -> np.ndarray:
     if over(-STEEPEST) > 0:
         raise ValueError(f"the cells of {what} do not fit in between its ends; make them shorter")
     lengths = np.exp(line + brentq(over, -STEEPEST, STEEPEST, xtol=1e-13) * bend)
+    if lengths.min() < THINNEST:
+        raise ValueError(
+            f"{count} cells of {what} do not fit in between ends as long as these; make them shorter, or fewer cells"
+        )
     places = np.concatenate([[0.0], np.cumsum(lengths)])
     return places / places[-1]

@@ -31,13 +31,18 @@ class Fitted:
     held_back: np.ndarray
 
 
-def fit(frame: Frame, features: Features, tell: Callable[[str], None] = lambda _: None) -> Fitted:
+def fit(
+    frame: Frame, features: Features, tell: Callable[[str], None] = lambda _: None, bodies: np.ndarray | None = None
+) -> Fitted:
+    """`bodies` (patches, 2) are those on the two sides of each patch, the lower number first, -1 for none: sides of
+    cells lie on patches between their own bodies only. None where there is but one body."""
     inner = frame.within
     polygon, corners = frame.polygon[inner:], frame.corners[inner:]
     owner = frame.owner[inner:]
     size = frame.size[owner]
     start, end, face = polygon_edges(polygon, corners)
-    label = _labels(frame, features, polygon, corners, size, (start, end, face), frame.looks)
+    between = None if bodies is None else (_bodies_beside(frame), bodies)
+    label = _labels(frame, features, polygon, corners, size, (start, end, face), frame.looks, between)
     skin = _SkinPoints.of(frame, features, polygon, corners, label, size, (start, end))
     # points on the floor and the lid of a sheet only follow, as those within do
     fixed = np.ones(len(skin.points), bool)
@@ -71,7 +76,7 @@ def fit_skin(frame: Frame, features: Features, tell: Callable[[str], None] = lam
 
 def _labels(
     frame: Frame, features: Features, polygon: np.ndarray, corners: np.ndarray, size: np.ndarray, edges: tuple,
-    looks: np.ndarray | float = 1.0,
+    looks: np.ndarray | float = 1.0, between: tuple[np.ndarray, np.ndarray] | None = None,
 ) -> np.ndarray:  # fmt: skip
     centre, normal = kernels.centres(frame.points, polygon, corners)
     region, far, triangle = features.faces.labels_near(centre, REACH * size)
@@ -80,10 +85,23 @@ def _labels(
         place, nearest = features.faces.find(centre[lost])
         region[lost, 0], triangle[lost, 0] = features.region[nearest], nearest
         far[lost, 0] = np.linalg.norm(place - centre[lost], axis=1)
+    if between is not None:
+        mine, theirs = between
+        fits = (theirs[features.patch[np.maximum(region, 0)]] == mine[:, None]).all(axis=2) & (region >= 0)
+        region = np.where(fits | ~fits.any(axis=1)[:, None], region, -1)
     alike = np.einsum("ikj,ij->ik", features.normal[np.maximum(triangle, 0)], normal * np.reshape(looks, (-1, 1)))
     cost = np.where(region >= 0, far / size[:, None] + AGAINST * (1 - alike), np.inf)
     best = region[np.arange(len(region)), np.argmin(cost, axis=1)]
     return _by_majority(best, region, edges)
+
+
+def _bodies_beside(frame: Frame) -> np.ndarray:
+    """The bodies (n, 2) on both sides of faces that are fitted, the lower number first, and -1 for none behind it."""
+    neighbour = frame.neighbour[frame.within :]
+    one = frame.body[frame.owner[frame.within :]]
+    other = np.where(neighbour >= 0, frame.body[np.maximum(neighbour, 0)], -1)
+    both = other >= 0
+    return np.stack([np.where(both, np.minimum(one, other), one), np.where(both, np.maximum(one, other), -1)], axis=1)
 
 
 def _by_majority(label: np.ndarray, possible: np.ndarray, edges: tuple, rounds: int = 4) -> np.ndarray:
