@@ -27,7 +27,8 @@ WORDS = {
 @dataclass(frozen=True, eq=False)
 class Quality:
     """Per face: angle between normal and line of centres in degrees (inner,), distance of that line
-    from the face centroid over its length (inner,), ratio of neighbours' areas in a plane mesh, of their sizes
+    from the face centroid over its length or half the face's size, whichever is greater (inner,); one over 1 too where it
+    meets the face's plane not between both centres, ratio of neighbours' areas in a plane mesh, of their sizes
     (cube roots of volumes) in space (inner,).
     Per cell: longest over shortest side (C,), volume in m³ (C,), and how far from closed its faces are."""
 
@@ -64,8 +65,12 @@ def measure(mesh: Mesh) -> Quality:
     angle = np.degrees(np.arccos(np.clip(along / length, -1, 1)))
     angle[angle < 1e-5] = 0.0  # round-off of the arc cosine
     to_face = np.einsum("ij,ij->i", mesh.face_centre[:inner] - mesh.centre[mesh.owner[:inner]], normal)
-    crossing = mesh.centre[mesh.owner[:inner]] + line * (to_face / along)[:, None]
-    skewness = np.linalg.norm(crossing - mesh.face_centre[:inner], axis=1) / length
+    share = to_face / along
+    crossing = mesh.centre[mesh.owner[:inner]] + line * share[:, None]
+    across = mesh.face_area[:inner] / np.ptp(mesh.points[:, 2]) if mesh.is_plane else np.sqrt(mesh.face_area[:inner])
+    skewness = np.linalg.norm(crossing - mesh.face_centre[:inner], axis=1) / np.maximum(length, across / 2)
+    beside = 2 * np.abs(share - 0.5)
+    skewness = np.where(beside > 1, np.maximum(skewness, beside), skewness)
     skewness[skewness < 1e-9] = 0.0
     ratio = mesh.volume[mesh.neighbour] / mesh.volume[mesh.owner[:inner]]
     if not mesh.is_plane:

@@ -12,7 +12,7 @@ from scipy.sparse import csr_matrix
 from brook.core.mesh.boxes.skin import LEAST, Features, kernels
 from brook.core.mesh.polyhedral import Mesh, Patch
 
-SKEWED = 3.5  # of the distance between the middles of neighbours
+SKEWED = 1.5  # of the distance between the middles of neighbours, or half the size of the side between
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,9 +51,9 @@ class Core:
         links.data[:] = 1.0
         return links
 
-    def unsound(self) -> np.ndarray:
-        """Cells (C,) that could not be computed on, or only badly."""
-        return kernels.unsound(
+    def judged(self) -> np.ndarray:
+        """Of each cell (C,) 1 where it could not be computed on, 2 where only badly, else 0."""
+        return kernels.judged(
             self.points, self.flat, self.offsets, self.owner, self.neighbour, self.size, LEAST / 4, SKEWED
         )
 

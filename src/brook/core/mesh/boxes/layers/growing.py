@@ -17,6 +17,7 @@ RINGS, SPREADS = 6, 12
 DEEPEST = 2.0  # sides of the cell at the wall that layers may be thick at most
 SLOPE = 0.4  # by which thickness may change along the wall
 ROUNDS, BACK = 36, 0.8
+WIDER, PATIENCE = 9, 14  # rounds after which more points around give way, and blames after which a point gets no layers
 DROPPED = 0.04  # of the wanted thickness: what would be thinner is left out
 LEAST_SEEN = 0.15  # cosine to the flattest side: walls that bend more get no layer at the bend
 FULL_SEEN = 0.5
@@ -143,6 +144,7 @@ def grow(
     walls = _Walls.of(core, layered, np.zeros(len(layered), bool) if still is None else still)
     thickness = walls.even(walls.thickness(layers.total))
     level = np.concatenate([[0.0], np.cumsum(layers.heights)]) / layers.total
+    blames = np.zeros(len(thickness), np.int64)
     for turn in range(ROUNDS + 12):
         whole = turn >= ROUNDS // 2  # what all layers need beyond one thick one shows only once these stand
         tell(f"making room for layers, round {turn + 1}")
@@ -151,8 +153,12 @@ def grow(
             made, bad, parents = _tried(walls, features, thickness, level)
         if not bad.any():
             return made
-        blamed = walls.blamed(_of_core(bad, parents, len(core.size)), turn // 6)
-        thickness[blamed] *= BACK if turn < ROUNDS else 0.0
+        of_core = [_of_core(bad == k, parents, len(core.size)) for k in (1, 2)]
+        # thinner layers help against sides that turn over, but not where cells miss each other: there none stand
+        unsound, askew = walls.blamed(of_core[0], 0), walls.blamed(of_core[1], 0)
+        blames += unsound + 2 * askew
+        thickness[walls.blamed(of_core[0], turn // WIDER) | askew] *= BACK if turn < ROUNDS else 0.0
+        thickness[(blames > PATIENCE) & (unsound | askew)] = 0.0
         thickness[thickness < DROPPED * layers.total] = 0.0
         if not thickness.any():
             break
@@ -169,10 +175,10 @@ def _of_core(bad: np.ndarray, parents: np.ndarray, count: int) -> np.ndarray:
 def _tried(
     walls: _Walls, features: Features, thickness: np.ndarray, level: np.ndarray
 ) -> tuple[Core, np.ndarray, np.ndarray]:
-    """The mesh with layers of a thickness (n,), which of its cells are unsound, and the core's cell that each is at."""
+    """The mesh with layers of a thickness (n,), what its cells are judged, and the core's cell that each is at."""
     points = walls.core.points + _spread(walls, features, thickness)
     made, parents = _filled(walls, points, thickness > 0, level)
-    return made, made.unsound(), parents
+    return made, made.judged(), parents
 
 
 def _spread(walls: _Walls, features: Features, thickness: np.ndarray) -> np.ndarray:

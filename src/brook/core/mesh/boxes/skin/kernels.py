@@ -5,6 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+STEEP = 0.2588  # cosine of 75 degrees
+ASIDE = 0.02  # of a line between two middles: how far from its ends it has to meet the side between
+
 
 @njit(cache=True)
 def centres(points, polygon, corners):
@@ -58,10 +61,11 @@ def surrounding(place, polygon, corners):
 
 
 @njit(cache=True)
-def unsound(points, face_points, offsets, owner, neighbour, size, least, skewed=1e9):
-    """Cells (n,) with a side whose pyramid from the cell's middle is under `least` of its cube, or turned; or whose
-    line to a neighbour's middle runs along the side between them (over 80°), or misses the middle of that side by more
-    than `skewed` of its length."""
+def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
+    """Of each cell (n,): 1 for one with a side whose pyramid from the cell's middle is under `least` of its cube, or
+    turned, or whose line to a neighbour's middle runs along the side between them (over 80°); 2 for one that is sound
+    but whose line misses the middle of that side by more than `skewed` of its length, or of half the side's own, or
+    meets it hardly between both middles; else 0."""
     faces, cells = len(owner), len(size)
     centre = np.zeros((faces, 3))
     vector = np.zeros((faces, 3))
@@ -87,13 +91,33 @@ def unsound(points, face_points, offsets, owner, neighbour, size, least, skewed=
             for i in range(3):
                 middle[c, i] += area * centre[f, i]
             count[c] += area
-    bad = np.zeros(cells, np.bool_)
+    bad = np.zeros(cells, np.int8)
     for c in range(cells):
         if count[c] == 0.0:
-            bad[c] = True
+            bad[c] = 1
             continue
         for i in range(3):
             middle[c, i] /= count[c]
+    if skewed < 1e9:
+        # the centroid proper: that of all pyramids over the sides from the cell's middle
+        volume = np.zeros(cells)
+        centroid = np.zeros((cells, 3))
+        for f in range(faces):
+            for side in range(2):
+                c = owner[f] if side == 0 else neighbour[f]
+                if c < 0 or bad[c] > 0:
+                    continue
+                part = 0.0
+                for i in range(3):
+                    part += (1.0 - 2.0 * side) * vector[f, i] * (centre[f, i] - middle[c, i])
+                volume[c] += part
+                for i in range(3):
+                    centroid[c, i] += part * 0.75 * (centre[f, i] - middle[c, i])
+        for c in range(cells):
+            for i in range(3):
+                centroid[c, i] = middle[c, i] + (centroid[c, i] / volume[c] if volume[c] > 0.0 else 0.0)
+    else:
+        centroid = middle
     for f in range(faces):
         a, b = offsets[f], offsets[f + 1]
         for side in range(2):
@@ -105,7 +129,7 @@ def unsound(points, face_points, offsets, owner, neighbour, size, least, skewed=
             for i in range(3):
                 pyramid += sign * vector[f, i] * (centre[f, i] - middle[c, i]) / 3.0
             if pyramid < least * size[c] ** 3 * (b - a) / 8.0:
-                bad[c] = True
+                bad[c] = 1
                 continue
             for k in range(a, b):  # no corner of the side behind the cell's middle
                 p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
@@ -114,28 +138,41 @@ def unsound(points, face_points, offsets, owner, neighbour, size, least, skewed=
                 wx, wy, wz = centre[f, 0] - middle[c, 0], centre[f, 1] - middle[c, 1], centre[f, 2] - middle[c, 2]
                 part = wx * (uy * vz - uz * vy) + wy * (uz * vx - ux * vz) + wz * (ux * vy - uy * vx)
                 if sign * part < 0.0:
-                    bad[c] = True
+                    bad[c] = 1
         if neighbour[f] >= 0:
             c, d = owner[f], neighbour[f]
             along, one, other = 0.0, 0.0, 0.0
             for i in range(3):
-                line = middle[d, i] - middle[c, i]
+                line = centroid[d, i] - centroid[c, i]
                 along += line * vector[f, i]
                 one += line * line
                 other += vector[f, i] ** 2
             if along <= 0.1736 * np.sqrt(one * other):
-                bad[c] = True
-                bad[d] = True
+                bad[c] = 1
+                bad[d] = 1
             elif skewed < 1e9:
                 to_side, miss = 0.0, 0.0
                 for i in range(3):
-                    to_side += (centre[f, i] - middle[c, i]) * vector[f, i]
+                    to_side += (centre[f, i] - centroid[c, i]) * vector[f, i]
                 for i in range(3):
-                    miss += (middle[c, i] + to_side / along * (middle[d, i] - middle[c, i]) - centre[f, i]) ** 2
-                if miss > skewed * skewed * one:
-                    bad[c] = True
-                    bad[d] = True
+                    miss += (centroid[c, i] + to_side / along * (centroid[d, i] - centroid[c, i]) - centre[f, i]) ** 2
+                share = to_side / along
+                if (
+                    along < STEEP * np.sqrt(one * other)
+                    or miss > skewed * skewed * max(one, 0.25 * np.sqrt(other))
+                    or share < ASIDE
+                    or share > 1.0 - ASIDE
+                ):
+                    if bad[c] == 0:
+                        bad[c] = 2
+                    if bad[d] == 0:
+                        bad[d] = 2
     return bad
+
+
+def unsound(points, face_points, offsets, owner, neighbour, size, least):
+    """Which cells (n,) could not be computed on: those judged 1."""
+    return judged(points, face_points, offsets, owner, neighbour, size, least, 1e9) == 1
 
 
 @njit(cache=True)
