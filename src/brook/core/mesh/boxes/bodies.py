@@ -16,7 +16,7 @@ from brook.core.mesh.assembling import Polygons, assembled
 from brook.core.mesh.boxes.build import Sizes, core_of, grid_of
 from brook.core.mesh.boxes.core import Core
 from brook.core.mesh.boxes.faces import Frame, frame_of
-from brook.core.mesh.boxes.keeping import Tell, kept_by_bodies
+from brook.core.mesh.boxes.keeping import Tell, kept_by_bodies, pruned
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError
 from brook.core.mesh.boxes.skin import Fitted, features_of, fit
@@ -71,7 +71,9 @@ def build_bodies(solids: list[Solid], sizes: Sizes, tell: Tell = lambda _: None)
     by_kind = {str(k): sizes.patches.get(name, sizes.bulk) for k, name in enumerate(walls.names)}
     octree = grid_of(walls.surface, replace(sizes, patches=by_kind), tell, dict(enumerate(walls.names)))
     tell("telling bodies apart")
-    body = kept_by_bodies(octree, [Sides.of(s.surface) for s in solids], [s.wet for s in solids], tell)
+    sides = [Sides.of(s.surface) for s in solids]
+    octree = pruned(octree, sides)
+    body = kept_by_bodies(octree, sides, [s.wet for s in solids], tell)
     for k, one in enumerate(solids):
         if not (body == k).any():
             raise MeshError(f"no box lies inside {one.name}; choose a smaller size there")

@@ -11,7 +11,7 @@ from brook.core.geometry.nearest import Sides
 from brook.core.geometry.surface import Surface
 from brook.core.mesh.boxes.core import Core
 from brook.core.mesh.boxes.faces import Frame, frame_of
-from brook.core.mesh.boxes.keeping import Tell, kept
+from brook.core.mesh.boxes.keeping import Tell, kept, pruned
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError, Octree, Zone, grid_for, refine
 from brook.core.mesh.boxes.skin import LEAST, Fitted, features_of, fit, kernels
@@ -85,16 +85,21 @@ def build(
         return replace(made, points=made.points * by)
     octree = grid_of(surface, sizes, tell)
     tell("telling inside from outside")
-    inside = kept(octree, Sides.of(surface), wet, tell)
+    sides = Sides.of(surface)
+    octree = pruned(octree, [sides])
+    inside = kept(octree, sides, wet, tell)
+    del sides
     if not inside.any():
         raise MeshError("no box lies inside the shape; choose a smaller size")
     tell("making faces")
     frame = frame_of(octree, inside)
+    del octree, inside  # they are as large as the mesh
     tell("fitting the skin")
     features = features_of(surface)
     fitted = fit(frame, features, tell)
     tell("joining sides")
     core = core_of(frame, fitted)
+    del frame, fitted
     if layers is not None:
         core = grow(core, features, layers, tell)
     return core.mesh(features, body)

@@ -9,7 +9,9 @@ from functools import cached_property
 import numpy as np
 from scipy.sparse import csr_matrix
 
+from brook.core.mesh.boxes.links import links_of
 from brook.core.mesh.boxes.skin import LEAST, Features, kernels
+from brook.core.mesh.kernels import chosen_faces
 from brook.core.mesh.polyhedral import Mesh, Patch
 
 SKEWED = 1.5  # of the distance between the middles of neighbours, or half the size of the side between
@@ -43,13 +45,7 @@ class Core:
     @cached_property
     def links(self) -> csr_matrix:
         """Which points (P, P) are joined by an edge."""
-        after = np.arange(1, len(self.flat) + 1)
-        after[self.offsets[1:] - 1] = self.offsets[:-1]
-        start, end = self.flat, self.flat[after]
-        count = len(self.points)
-        links = csr_matrix((np.ones(2 * len(start)), (np.r_[start, end], np.r_[end, start])), shape=(count, count))
-        links.data[:] = 1.0
-        return links
+        return links_of(self.flat, self.offsets, len(self.points))
 
     def judged(self) -> np.ndarray:
         """Of each cell (C,) 1 where it could not be computed on, 2 where only badly, else 0."""
@@ -66,13 +62,10 @@ class Core:
         one = rank[self.owner]
         two = np.where(self.neighbour >= 0, rank[np.maximum(self.neighbour, 0)], -1)
         turn = (two >= 0) & (two < one)
-        flat = kernels.flipped(self.flat, self.offsets, turn)
         owner, neighbour = np.where(turn, two, one), np.where(turn, one, two)
+        del one, two
         faces = np.lexsort((neighbour, owner, neighbour < 0))
-        length = np.diff(self.offsets)[faces]
-        offsets = np.concatenate([[0], np.cumsum(length)])
-        index = np.repeat(self.offsets[:-1][faces] - offsets[:-1], length) + np.arange(offsets[-1])
-        flat = flat[index]
+        flat, offsets = chosen_faces(self.flat, self.offsets, faces, turn)
         used = np.zeros(len(self.points), bool)
         used[flat] = True
         renumber = np.cumsum(used) - 1
@@ -88,9 +81,7 @@ class Core:
         inner = self.inner_count
         patch = features.patch[self.label]
         order = np.concatenate([np.arange(inner), inner + np.argsort(patch, kind="stable")])
-        length = np.diff(self.offsets)[order]
-        offsets = np.concatenate([[0], np.cumsum(length)])
-        index = np.repeat(self.offsets[:-1][order] - offsets[:-1], length) + np.arange(offsets[-1])
+        flat, offsets = chosen_faces(self.flat, self.offsets, order, np.zeros(len(self.owner), bool))
         counts = np.bincount(patch, minlength=len(features.surface.patches))
         ends = inner + np.cumsum(counts)
         patches = tuple(
@@ -99,6 +90,6 @@ class Core:
             if count
         )
         return Mesh(
-            self.points.copy(), self.flat[index], offsets, self.owner[order], self.neighbour[:inner].copy(), patches,
+            self.points.copy(), flat, offsets, self.owner[order], self.neighbour[:inner].copy(), patches,
             (body,), np.zeros(len(self.size), np.int64), self.layer.copy(),
         )  # fmt: skip

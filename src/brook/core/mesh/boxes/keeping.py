@@ -9,10 +9,12 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from brook.core.geometry.nearest import Sides
+from brook.core.mesh.boxes import kernels
 from brook.core.mesh.boxes.faces import Skin, skin_of
 from brook.core.mesh.boxes.octree import Octree
 
 ROUNDS = 60
+BLOCK = 3  # times that the side of a block is twice that of the coarsest boxes
 
 
 Tell = Callable[[str], None]
@@ -50,6 +52,25 @@ def tidied(
             inside = inside & ~drop
         inside = _one_part(octree, inside, round_it)
     return inside
+
+
+def pruned(octree: Octree, sides: list[Sides]) -> Octree:
+    """The octree without leaves far outside of all surfaces, block by block."""
+    block = octree.code >> 3 * (octree.grid.levels + BLOCK)
+    begin = np.nonzero(np.diff(block, prepend=-1))[0]
+    number = np.cumsum(np.diff(block, prepend=-1) != 0) - 1
+    meets = np.zeros(len(begin), bool)
+    meets[number[octree.meets[:, 0]]] = True
+    free = np.nonzero(~meets)[0]
+    at = kernels.decode(octree.code[begin[free]])
+    half = 0.5 * (np.int64(1) << (octree.grid.levels - octree.level[begin[free]].astype(np.int64)))
+    centre = octree.grid.start + octree.grid.unit * (at + half[:, None])
+    outside = np.ones(len(free), bool)
+    for one in sides:
+        outside &= one.distance(centre) > 0
+    dropped = np.zeros(len(begin), bool)
+    dropped[free[outside]] = True
+    return octree if not dropped.any() else octree.only(~dropped[number])
 
 
 def kept_by_bodies(
@@ -143,7 +164,9 @@ def _too_bare(open_sides: np.ndarray) -> np.ndarray:
 
 
 def _at_end(octree: Octree) -> np.ndarray:
-    return (octree.beside == -1).any(axis=1)
+    far = octree.at + octree.side[:, None] == octree.grid.shape << octree.grid.levels
+    found = (octree.at == 0) | far
+    return (found[:, :2] if octree.flat else found).any(axis=1)
 
 
 def _shallow_at_pinches(octree: Octree, inside: np.ndarray, depth: np.ndarray) -> np.ndarray:

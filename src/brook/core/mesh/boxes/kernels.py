@@ -151,7 +151,7 @@ def _leaf_at(code, wanted):
 @njit(cache=True, parallel=True)
 def faces_between(code, at, side, shape):
     """The neighbour (n, 6) of each leaf over its sides −x, +x, −y, … : a leaf of its size or larger; -1 where the grid
-    (`shape` finest boxes) ends, -2 where there are smaller ones."""
+    (`shape` finest boxes) ends or leaves are left out, -2 where there are smaller ones."""
     found = np.empty((len(code), 6), np.int64)
     for k in prange(len(code)):
         for d in range(6):
@@ -167,8 +167,12 @@ def faces_between(code, at, side, shape):
             if x < 0 or y < 0 or z < 0 or x >= shape[0] or y >= shape[1] or z >= shape[2]:
                 found[k, d] = -1
                 continue
-            other = _leaf_at(code, code_of(x, y, z))
-            found[k, d] = -2 if side[other] < side[k] else other
+            wanted = code_of(x, y, z)
+            other = _leaf_at(code, wanted)
+            if code[other] > wanted or wanted >= code[other] + side[other] ** 3:
+                found[k, d] = -1  # nothing is kept of what lies there
+            else:
+                found[k, d] = -2 if side[other] < side[k] else other
     return found
 
 

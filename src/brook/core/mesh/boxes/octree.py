@@ -55,6 +55,13 @@ class Octree:
     def count(self) -> int:
         return len(self.code)
 
+    def only(self, chosen: np.ndarray) -> Octree:
+        """The same with some of its leaves (n,) left out."""
+        number = np.cumsum(chosen) - 1
+        meets = self.meets[chosen[self.meets[:, 0]]]
+        meets = np.stack([number[meets[:, 0]], meets[:, 1]], axis=1)
+        return type(self)(self.grid, self.code[chosen], self.level[chosen], meets)
+
     @cached_property
     def at(self) -> np.ndarray:
         return kernels.decode(self.code)

@@ -39,12 +39,8 @@ class Sheet(Octree):
 
 
 def _sheet(octree: Octree) -> Sheet:
-    floor = octree.at[:, 2] == 0
-    number = np.cumsum(floor) - 1
-    meets = octree.meets[floor[octree.meets[:, 0]]]
-    return Sheet(
-        octree.grid, octree.code[floor], octree.level[floor], np.stack([number[meets[:, 0]], meets[:, 1]], axis=1)
-    )
+    whole = Sheet(octree.grid, octree.code, octree.level, octree.meets)
+    return whole.only(octree.at[:, 2] == 0)
 
 
 def drawn_out(shape: PlaneShape, height: float) -> Surface:

@@ -6,10 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.sparse import csr_matrix
 
+from brook.core.mesh.assembling import Polygons
 from brook.core.mesh.boxes.core import Core
 from brook.core.mesh.boxes.layers import kernels
+from brook.core.mesh.boxes.links import links_of
 from brook.core.mesh.boxes.skin import Features
 from brook.core.mesh.boxes.skin import kernels as checks
 
@@ -117,12 +118,8 @@ def _links_within(
     flat: np.ndarray, offsets: np.ndarray, chosen: np.ndarray, number: np.ndarray, count: int
 ) -> tuple[np.ndarray, np.ndarray]:
     """Which points are joined by an edge of the chosen polygons, as CSR over their numbers."""
-    length = np.diff(offsets)
-    after = np.arange(1, len(flat) + 1)
-    after[offsets[1:] - 1] = offsets[:-1]
-    mine = np.repeat(chosen, length)
-    one, two = number[flat[mine]], number[flat[after[mine]]]
-    links = csr_matrix((np.ones(2 * len(one)), (np.r_[one, two], np.r_[two, one])), shape=(count, count))
+    part = Polygons(flat, offsets).part(np.nonzero(chosen)[0])
+    links = links_of(number[part.flat], part.offsets, count)
     return links.indptr.astype(np.int64), links.indices.astype(np.int64)
 
 

@@ -11,6 +11,7 @@ from scipy.sparse import csr_matrix
 from scipy.spatial import cKDTree
 
 from brook.core.mesh.boxes.faces import Frame, polygon_edges
+from brook.core.mesh.boxes.links import links_of
 from brook.core.mesh.boxes.skin import kernels
 from brook.core.mesh.boxes.skin.features import Features
 
@@ -187,10 +188,7 @@ class _SkinPoints:
             nearer = far < best[chosen]
             chosen = chosen[nearer]
             on[chosen], best[chosen], place[chosen] = region[nearer], far[nearer], found[nearer]
-        start, end = (np.searchsorted(points, e) for e in edges[:2])
-        size_of = len(points)
-        links = csr_matrix((np.ones(2 * len(start)), (np.r_[start, end], np.r_[end, start])), shape=(size_of, size_of))
-        links.data[:] = 1.0
+        links = links_of(flat.ravel(), np.concatenate([[0], np.cumsum(corners)]), len(points))
         return cls(frame, features, points, kind, on, place, local, corners, links)
 
     def smoothed(self, rounds: int, moved: np.ndarray | bool = True) -> np.ndarray:
@@ -250,18 +248,10 @@ def _corners_for(features: Features, at: np.ndarray, labels: list[np.ndarray], r
 # -- points within ----------------------------------------------------------------------------
 
 
-def links_of(frame: Frame) -> csr_matrix:
-    """Which points (P, P) are joined by an edge."""
-    start, end, _ = polygon_edges(frame.polygon, frame.corners)
-    count = len(frame.points)
-    links = csr_matrix((np.ones(2 * len(start)), (np.r_[start, end], np.r_[end, start])), shape=(count, count))
-    links.data[:] = 1.0
-    return links
-
-
 def _spread(frame: Frame, move: np.ndarray, fixed: np.ndarray) -> np.ndarray:
     """Moves (P, 3) of the skin handed on over some rings of points within, fading."""
-    links = links_of(frame)
+    offsets = np.concatenate([[0], np.cumsum(frame.corners)])
+    links = links_of(frame.polygon[frame.polygon >= 0], offsets, len(frame.points))
     ring = np.full(len(frame.points), RINGS + 1)
     ring[fixed] = 0
     here = np.zeros(len(frame.points), bool)

@@ -284,15 +284,3 @@ def merged(points, face_points, offsets, owner, label, least_alike):
                 out_offsets[made] = used
         first = last
     return out[:used], out_offsets[: made + 1], from_face[:made]
-
-
-@njit(cache=True)
-def flipped(flat, offsets, turn):
-    """Polygons with those marked by `turn` the other way round."""
-    found = flat.copy()
-    for f in range(len(offsets) - 1):
-        if turn[f]:
-            a, b = offsets[f], offsets[f + 1]
-            for k in range(a, b):
-                found[k] = flat[a + b - 1 - k]
-    return found
