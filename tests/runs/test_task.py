@@ -15,7 +15,8 @@ from brook.core.pipeline import read_all
 from brook.core.solve import Checkpoint
 from brook.core.study import Study, study_text
 from brook.runs import Request, RunQueue
-from brook.runs.task import bring_up_to_date
+from brook.runs.halting import halting
+from brook.runs.task import Halted, bring_up_to_date
 from brook.store.files import ResultFiles
 from tests.core.studies import raw_tray, tray
 
@@ -235,3 +236,21 @@ def test_live_pictures_fit_their_mesh(tmp_path):
     offsets = np.fromfile(tmp_path / "mesh" / keep["about"]["mesh_key"] / "offsets.u32", "<u4")
     assert len(keep["speed"]) == offsets[-1]
     assert keep["speed"].max() == pytest.approx(keep["about"]["ranges"]["speed"][1])
+
+
+def test_work_that_never_asks_is_ended_by_a_wish():
+    asked = []
+
+    def wish():
+        asked.append(1)
+        return "go on" if len(asked) < 2 else "stop"
+
+    def endless():
+        while True:
+            np.sort(np.arange(1000)[::-1])
+
+    with pytest.raises(Halted), halting(wish, Halted):
+        endless()
+    with halting(lambda: "go on", Halted):
+        done = sum(range(1000))
+    assert done == 499500

@@ -42,6 +42,7 @@ from brook.core.solve.run import Wish
 from brook.core.study import Study, read_study
 from brook.core.study.space import has_own_mesh
 from brook.runs import shaping
+from brook.runs.halting import halting
 from brook.runs.watch import Emit, WorkerWatch
 from brook.store.files import ResultFiles
 
@@ -160,7 +161,8 @@ def _mesh(
     wish: Callable[[], Wish],
 ) -> Mesh:
     if not files.has("mesh", keys.mesh):
-        mesh = _made(request, study, prepared, files, emit, wish)
+        with halting(wish, Halted):
+            mesh = _made(request, study, prepared, files, emit, wish)
         quality = measure(mesh)
         state, sentence = quality.verdict()
         shapes = polygons(mesh)

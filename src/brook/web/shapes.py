@@ -56,6 +56,11 @@ class PatchRow:
     suggestion: str
     triangles: int
 
+    @property
+    def nameless(self) -> bool:
+        """Whether nothing can be said of it: the sides of a slice or a wedge."""
+        return self.name in (PLANE_SIDES, WEDGE_SIDES)
+
 
 def patch_rows(said: dict[str, Any], boundaries: list[Resolved], colours: dict[str, str]) -> list[PatchRow]:
     """Patches in the order of the shape, with their colours."""
@@ -113,7 +118,7 @@ def view_data(said: dict[str, Any], rows: list[PatchRow], order: Order, tunnel: 
         "key": order.key, "arrays": f"/views/shape/{order.key}", "before": before, "box": said["box"],
         "closed": said["closed"],
         "patches": [{"name": r.name, "colour": r.colour, "role": r.role, "words": r.words, "at": p["at"],
-                     "around": r.name in around, "nameless": r.name in (PLANE_SIDES, WEDGE_SIDES)}
+                     "around": r.name in around, "nameless": r.nameless}
                     for r, p in zip(rows, said["patches"], strict=True)],
         "openings": said["openings"],
         "bodies": [{"name": b["name"], "place": b["place"]} for b in said["bodies"]],

@@ -215,8 +215,10 @@ def rename_in(geometry: dict[str, Any], patch: str, to: str, known: tuple[str, .
             declared = True
 
     for part in geometry.get("parts", ()):
-        for key in ("patch", "start", "end"):
+        for key in ("patch", "start", "end", "back", "front"):
             put(part, key)
+        for hollow in part.get("hollows", ()):
+            put(hollow, "patch")
         for holder in (part.get("patches"), part.get("names")):
             for key in holder or ():
                 put(holder, key)

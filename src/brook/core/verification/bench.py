@@ -5,7 +5,10 @@ from __future__ import annotations
 import resource
 import time
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import asdict, dataclass
+from multiprocessing import get_context
+from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
@@ -22,7 +25,7 @@ from brook.core.geometry.proposing import mended, propose
 from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.spots import triangle_at
 from brook.core.geometry.surface import Surface, welded
-from brook.core.mesh import measure
+from brook.core.mesh import Mesh, measure
 from brook.core.mesh.boxes import Layers, Sizes, build
 from brook.core.mesh.wrap import Wish, wrapped
 from brook.core.numerics import Matrix, Stencil, laplacian
@@ -237,19 +240,45 @@ def bench_boxes() -> Figure:
     return _figure("boxes", "per cell, automatic mesh of boxes with quality", seconds, cells)
 
 
+def _layered() -> Mesh:
+    """An automatic mesh of about a million cells with five layers round a ball."""
+    return build(_ball(6), Sizes(0.08, {"skin": 0.0105}), layers=Layers(("skin",), 5, 0.0008))
+
+
 def bench_layers() -> Figure:
-    """The same with five layers along its skin."""
+    """The same with five layers along its skin, about a million cells."""
     build(_ball(3), Sizes(0.4, {"skin": 0.2}), layers=Layers(("skin",), 2, 0.02))
-    ball, cells = _ball(6), 0
+    cells = 0
 
     def made() -> None:
         nonlocal cells
-        mesh = build(ball, Sizes(0.08, {"skin": 0.02}), layers=Layers(("skin",), 5, 0.0016))
+        mesh = _layered()
         measure(mesh)
         cells = mesh.cell_count
 
-    seconds = min(_timed(made) for _ in range(2))
+    seconds = _timed(made)
     return _figure("layers", "per cell, automatic mesh of boxes with five wall layers and quality", seconds, cells)
+
+
+def bench_mesh_memory() -> Figure:
+    """Peak memory of making that mesh, in bytes for each cell; what the program takes before is left out."""
+    with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:
+        cells, grown = pool.submit(_grown).result()
+    return Figure("mesh-memory", "per cell at the peak, automatic mesh with layers", grown / cells, "B", cells, 0.0, 1)
+
+
+def _grown() -> tuple[int, int]:
+    """Cells of that mesh, and bytes by which the peak of this process grew."""
+    build(_ball(3), Sizes(0.4, {"skin": 0.2}), layers=Layers(("skin",), 2, 0.02))
+    before = _highest()
+    cells = _layered().cell_count
+    return cells, _highest() - before
+
+
+def _highest() -> int:
+    """The most bytes that this process has had; that of a fresh one does not count what its parent had."""
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return 1024 * next(int(line.split()[1]) for line in lines if line.startswith("VmHWM"))
 
 
 def bench_wrap() -> Figure:
@@ -271,6 +300,7 @@ BENCHES: dict[str, Callable[[], Figure]] = {
     "mesh": bench_mesh,
     "boxes": bench_boxes,
     "layers": bench_layers,
+    "mesh-memory": bench_mesh_memory,
     "wrap": bench_wrap,
     "picture": bench_picture,
     "findings": bench_findings,

@@ -10,6 +10,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.mesh import boxes
 from brook.core.mesh.boxes import SpaceEstimate
+from brook.core.mesh.boxes.octree import MOST_BOXES
 from brook.core.mesh.files import MESH_FORMATS
 from brook.core.mesh.lines import Estimate, estimate
 from brook.core.mesh.quality import LIMITS, WORDS
@@ -107,7 +108,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
                 "bars": bars(histogram), "low": histogram["edges"][0], "high": histogram["edges"][-1],
             })  # fmt: skip
     found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": [],
-                             "words": WORDS, "layer_note": "", "mesh_formats": MESH_FORMATS, "own_mesh": False, "boxes": False,
+                             "words": WORDS, "layer_note": "", "mesh_formats": MESH_FORMATS, "most_cells": MOST_BOXES, "own_mesh": False, "boxes": False,
                              "has_solids": False}  # fmt: skip
     if variant is None:
         return found

@@ -229,3 +229,36 @@ def polygons(key, nodes):
                     count += 1
         counts[f] = count
     return points, counts
+
+
+@njit(cache=True)
+def links(flat, offsets, count):
+    """Neighbours of each point (count,) as CSR, each once, in the order in which polygons name them."""
+    room = np.zeros(count + 1, np.int64)
+    for k in range(len(flat)):
+        room[flat[k] + 1] += 2
+    for p in range(count):
+        room[p + 1] += room[p]
+    found = np.empty(room[count], np.int32)
+    used = np.zeros(count, np.int32)
+    for f in range(len(offsets) - 1):
+        a, b = offsets[f], offsets[f + 1]
+        for k in range(a, b):
+            p, q = flat[k], flat[k + 1 if k + 1 < b else a]
+            for turn in range(2):
+                one, other = (p, q) if turn == 0 else (q, p)
+                known = False
+                for j in range(room[one], room[one] + used[one]):
+                    if found[j] == other:
+                        known = True
+                        break
+                if not known:
+                    found[room[one] + used[one]] = other
+                    used[one] += 1
+    start = np.zeros(count + 1, np.int32)
+    for p in range(count):
+        start[p + 1] = start[p] + used[p]
+    made = np.empty(start[count], np.int32)
+    for p in range(count):
+        made[start[p] : start[p + 1]] = found[room[p] : room[p] + used[p]]
+    return start, made

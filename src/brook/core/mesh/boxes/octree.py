@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Self
 
 import numpy as np
 
@@ -55,7 +56,7 @@ class Octree:
     def count(self) -> int:
         return len(self.code)
 
-    def only(self, chosen: np.ndarray) -> Octree:
+    def only(self, chosen: np.ndarray) -> Self:
         """The same with some of its leaves (n,) left out."""
         number = np.cumsum(chosen) - 1
         meets = self.meets[chosen[self.meets[:, 0]]]
