@@ -66,8 +66,10 @@ def test_layers_stand_along_smooth_and_sharp_walls(name):
 def test_layers_stand_around_sharp_bodies(body, covered):
     shape = body_named(turned(cube() if body == "cube" else wedge(), 3 if body == "cube" else 5))
     surface, size = in_a_box(shape), 0.0625
-    mesh = build(surface, Sizes(0.25, dict.fromkeys(shape.patches, size)), layers=layers(shape.patches, size))
-    quality = assert_filled(mesh, surface, area=3e-2)  # coarse at the edge of 27°
+    # the edge of 27° is thinner than a cell near its end: finer ones stand there
+    sizes = Sizes(0.25, dict.fromkeys(shape.patches, size), per_gap=2, smallest=size / 8)
+    mesh = build(surface, sizes, layers=layers(shape.patches, size))
+    quality = assert_filled(mesh, surface, area=2e-2)
     assert quality.non_orthogonality.max() < 75
     assert quality.skewness.max() < 1.6
     coverage = layer_coverage(mesh, shape.patches)

@@ -6,6 +6,7 @@ import pytest
 from brook.core.checks import prepare
 from brook.core.geometry.solids.profiles import four_digit
 from brook.core.mesh import PLANE_SIDES, measure
+from brook.core.mesh.advice import advice
 from brook.core.mesh.boxes import Sizes, build, estimate_plane
 from brook.core.mesh.pairs import Motion, bent, match
 from brook.core.mesh.quality import layer_coverage
@@ -130,3 +131,17 @@ def test_periodic_pairs_are_found_by_a_shift_and_by_a_turn():
     assert (quarter.problem, quarter.other) == ("", "left")
     assert bent(wedge, "top") < 1e-6
     assert bent(box_mesh((4, 4, 4)), "left") < 1e-6
+
+
+def test_a_poor_mesh_says_which_statement_to_change():
+    """Layers much thinner than the cells beside them, and cells that grow at once."""
+    _, mesh = plane(
+        stream("round", 0.02, layers={"patches": ["body"], "number": 2, "height_of": "all", "height": "0.2 mm"})
+    )
+    said = advice(mesh, measure(mesh))
+    assert said.startswith("It is ")
+    assert "the layers along body" in said
+    smooth = box_mesh((4, 4, 4))
+    assert advice(smooth, measure(smooth)) == ""
+    flat = box_mesh((2, 2, 400), (1.0, 1.0, 1.0))
+    assert "make cells there smaller" in advice(flat, measure(flat))

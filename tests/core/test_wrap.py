@@ -91,3 +91,16 @@ def test_a_wrap_of_a_defective_file_can_be_meshed():
     assert quality.smallest_volume > 0
     assert quality.openness < 1e-12
     assert mesh.volume.sum() == pytest.approx(made.volume, rel=3e-2)
+
+
+def test_a_gap_that_is_to_stay_open_does():
+    """Two blocks with a gap of a fifth of a box between them: one when it is closed, two when it is kept."""
+    one, other = cube(), cube()
+    blocks = together([one, other.placed(other.points + np.array([1.05, 0.02, 0.03]))])
+    closed = wrapped(blocks, Wish(0.2))
+    kept_open = wrapped(blocks, Wish(0.2, apart=0.04))
+    shells = [len(np.unique(w.shells)) for w in (closed, kept_open)]
+    assert shells == [1, 2]
+    assert kept_open.volume == pytest.approx(2.0, rel=0.02)
+    finer = wrapped(blocks, Wish(0.2, patches={name: 0.05 for name in one.patches}))
+    assert finer.count > 4 * closed.count

@@ -17,6 +17,7 @@ import numpy as np
 
 from brook.core.checks import Prepared, prepare
 from brook.core.mesh import Mesh, measure
+from brook.core.mesh.advice import advice
 from brook.core.mesh.own import own_mesh
 from brook.core.mesh.quality import LIMITS, layer_coverage, worst_places
 from brook.core.numerics import Stencil
@@ -165,6 +166,8 @@ def _mesh(
             mesh = _made(request, study, prepared, files, emit, wish)
         quality = measure(mesh)
         state, sentence = quality.verdict()
+        if state != "good" and not has_own_mesh(prepared.geometry) and (said := advice(mesh, quality)):
+            sentence += f" {said}"
         shapes = polygons(mesh)
         low, high = mesh.cell_box
         sides = (high - low)[:, :2] if mesh.is_plane else high - low

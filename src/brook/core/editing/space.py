@@ -268,6 +268,17 @@ def _set_wrap(raw: dict[str, Any], variant: str, side: str, x: str = "", y: str 
     return _path(variant, "wrap")
 
 
+def _set_wrap_size(raw: dict[str, Any], variant: str, patch: str, size: str) -> str:
+    """Says another size of triangles of the wrap at a patch, or with none that it is as everywhere again."""
+    wrap = geometry_of(raw, variant).get("wrap")
+    if wrap is None:
+        raise ValueError("there is no wrap yet")
+    sizes = {**(wrap.get("patches") or {})}
+    sizes.pop(patch, None)
+    wrap["patches"] = {**sizes, patch: size.strip()} if size.strip() else sizes
+    return _path(variant, "wrap", "patches", *([patch] if size.strip() else []))
+
+
 def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
     """Replaces the corners of a polygon, or the profile of a solid, by points (JSON) in m; all sides keep one patch."""
     shape = _part(raw, pointer)
@@ -280,5 +291,5 @@ def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_solid": _add_solid, "add_stretch": _add_stretch, "add_hollow": _add_hollow, "bend_edge": _bend_edge, "repeat_solid": _pattern, "take_file": _take_file, "swap_file": _swap_file,
     "add_step": _add_step, "add_steps": _add_steps, "close_opening": _close_opening, "set_body": _set_body,
-    "set_tunnel": _set_tunnel, "set_wrap": _set_wrap, "take_outline": _take_outline, "set_colour": _set_colour,
+    "set_tunnel": _set_tunnel, "set_wrap": _set_wrap, "set_wrap_size": _set_wrap_size, "take_outline": _take_outline, "set_colour": _set_colour,
 }  # fmt: skip

@@ -14,7 +14,7 @@ LIMITS = {
     "non_orthogonality": (65.0, 85.0),
     "skewness": (1.0, 4.0),
     "aspect_ratio": (100.0, 5000.0),
-    "growth": (3.0, 20.0),
+    "growth": (10.0, 200.0),
 }
 WORDS = {
     "non_orthogonality": ("Non-orthogonality", "°"),
@@ -28,8 +28,7 @@ WORDS = {
 class Quality:
     """Per face: angle between normal and line of centres in degrees (inner,), distance of that line
     from the face centroid over its length or half the face's size, whichever is greater (inner,); one over 1 too where it
-    meets the face's plane not between both centres, ratio of neighbours' areas in a plane mesh, of their sizes
-    (cube roots of volumes) in space (inner,).
+    meets the face's plane not between both centres, ratio of the distances of both centres from that plane (inner,).
     Per cell: longest over shortest side (C,), volume in m³ (C,), and how far from closed its faces are."""
 
     non_orthogonality: np.ndarray
@@ -72,15 +71,13 @@ def measure(mesh: Mesh) -> Quality:
     beside = 2 * np.abs(share - 0.5)
     skewness = np.where(beside > 1, np.maximum(skewness, beside), skewness)
     skewness[skewness < 1e-9] = 0.0
-    ratio = mesh.volume[mesh.neighbour] / mesh.volume[mesh.owner[:inner]]
-    if not mesh.is_plane:
-        ratio = np.cbrt(ratio)
+    nearer = np.clip(np.minimum(share, 1 - share), 1e-3, 0.5)
     low, high = mesh.cell_box
     sides = (high - low)[:, :2] if mesh.is_plane else high - low
     return Quality(
         non_orthogonality=angle,
         skewness=skewness,
-        growth=np.maximum(ratio, 1 / ratio),
+        growth=(1 - nearer) / nearer,
         aspect_ratio=sides.max(axis=1) / sides.min(axis=1),
         smallest_volume=float(mesh.volume.min()),
         openness=_openness(mesh),

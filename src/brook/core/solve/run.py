@@ -8,9 +8,8 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Literal
 
-import numpy as np
-
 from brook.core.mesh import Mesh
+from brook.core.mesh.advice import patch_near
 from brook.core.solve.checkpoint import Checkpoint
 from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, SteadyFlow
@@ -148,18 +147,6 @@ def explain(error: Diverged, mesh: Mesh, iteration: int, again: str = "") -> str
     x, y, z = error.place
     where = f"({x:.4g} m, {y:.4g} m)" if mesh.is_plane else f"({x:.4g} m, {y:.4g} m, {z:.4g} m)"
     return (
-        f"diverged in iteration {iteration}{again}: {error.cause}, near {where} beside {nearest_patch(mesh, error.place)}. "
+        f"diverged in iteration {iteration}{again}: {error.cause}, near {where} beside {patch_near(mesh, error.place)}. "
         "Check the values on that patch; try first-order convection, or finer cells there"
     )
-
-
-def nearest_patch(mesh: Mesh, place: np.ndarray) -> str:
-    """The name of the patch whose face lies nearest."""
-    best, name = np.inf, "no patch"
-    for patch in mesh.patches:
-        if patch.name == "plane_sides" or patch.count == 0:
-            continue
-        distance = np.linalg.norm(mesh.face_centre[patch.faces] - place, axis=1).min()
-        if distance < best:
-            best, name = float(distance), patch.name
-    return name

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from scipy.sparse import coo_matrix, csr_matrix
 from scipy.sparse.csgraph import connected_components
 
 from brook.core.geometry.nearest import Nearest
+from brook.core.geometry.nearest import kernels as nearest
 from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh.boxes import kernels as grids
 from brook.core.mesh.boxes.faces import Frame, outer_sides, polygon_edges
 from brook.core.mesh.boxes.keeping import tidied
 from brook.core.mesh.boxes.octree import MeshError, Octree, grid_for, refine
 from brook.core.mesh.boxes.skin import features_of, fit_skin
+from brook.core.mesh.boxes.wishes import pieces
 from brook.core.mesh.wrap.flooding import flooded, seen
 
 FAR, REACH = 1.5, 0.8  # sides of the box: what is further from all triangles closes a hole, with what is round it
@@ -24,19 +26,22 @@ THIN = 0.1  # boxes: what is thinner on average is no volume but sheets
 ROOM = 2.5  # boxes that stand round the shape, so that water gets everywhere from outside
 SHORT = 0.02  # sides of the box: shorter edges are taken out
 CLEAR = 0.5  # sides of the box over a triangle's plane: water that stands lower may be round its edge
+ACROSS, FACING = 4, 0.7  # boxes across a gap that is to stay open; cosine between its walls
 BOTH = 0.25  # share of votes with which a triangle is wet on both of its sides
 
 
 @dataclass(frozen=True)
 class Wish:
     """Sides of boxes in m (by patch too), holes up to `closes` m wide closed, edges kept that bend more than `angle`
-    degrees; from a wet point (m), or from outside when there is none."""
+    degrees; from a wet point (m), or from outside when there is none. Gaps over `apart` m between walls stay open, 0
+    for those that boxes leave open anyway."""
 
     size: float
     closes: float = 0.0
     angle: float = 35.0
     wet: tuple[float, float, float] | None = None
     patches: dict[str, float] = field(default_factory=dict)
+    apart: float = 0.0
 
 
 def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _: None) -> Surface:
@@ -46,11 +51,17 @@ def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _
     by_patch = np.array([min(wish.size, wish.patches.get(name, wish.size)) for name in surface.patches])
     low, high = surface.box
     room = ROOM * wish.size
-    grid = grid_for((low - room, high + room), wish.size, float(by_patch.min(initial=wish.size)))
-    level = np.ceil(np.log2(wish.size / by_patch) - 1e-9).clip(0).astype(np.int64)
     corners = surface.points[surface.triangles]
-    octree = refine(grid, corners, level[surface.patch])
     tree = Nearest.of(corners, np.zeros(surface.count, np.int64))
+    parts, of, wanted = corners, np.arange(surface.count), by_patch[surface.patch]
+    if wish.apart > 0:
+        parts, of = pieces(surface, 2 * wish.size)
+        wanted = np.minimum(wanted[of], _for_gaps(parts, tree, wish.apart))
+    grid = grid_for((low - room, high + room), wish.size, float(wanted.min(initial=wish.size)))
+    octree = refine(grid, parts, np.ceil(np.log2(wish.size / wanted) - 1e-9).clip(0).astype(np.int64))
+    if wish.apart > 0:
+        meets = np.unique(np.stack([octree.meets[:, 0], of[octree.meets[:, 1]]], axis=1), axis=0)
+        octree = replace(octree, meets=meets)
     tell("filling from the wet point" if wish.wet else "filling from outside")
     wet = np.array(wish.wet) if wish.wet else None
     filled, far = flooded(octree, tree, wet, max(wish.closes, 0.0))
@@ -71,6 +82,20 @@ def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _
             "let the wrap close wider holes"
         )
     return made if wish.wet else made.flipped(np.ones(made.count, bool))
+
+
+def _for_gaps(corners: np.ndarray, tree: Nearest, apart: float) -> np.ndarray:
+    """Sizes (n,) of boxes at triangles (n, 3, 3) at which water gets through gaps over `apart` before or behind them."""
+    vector = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normal = vector / np.maximum(np.linalg.norm(vector, axis=1), 1e-300)[:, None]
+    other = np.cross(tree.corners[:, 1] - tree.corners[:, 0], tree.corners[:, 2] - tree.corners[:, 0])
+    other = other / np.maximum(np.linalg.norm(other, axis=1), 1e-300)[:, None]
+    middle, wanted = corners.mean(axis=1), np.full(len(corners), np.inf)
+    for way in (normal, -normal):
+        far, hit = nearest.along(middle, way, tree.corners, tree.boxes, tree.leaves)
+        alike = np.abs(np.einsum("ij,ij->i", normal, other[np.maximum(hit, 0)]))
+        wanted = np.where((hit >= 0) & (alike > FACING) & (far >= apart), np.minimum(wanted, far / ACROSS), wanted)
+    return np.maximum(wanted, apart / ACROSS)
 
 
 def _skin(octree: Octree, inside: np.ndarray) -> Frame:

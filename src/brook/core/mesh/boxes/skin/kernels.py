@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 
 STEEP = 0.2588  # cosine of 75 degrees
-ASIDE = 0.02  # of a line between two middles: how far from its ends it has to meet the side between
+ASIDE = 1e-3  # of a line between two middles: how far from its ends it has to meet the side between
 
 
 @njit(cache=True)

@@ -1,0 +1,43 @@
+"""Which statement of a mesh plan to change when a mesh will not do."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from brook.core.mesh.polyhedral import PLANE_SIDES, WEDGE_SIDES, Mesh
+from brook.core.mesh.quality import LIMITS, Quality, per_cell
+
+
+def patch_near(mesh: Mesh, place: np.ndarray) -> str:
+    """The name of the patch whose face lies nearest to a place (3,), "no patch" where there is none."""
+    best, name = np.inf, "no patch"
+    for patch in mesh.patches:
+        if patch.name in (PLANE_SIDES, WEDGE_SIDES) or patch.count == 0:
+            continue
+        distance = np.linalg.norm(mesh.face_centre[patch.faces] - place, axis=1).min()
+        if distance < best:
+            best, name = float(distance), patch.name
+    return name
+
+
+def advice(mesh: Mesh, quality: Quality) -> str:
+    """One sentence on what to change about the first measure over its limit, '' when all are under theirs."""
+    worst = quality.worst()
+    over = next((n for level in (1, 0) for n in LIMITS if worst[n] > LIMITS[n][level]), None)
+    if over is None:
+        return ""
+    values = quality.aspect_ratio if over == "aspect_ratio" else per_cell(mesh, getattr(quality, over))
+    cell = int(np.argmax(values))
+    near = patch_near(mesh, mesh.centre[cell])
+    faces = mesh.cell_faces[1][mesh.cell_faces[0][cell] : mesh.cell_faces[0][cell + 1]]
+    inner = faces[faces < mesh.inner_count]
+    beside = np.concatenate([mesh.owner[inner], mesh.neighbour[inner], [cell]])
+    if not (mesh.layer[beside] > 0).any():
+        if over == "growth":
+            return f"It is near {near}: let each next cell grow less."
+        return f"It is near {near}: make cells there smaller."
+    if over == "aspect_ratio":
+        return f"It is in the layers along {near}: make the first one thicker, or cells there smaller."
+    if over == "growth":
+        return f"It is where the layers along {near} end: let the last one come nearer to the cells beside it."
+    return f"It is in the layers along {near}: make these thinner, or cells there smaller."
