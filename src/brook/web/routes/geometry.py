@@ -20,7 +20,7 @@ from brook.core.study import Variant, formulas_of
 from brook.core.study.space import SpaceGeometry, has_own_mesh
 from brook.web.drawing import Drawing, Frame, drawing, thumbnail
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, templates, variant_of
-from brook.web.routes.shapes import Misfit, tried
+from brook.web.routes.shapes import UNWRAPPED, Misfit, tried
 from brook.web.shapes import (
     STEP_KINDS,
     headline,
@@ -75,18 +75,20 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
     making = making_of(studio, *shown)
     order = making.order if making is not None else None
     found: dict[str, Any] = {
-        "making": making, "said": making.said if making is not None and order is not None else None, "trial": trial, "trial_problem": problem,
+        "making": making, "said": making.said if making is not None and order is not None else None, "trial": trial, "trial_problem": problem, "unwrapped": trial == UNWRAPPED,
         "swap": None, "formats": FORMATS, "mesh_formats": MESH_FORMATS, "own_mesh": has_own_mesh(variant.variant.geometry), "step_kinds": [(WORDS[kind], {"kind": kind, **step}) for kind, step in STEP_KINDS.items()], "solid_kinds": list(FRESH), "rows": [],
         "headline": ("", ""), "view_data": "", "notes": {}, "trial_note": None, "units": {},
         "axes": [(a, a) for a in ("x", "y", "z", "-x", "-y", "-z")],
-        "trial_words": step_words(json.loads(trial)) if trial and not problem else "",
+        "trial_words": step_words(json.loads(trial)) if trial and trial != UNWRAPPED and not problem else "",
     }  # fmt: skip
     if making is None or making.said is None or order is None:
         return found
     said = making.said
     rows = patch_rows(said, variant.prepared.boundaries, geometry.colours)
     before = (
-        variant.prepared.space.key if trial and making.state == "done" and variant.prepared.space is not None else ""
+        variant.prepared.space.key
+        if trial and trial != UNWRAPPED and making.state == "done" and variant.prepared.space is not None
+        else ""
     )
     notes = {n["pointer"]: n for n in said["notes"]}
     last = max((k for k in notes if k.startswith("/steps/")), key=lambda k: int(k[7:]), default="")

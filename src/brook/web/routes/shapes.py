@@ -85,17 +85,23 @@ def again(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
 # -- trying a step ----------------------------------------------------------------------------
 
 
+UNWRAPPED = '{"kind": "unwrapped"}'
+
+
 class Misfit(ValueError):
     """A step that cannot be tried, and why."""
 
 
 def tried(studio: Studio, state: StudyState, name: str, trial: str) -> tuple[StudyState, VariantState]:
-    """The study as it would be with a step (JSON) more. Raises `Misfit`."""
+    """The study as it would be with a step (JSON) more, or without its wrap (`UNWRAPPED`). Raises `Misfit`."""
     variant = _space(state, name)
     if not trial:
         return state, variant
     try:
-        study: Study = act(state.study, "add_step", variant=str(variant.index), step=trial)
+        if trial == UNWRAPPED:
+            study: Study = act(state.study, "set_wrap", variant=str(variant.index), side="")
+        else:
+            study = act(state.study, "add_step", variant=str(variant.index), step=trial)
     except EditRefused as refused:
         raise Misfit(str(refused)) from refused
     except KeyError:
