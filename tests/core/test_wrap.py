@@ -8,6 +8,7 @@ from brook.core.mesh import measure
 from brook.core.mesh.boxes import MeshError, Sizes, build
 from brook.core.mesh.wrap import Leak, Wish, wrapped
 from brook.demo.spray_header import Header, closed_header, drawn_header, with_defects
+from brook.demo.spray_header import tube as rod
 from tests.core.surfaces import cube
 from tests.core.test_boxes import elbow, round_ball, turned
 
@@ -104,3 +105,12 @@ def test_a_gap_that_is_to_stay_open_does():
     assert kept_open.volume == pytest.approx(2.0, rel=0.02)
     finer = wrapped(blocks, Wish(0.2, patches={name: 0.05 for name in one.patches}))
     assert finer.count > 4 * closed.count
+
+
+def test_a_pipe_is_wrapped_from_outside_with_its_ends_closed():
+    """Its bore is wider than what stands round it, so that water needs more room than a few boxes."""
+    pipe = rod(np.zeros(3), np.array([0.3, 0.0, 0.0]), (0.05, 0.05), ("near", "far", "wall"))
+    walls = pipe.only(pipe.patch == pipe.patches.index("wall"))
+    made = wrapped(walls, Wish(0.004, closes=0.06))
+    assert made.is_closed
+    assert made.volume == pytest.approx(np.pi * 0.025**2 * 0.3, rel=0.08)  # its ends are drawn in

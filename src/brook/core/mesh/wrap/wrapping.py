@@ -50,7 +50,8 @@ def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _
     tell("halving boxes round the shape")
     by_patch = np.array([min(wish.size, wish.patches.get(name, wish.size)) for name in surface.patches])
     low, high = surface.box
-    room = ROOM * wish.size
+    # from outside water has to get round the shape, however wide the ways are that it takes
+    room = ROOM * wish.size + (wish.closes if wish.wet is None else 0.0)
     corners = surface.points[surface.triangles]
     tree = Nearest.of(corners, np.zeros(surface.count, np.int64))
     parts, of, wanted = corners, np.arange(surface.count), by_patch[surface.patch]
