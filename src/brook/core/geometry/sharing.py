@@ -66,10 +66,13 @@ def _planes(surface: Surface, corners: np.ndarray, shell: np.ndarray, near: floa
     normal = normal * np.sign(normal[np.arange(len(normal)), first])[:, None]
     height = np.einsum("ij,ij->i", corners[:, 0] - corners.reshape(-1, 3).mean(axis=0), normal)
     # planes as places in four dimensions, in which a hundredth of FLAT and `near` count alike
-    place = np.column_stack([normal / FLAT, height / near])
-    pairs = cKDTree(place).query_pairs(2.0, output_type="ndarray")
-    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(place), len(place)))
-    count, group = connected_components(graph, directed=False)
+    place = np.round(np.column_stack([normal / FLAT, height / near]))
+    # each place once: a flat side of many triangles is a single one
+    cells, of = np.unique(place, axis=0, return_inverse=True)
+    pairs = cKDTree(cells).query_pairs(2.0, output_type="ndarray")
+    graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(len(cells), len(cells)))
+    count, joined = connected_components(graph, directed=False)
+    group = joined[of.ravel()]
     has = np.zeros((count, 2), bool)
     has[group, shell] = True
     wanted = np.nonzero(has.all(axis=1))[0]
@@ -126,9 +129,19 @@ def _whole_edges(
     corners: np.ndarray, patch: np.ndarray, shell: np.ndarray, near: float
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """The same triangles, those with a corner of another within one of their edges divided there."""
-    tree_points = np.unique(corners.reshape(-1, 3), axis=0)
+    # only at edges that one triangle has alone can there be a corner of another
+    number = np.unique(corners.reshape(-1, 3), axis=0, return_inverse=True)[1].reshape(-1, 3)
+    low, high = np.minimum(number, np.roll(number, -1, axis=1)), np.maximum(number, np.roll(number, -1, axis=1))
+    key = low.astype(np.int64) * (int(number.max()) + 1) + high
+    _, of, uses = np.unique(key, return_inverse=True, return_counts=True)
+    alone = uses[of.reshape(key.shape)] == 1
+    chosen = alone.any(axis=1)
+    if not chosen.any():
+        return corners, patch, shell
+    tree_points = np.unique(corners[chosen].reshape(-1, 3), axis=0)
     tree = cKDTree(tree_points)
-    done, waiting = [], list(zip(corners, patch, shell, strict=True))
+    done = list(zip(corners[~chosen], patch[~chosen], shell[~chosen], strict=True))
+    waiting = list(zip(corners[chosen], patch[chosen], shell[chosen], strict=True))
     while waiting:
         at, p, s = waiting.pop()
         longest = np.linalg.norm(at - np.roll(at, -1, axis=0), axis=1).max()
