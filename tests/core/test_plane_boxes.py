@@ -145,3 +145,12 @@ def test_a_poor_mesh_says_which_statement_to_change():
     assert advice(smooth, measure(smooth)) == ""
     flat = box_mesh((2, 2, 400), (1.0, 1.0, 1.0))
     assert "make cells there smaller" in advice(flat, measure(flat))
+
+
+@pytest.mark.parametrize(
+    ("factor", "words"), [("20", "a tenth to ten times"), ("2", "plane shapes are not stretched yet")]
+)
+def test_a_stretch_that_would_do_nothing_is_told(factor, words):
+    study = stream("round", stretch={"x": factor})
+    told = [p for p in prepare(study, study.variants[0]).problems if p.path == "/mesh_plan/stretch/x"]
+    assert [words in p.message for p in told] == [True]

@@ -119,6 +119,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         problems += space_problems(geometry, space, f"{path}/geometry", variant)
     plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
     problems += _size_problems(plan)
+    problems += _stretch_problems(plan, geometry, variant)
     problems += lines.plan_problems(plan, [shape] if shape and plan.way == "lines" else [], "/mesh_plan")
     set_up = resolve(study.set_up, scope, "/set_up", problems)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
@@ -282,8 +283,9 @@ BESIDE_CELLS = {"closings": "closed openings", "wrap": "a wrap", "tunnel": "a tu
 
 def _own_mesh_problems(geometry: Resolved, path: str, variant: Variant) -> list[Problem]:
     """What cannot be done beside a part that brings its own cells."""
-    brings = next(p for p in geometry.parts if brings_mesh(p)).name
-    too_much = [(f"/parts/{k}", "other parts") for k, p in enumerate(geometry.parts) if p.name != brings]
+    first = next(k for k, p in enumerate(geometry.parts) if brings_mesh(p))
+    brings = geometry.parts[first].name
+    too_much = [(f"/parts/{k}", "other parts") for k in range(len(geometry.parts)) if k != first]
     too_much += [
         (f"/steps/{k}", "steps other than new names") for k, s in enumerate(geometry.steps) if s.kind != "rename"
     ]
@@ -314,6 +316,24 @@ def _boundary_problems(study: Study, patches: tuple[str, ...], variant: Variant)
     if not driven:
         message = f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, or a sliding wall"
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
+    return problems
+
+
+def _stretch_problems(plan: Resolved, geometry: Resolved, variant: Variant) -> list[Problem]:
+    """Stretches that cannot stand, and those that would do nothing for a shape."""
+    factors = vars(plan.stretch)
+    problems = [
+        Problem(f"/mesh_plan/stretch/{axis}", "cells may be a tenth to ten times as long; write for example 2")
+        for axis, factor in factors.items()
+        if factor is not None and not 0.1 <= factor <= 10
+    ]
+    several = geometry.kind == "space" and len(geometry.bodies) > 1
+    flat = geometry.kind == "plane" and plan.way == "boxes"
+    stretched = next((axis for axis, factor in factors.items() if factor != 1), None)
+    if not problems and stretched is not None and (several or flat):
+        what = "several bodies" if several else "plane shapes"
+        message = f"cells of {what} are not stretched yet; write 1"
+        problems.append(Problem(f"/mesh_plan/stretch/{stretched}", message, "missing", variant.name))
     return problems
 
 

@@ -13,17 +13,19 @@ EVERY = 0.4  # seconds
 @contextmanager
 def halting(wish: Callable[[], str], halted: type[BaseException]) -> Iterator[None]:
     """Raises `halted` in the work within, soon after `wish` is no longer "go on": as soon as a compiled loop that runs
-    just then is through. A second thread asks; what `wish` raises counts as a wish for an end too."""
+    just then is through. A second thread asks; what `wish` raises is raised there instead."""
     worker, over = threading.get_ident(), threading.Event()
 
     def watch() -> None:
         while not over.wait(EVERY):
+            reason: type[BaseException] | None = None
             try:
-                goes_on = wish() == "go on"
-            except Exception:
-                goes_on = False
-            if not goes_on and not over.is_set():
-                ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(worker), ctypes.py_object(halted))
+                if wish() != "go on":
+                    reason = halted
+            except Exception as error:
+                reason = type(error)
+            if reason is not None and not over.is_set():
+                ctypes.pythonapi.PyThreadState_SetAsyncExc(ctypes.c_ulong(worker), ctypes.py_object(reason))
 
     watcher = threading.Thread(target=watch, daemon=True)
     watcher.start()

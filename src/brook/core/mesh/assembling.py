@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -64,6 +65,13 @@ class Polygons:
             np.concatenate([self.flat, other.flat]),
             np.concatenate([self.offsets, self.offsets[-1] + other.offsets[1:]]),
         )
+
+    @classmethod
+    def joined(cls, parts: Sequence[Polygons]) -> Polygons:
+        """All of one or more, one behind the other."""
+        ends = np.cumsum([0, *(len(p.flat) for p in parts)])
+        offsets = [p.offsets[1:] + begin for p, begin in zip(parts, ends[:-1], strict=True)]
+        return cls(np.concatenate([p.flat for p in parts]), np.concatenate([[0], *offsets]))
 
     def turned(self) -> Polygons:
         """The same looking the other way, from the same first corner."""

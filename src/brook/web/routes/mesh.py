@@ -40,7 +40,7 @@ def _space_estimate(studio: Studio, state: StudyState, variant: VariantState) ->
     if making is None or making.state != "done" or prepared.space is None or prepared.space.patches is None:
         return None
     bodies = [b for b in (making.said or {}).get("bodies", ()) if not b["problem"]]
-    if not bodies or [p for p in prepared.problems if p.path.startswith("/mesh_plan")]:
+    if not bodies or prepared.fluid is None or [p for p in prepared.problems if p.path.startswith("/mesh_plan")]:
         return None
     areas = {p["name"]: p["area"] for body in bodies for p in body["patches"]}
     layers = space_layers(prepared, tuple(areas))

@@ -175,9 +175,7 @@ def _mixed(
 def _taken(faces: list[tuple[int, Polygons, str]], numbers: np.ndarray) -> Polygons:
     """Polygons by the numbers (n,) that they have in the zone."""
     faces = sorted(faces, key=lambda f: f[0])
-    joined = faces[0][1]
-    for _, more, _ in faces[1:]:
-        joined = joined.and_(more)
+    joined = Polygons.joined([polygons for _, polygons, _ in faces])
     known = np.concatenate([np.arange(first, first + polygons.count) for first, polygons, _ in faces])
     at = np.minimum(np.searchsorted(known, numbers), len(known) - 1)
     if (known[at] != numbers).any():
@@ -218,9 +216,7 @@ def _within(faces: list[tuple[int, Polygons, str]], points: np.ndarray, count: i
     """The polygons all of whose points are among some."""
     inside = np.zeros(count, bool)
     inside[points] = True
-    joined = faces[0][1]
-    for _, more, _ in faces[1:]:
-        joined = joined.and_(more)
+    joined = Polygons.joined([polygons for _, polygons, _ in faces])
     whole = np.add.reduceat(inside[joined.flat], joined.offsets[:-1]) == joined.corners
     return joined.part(np.nonzero(whole)[0])
 

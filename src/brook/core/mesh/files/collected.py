@@ -54,9 +54,7 @@ class Collected:
     def mesh(self) -> Mesh:
         if not self.count:
             raise FileError("the file has no cells with a volume; check what was chosen when it was written")
-        sides = self._sides[0]
-        for more in self._sides[1:]:
-            sides = sides.and_(more)
+        sides = Polygons.joined(self._sides)
         cell = np.concatenate(self._cell)
         sides = self._outward(sides, cell)
         taken: list[str] = []
@@ -64,10 +62,7 @@ class Collected:
         for name, parts in self._patches.items():
             known = name if name in (PLANE_SIDES, WEDGE_SIDES) else patch_name(name, taken)
             taken.append(known)
-            joined = parts[0]
-            for more in parts[1:]:
-                joined = joined.and_(more)
-            patches.append((known, joined))
+            patches.append((known, Polygons.joined(parts)))
         bodies: list[str] = []
         for name in self._bodies:
             bodies.append(patch_name(name, bodies))
