@@ -142,6 +142,20 @@ def test_bends_and_gaps_ask_for_their_cells():
     assert len(np.unique(np.round(thin.centre[column, 2], 3))) >= 4
 
 
+def test_a_tip_is_followed_to_its_end():
+    """A wedge of 27° in a box: its two sides keep their area, since boxes get smaller the thinner it is."""
+    body = body_named(turned(wedge(), 3))
+    surface = in_a_box(body)
+    sizes = {name: 0.0625 for name in body.patches}
+    off = {}
+    for per_gap in (0, 2):
+        mesh = build(surface, Sizes(0.25, sizes, per_gap=per_gap, smallest=0.005))
+        found = sum(mesh.face_area[mesh.patch(name).faces].sum() for name in body.patches)
+        off[per_gap] = abs(found / body.areas.sum() - 1)
+    assert off[0] > 0.01
+    assert off[2] < 0.005
+
+
 def test_worst_places_are_those_of_the_largest_values():
     mesh = build(round_ball(), Sizes(0.1))
     quality = measure(mesh)

@@ -10,7 +10,8 @@ from brook.core.mesh.advice import advice
 from brook.core.mesh.boxes import Sizes, build, estimate_plane
 from brook.core.mesh.pairs import Motion, bent, match
 from brook.core.mesh.quality import layer_coverage
-from brook.core.pipeline import friction_speed, make_mesh, solve, space_layers, stage_keys
+from brook.core.physics.plate import friction_speed
+from brook.core.pipeline import make_mesh, solve, space_layers, stage_keys
 from brook.core.results.picture import polygons
 from brook.core.study import Study
 from tests.core.meshes import box_mesh
@@ -99,10 +100,13 @@ def test_the_first_layer_by_y_plus_is_that_of_a_plate():
     study = study.model_copy(update={"set_up": study.set_up.model_copy(update={"fluid": type(study.set_up.fluid)(
         kind="own", density="1000 kg/m^3", viscosity="1 mPa s")})})  # fmt: skip
     prepared = prepare(study, study.variants[0])
-    friction, speed = friction_speed(prepared)
+    friction, speed = friction_speed(prepared.plan.layers, prepared.fluid)
     assert friction == pytest.approx(0.00375, rel=5e-3)
     assert speed == pytest.approx(0.0433, rel=5e-3)
     assert space_layers(prepared, ("body",)).first == pytest.approx(2 * 23.1e-6, rel=5e-3)
+    thick = stream("round", layers={"patches": ["body"], "height_of": "y_plus", "y_plus": "100000"})
+    (problem,) = [p for p in prepare(thick, thick.variants[0]).problems if p.path == "/mesh_plan/layers/y_plus"]
+    assert "choose fewer or thinner ones" in problem.message
 
 
 def test_stretched_boxes_are_as_much_longer():

@@ -5,16 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from brook.core.formulas import FormulaError, Scope, evaluate, nearest, parse
+from brook.core.formulas import FormulaError, Scope, nearest
 from brook.core.geometry import PlaneShape, build_plane, known
 from brook.core.geometry.known import SpaceShape
+from brook.core.limits import requirement_problems
 from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.mesh import lines
+from brook.core.physics.plate import friction_speed
 from brook.core.results.quantities import QUANTITIES, OwnQuantity, References, own_quantity
-from brook.core.results.readings import Places, reading_dimension
+from brook.core.results.readings import Places
 from brook.core.study import (
     Problem,
-    Requirement,
     Resolved,
     Study,
     Value,
@@ -24,11 +25,10 @@ from brook.core.study import (
     resolve,
     value_at,
 )
-from brook.core.study.base import Part
 from brook.core.study.resolve import RESERVED, named_value_problems
 from brook.core.study.space import SpaceGeometry, brings_mesh, has_own_mesh, named_patches
 from brook.core.study.views import CurvePlot, Plate
-from brook.core.units import DIMENSIONS, SYMBOLS, Dimension, UnitError, dimension_of, show
+from brook.core.units import DIMENSIONS, SYMBOLS, show
 
 LAYERS_DEEPEST = 3.0  # cells at the wall
 
@@ -118,11 +118,11 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         space = known.space_shape(geometry, variant.geometry.body)
         problems += space_problems(geometry, space, f"{path}/geometry", variant)
     plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
-    problems += _size_problems(plan)
     problems += _stretch_problems(plan, geometry, variant)
     problems += lines.plan_problems(plan, [shape] if shape and plan.way == "lines" else [], "/mesh_plan")
     set_up = resolve(study.set_up, scope, "/set_up", problems)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
+    problems += _size_problems(plan, fluid)
     rules = resolve(study.run_rules, scope, "/run_rules", problems)
     boxes = {name: resolve(box, scope, f"/places/{name}", problems) for name, box in study.places.items()}
     patches = shape.patches if shape is not None else space.patches if space is not None else None
@@ -134,7 +134,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     places = Places(_body_names(variant), patches or (), boxes, own, references)
     problems += _box_problems(boxes)
     if patches is not None:
-        problems += _requirement_problems(study, replace_places(places, study), scope)
+        problems += requirement_problems(study, replace_places(places, study), scope)
     if broken:  # said once, at the named value itself
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)] or problems
     return Prepared(
@@ -337,7 +337,7 @@ def _stretch_problems(plan: Resolved, geometry: Resolved, variant: Variant) -> l
     return problems
 
 
-def _size_problems(plan: Resolved) -> list[Problem]:
+def _size_problems(plan: Resolved, fluid: ConstantFluid | None) -> list[Problem]:
     """What of sizes, zones and layers cannot stand."""
     sizes = {f"/mesh_plan/patches/{name}": (f"at {name}", size) for name, size in plan.patches.items()}
     sizes |= {f"/mesh_plan/zones/{k}/size": ("in a zone", zone.size) for k, zone in enumerate(plan.zones)}
@@ -352,14 +352,18 @@ def _size_problems(plan: Resolved) -> list[Problem]:
     if not 1.0 <= layers.growth <= 2.0:
         message = "each layer may be 1 to 2 times as high as the one before; write for example 1.2"
         problems.append(Problem("/mesh_plan/layers/growth", message))
-    total = layers.height
+    total, where = layers.height, "height"
     if layers.height_of == "y_plus":
-        return problems
-    if layers.height_of == "first":
+        if fluid is None or None in (layers.y_plus, layers.speed, layers.long):
+            return problems
+        total, where = 2 * layers.y_plus * fluid.kinematic_viscosity / friction_speed(layers, fluid)[1], "y_plus"
+    if layers.height_of != "all":
         total *= sum(layers.growth**k for k in range(layers.number))
     if plan.wall is not None and total > LAYERS_DEEPEST * plan.wall:
         words = f"all layers together would be {show(total, DIMENSIONS['length'])} thick, over {LAYERS_DEEPEST:g} cells at the wall"
-        problems.append(Problem("/mesh_plan/layers/height", f"{words}; choose fewer or thinner ones, or larger cells"))
+        problems.append(
+            Problem(f"/mesh_plan/layers/{where}", f"{words}; choose fewer or thinner ones, or larger cells")
+        )
     return problems
 
 
@@ -371,62 +375,3 @@ def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
             if a is not None and b is not None and b < a:
                 problems.append(Problem(f"/places/{name}/{high}", f"the {high} of '{name}' lies before its {low}"))
     return problems
-
-
-def _requirement_problems(study: Study, places: Places, scope: Scope) -> list[Problem]:
-    problems = []
-    for k, requirement in enumerate(study.requirements):
-        path = f"/requirements/{k}"
-        try:
-            dimension = reading_dimension(requirement.reading, places, scope)
-        except FormulaError as error:
-            problems.append(Problem(f"{path}/reading", error.message))
-            continue
-        problems += _limit_problems(requirement, dimension, scope, path)
-    return problems
-
-
-def _limit_problems(requirement: Requirement, dimension: Dimension, scope: Scope, path: str) -> list[Problem]:
-    problems = []
-    if requirement.unit:
-        try:
-            if dimension_of(requirement.unit) != dimension:
-                problems.append(Problem(f"{path}/unit", f"the reading is a {dimension}; '{requirement.unit}' is not"))
-        except UnitError as error:
-            problems.append(Problem(f"{path}/unit", str(error)))
-    limit = _limit_values(requirement.limit, scope, f"{path}/limit", dimension, problems)
-    low, high = limit.get("low"), limit.get("high")
-    if low is not None and high is not None and low > high:
-        problems.append(Problem(f"{path}/limit/high", "the upper limit lies under the lower one"))
-    return problems
-
-
-def _limit_values(
-    limit: Part, scope: Scope, path: str, dimension: Dimension, problems: list[Problem]
-) -> dict[str, float | None]:
-    values: dict[str, float | None] = {}
-    for end in ("value", "low", "high"):
-        text = getattr(limit, end, None)
-        if text is None:
-            continue
-        values[end] = None
-        try:
-            quantity = evaluate(parse(text), scope)
-        except FormulaError as error:
-            problems.append(Problem(f"{path}/{end}", error.message))
-            continue
-        if quantity.dimension != dimension:
-            hint = "a unit is missing" if quantity.dimension.is_none else f"this is a {quantity.dimension}"
-            problems.append(Problem(f"{path}/{end}", f"{hint}; the reading is a {dimension}"))
-            continue
-        values[end] = float(quantity.value)
-    return values
-
-
-def resolved_limit(requirement: Requirement, dimension: Dimension, scope: Scope) -> Resolved:
-    """A requirement's limit in SI units. Raises `ValueError` when it cannot be evaluated."""
-    problems: list[Problem] = []
-    values = _limit_values(requirement.limit, scope, "/limit", dimension, problems)
-    if problems:
-        raise ValueError(problems[0].message)
-    return Resolved(kind=requirement.limit.kind, **values)

@@ -15,14 +15,16 @@ from typing import Any
 
 import numpy as np
 
-from brook.core.checks import Prepared, resolved_limit
+from brook.core.checks import Prepared
 from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.surface import Surface
+from brook.core.limits import resolved_limit
 from brook.core.materials import ConstantFluid
 from brook.core.mesh import Mesh, boxes, lines
 from brook.core.mesh.pairs import FLAT, Motion, bent, match
 from brook.core.numerics import Stencil
+from brook.core.physics.plate import friction_speed
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
 from brook.core.solve import Checkpoint, Fields, Outcome, Rules, SteadyFlow, Watch, boundary_conditions, run_steady
 from brook.core.solve.run import UNWATCHED, Monitor
@@ -35,7 +37,7 @@ from brook.core.units import Dimension
 STICKING = ("wall", "sliding")
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 2
-SPACE_MESH_VERSION = 3
+SPACE_MESH_VERSION = 4
 OWN_MESH_VERSION = 1
 SOLVER_VERSION = 2
 
@@ -184,18 +186,13 @@ def space_layers(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Layers |
         first = plan.height / float((plan.growth ** np.arange(plan.number)).sum())
     elif plan.height_of == "y_plus":
         assert prepared.fluid is not None
-        first = 2 * plan.y_plus * prepared.fluid.kinematic_viscosity / friction_speed(prepared)[1]
+        first = (
+            2
+            * plan.y_plus
+            * prepared.fluid.kinematic_viscosity
+            / friction_speed(prepared.plan.layers, prepared.fluid)[1]
+        )
     return boxes.Layers(along, plan.number, first, plan.growth)
-
-
-def friction_speed(prepared: Prepared) -> tuple[float, float]:
-    """The friction coefficient that a turbulent layer has on a smooth plate as long and in as fast a stream as the plan
-    says, and the friction velocity in m/s: c_f = 0.027 / Re^(1/7), White (2006), Viscous Fluid Flow."""
-    plan = prepared.plan.layers
-    assert prepared.fluid is not None
-    reynolds = plan.speed * plan.long / prepared.fluid.kinematic_viscosity
-    friction = 0.027 / reynolds ** (1 / 7)
-    return friction, plan.speed * float(np.sqrt(friction / 2))
 
 
 def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], None]) -> Mesh:

@@ -171,7 +171,7 @@ def study(contents: dict[str, tuple[str, str]]) -> Study:
              "reading": "inlet.total_pressure.mean - outlet_1.total_pressure.mean",
              "limit": {"kind": "at_most", "value": "4 kPa"}},
         ],
-        "mesh_plan": {"patches": {"vane": "2.5 mm"}},
+        "mesh_plan": {"patches": {"vane": "2.5 mm"}, "layers": {"number": 3, "height_of": "all", "height": "2 mm"}},
         "set_up": {
             "fluid": {"kind": "library", "substance": "water", "temperature": "10 degC"},
             "boundaries": [{"kind": "flow", "patch": "inlet", "volume_flow": "0.01 L/s"}]

@@ -14,7 +14,8 @@ from brook.core.mesh.boxes.octree import MOST_BOXES
 from brook.core.mesh.files import MESH_FORMATS
 from brook.core.mesh.lines import Estimate, estimate
 from brook.core.mesh.quality import LIMITS, WORDS
-from brook.core.pipeline import friction_speed, space_layers, space_sizes
+from brook.core.physics.plate import friction_speed
+from brook.core.pipeline import space_layers, space_sizes
 from brook.core.study.space import has_own_mesh
 from brook.core.units import DIMENSIONS, show
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
@@ -69,7 +70,7 @@ def _layer_note(variant: VariantState) -> str:
         fluid = variant.prepared.fluid
         if fluid is None:
             return ""
-        friction, speed = friction_speed(variant.prepared)
+        friction, speed = friction_speed(layers, fluid)
         first = 2 * layers.y_plus * fluid.kinematic_viscosity / speed
         reynolds = layers.speed * layers.long / fluid.kinematic_viscosity
         return (

@@ -7,6 +7,8 @@ from numba import njit, prange
 
 from brook.core.geometry.findings.kernels import LEAF
 
+BLOCK = 64  # places looked for one after the other
+
 
 @njit(cache=True, inline="always")
 def _on_line(px, py, pz, a, b):
@@ -62,41 +64,48 @@ def nearest(places, wanted, corners, label, boxes, leaves):
     count = len(places)
     found = np.empty((count, 3))
     triangle = np.full(count, -1, np.int64)
-    for k in prange(count):
-        px, py, pz = places[k, 0], places[k, 1], places[k, 2]
-        found[k] = places[k]
+    for block in prange((count + BLOCK - 1) // BLOCK):
         stack = np.empty(64, np.int64)
         away = np.empty(64)
-        stack[0], away[0], top = 1, 0.0, 1
-        best = np.inf
-        while top:
-            top -= 1
-            node = stack[top]
-            if away[top] >= best:
-                continue
-            if node >= leaves:
-                begin = (node - leaves) * LEAF
-                for t in range(begin, min(begin + LEAF, len(corners))):
-                    if wanted[k] >= 0 and label[t] != wanted[k]:
-                        continue
-                    x, y, z = on_triangle(px, py, pz, corners[t, 0], corners[t, 1], corners[t, 2])
-                    far = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
-                    if far < best:
-                        best = far
-                        found[k, 0], found[k, 1], found[k, 2] = x, y, z
-                        triangle[k] = t
-                continue
-            one, other = 2 * node, 2 * node + 1
-            d_one, d_other = _to_box(px, py, pz, boxes[one]), _to_box(px, py, pz, boxes[other])
-            if d_one < d_other:  # the nearer one is looked into first
-                one, other = other, one
-                d_one, d_other = d_other, d_one
-            if d_one < best:
-                stack[top], away[top] = one, d_one
-                top += 1
-            if d_other < best:
-                stack[top], away[top] = other, d_other
-                top += 1
+        near = -1  # places come in rows mostly: what was nearest to the one before bounds the search
+        for k in range(block * BLOCK, min(count, (block + 1) * BLOCK)):
+            px, py, pz = places[k, 0], places[k, 1], places[k, 2]
+            found[k, 0], found[k, 1], found[k, 2] = px, py, pz
+            stack[0], away[0], top = 1, 0.0, 1
+            best = np.inf
+            if near >= 0 and (wanted[k] < 0 or label[near] == wanted[k]):
+                x, y, z = on_triangle(px, py, pz, corners[near, 0], corners[near, 1], corners[near, 2])
+                # a little more, so that it is found again as if it had not been known
+                best = 1.000001 * ((x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2) + 1e-300
+            while top:
+                top -= 1
+                node = stack[top]
+                if away[top] >= best:
+                    continue
+                if node >= leaves:
+                    begin = (node - leaves) * LEAF
+                    for t in range(begin, min(begin + LEAF, len(corners))):
+                        if wanted[k] >= 0 and label[t] != wanted[k]:
+                            continue
+                        x, y, z = on_triangle(px, py, pz, corners[t, 0], corners[t, 1], corners[t, 2])
+                        far = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
+                        if far < best:
+                            best = far
+                            found[k, 0], found[k, 1], found[k, 2] = x, y, z
+                            triangle[k] = t
+                    continue
+                one, other = 2 * node, 2 * node + 1
+                d_one, d_other = _to_box(px, py, pz, boxes[one]), _to_box(px, py, pz, boxes[other])
+                if d_one < d_other:  # the nearer one is looked into first
+                    one, other = other, one
+                    d_one, d_other = d_other, d_one
+                if d_one < best:
+                    stack[top], away[top] = one, d_one
+                    top += 1
+                if d_other < best:
+                    stack[top], away[top] = other, d_other
+                    top += 1
+            near = triangle[k]
     return found, triangle
 
 

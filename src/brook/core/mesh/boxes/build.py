@@ -15,10 +15,10 @@ from brook.core.mesh.boxes.keeping import Tell, kept, pruned
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError, Octree, Zone, grid_for, refine
 from brook.core.mesh.boxes.skin import LEAST, Fitted, features_of, fit, kernels
-from brook.core.mesh.boxes.wishes import by_bend, by_gap, pieces
+from brook.core.mesh.boxes.wishes import by_bend, gaps_measured
 from brook.core.mesh.polyhedral import Mesh
 
-PLATE = 2  # boxes at most that are wanted across what is not meshed
+PLATE = 1  # boxes at most that are wanted across what is not meshed
 MERGE_ANGLE = 40.0  # degrees from the mean that sides of one cell may have to be joined
 
 
@@ -53,15 +53,14 @@ def _wished(surface: Surface, sizes: Sizes, both: bool = False) -> tuple[np.ndar
     wanted = by_patch[surface.patch]
     if not (sizes.bulk > 0 and (wanted > 0).all() and all(size > 0 for size, _ in sizes.zones)):
         raise MeshError("a size must be larger than nothing")
+    least = sizes.smallest or min(sizes.bulk, by_patch.min(initial=np.inf)) / 8
     corners = surface.points[surface.triangles]
     if sizes.per_turn:
         wanted = np.minimum(wanted, by_bend(surface, sizes.per_turn))
     if sizes.per_gap:
-        corners, of = pieces(surface, 2 * sizes.bulk)
-        wanted = np.minimum(wanted[of], by_gap(corners, sizes.per_gap))
         # what lies behind the walls: another body, or a plate that must not fall between boxes
-        wanted = np.minimum(wanted, by_gap(corners[:, ::-1], sizes.per_gap if both else min(sizes.per_gap, PLATE)))
-    least = sizes.smallest or min(sizes.bulk, by_patch.min(initial=np.inf)) / 8
+        behind = sizes.per_gap if both else min(sizes.per_gap, PLATE)
+        corners, wanted = gaps_measured(surface, wanted, sizes.per_gap, behind, 2 * sizes.bulk, least)
     return corners, np.maximum(wanted, least)
 
 

@@ -12,3 +12,10 @@ def links_of(flat: np.ndarray, offsets: np.ndarray, count: int) -> csr_matrix:
     """A matrix (count, count) of ones where two points are joined by an edge of polygons in CSR form."""
     start, links = kernels.links(flat, offsets, count)
     return csr_matrix((np.ones(len(links), np.float32), links, start), shape=(count, count))
+
+
+def pairs_of(one: np.ndarray, two: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Each pair (n, 2) of numbers from nothing up once, sorted, and how often (n,) it is there."""
+    wide = int(two.max(initial=0)) + 1
+    key, count = np.unique(one * wide + two, return_counts=True)
+    return np.stack([key // wide, key % wide], axis=1), count

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from brook.core.geometry.nearest import Nearest, kernels
@@ -32,24 +34,62 @@ def by_bend(surface: Surface, per_turn: int) -> np.ndarray:
     return wanted
 
 
-def by_gap(corners: np.ndarray, per_gap: int) -> np.ndarray:
-    """Sizes (n,) in m at which so many boxes stand between triangles (n, 3, 3) that look out of the space between and
-    what faces them; infinity where nothing does."""
-    vector = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    normal = vector / np.maximum(np.linalg.norm(vector, axis=1), 1e-300)[:, None]
-    tree = Nearest.of(corners, np.zeros(len(corners), np.int64))
-    middle = corners.mean(axis=1)
-    far, hit = kernels.along(middle, -normal, tree.corners, tree.boxes, tree.leaves)
-    facing = np.where(hit >= 0, np.einsum("ij,ij->i", normal, normal[tree.number[np.maximum(hit, 0)]]), 1.0)
-    return np.where(facing < OPPOSITE, far / per_gap, np.inf)
+def gaps_measured(
+    surface: Surface, wanted: np.ndarray, before: int, behind: int, longest: float, least: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """Pieces (n, 3, 3) of all triangles and the size (n,) in m that each asks for: what its triangle does in `wanted`
+    (T,), or so many boxes across the gap `before` and `behind` it. Pieces are at most `longest`, and shorter towards
+    where sides meet in a tip, down to boxes of the `least` size."""
+    one, two = (_Facing.of(surface, turned) for turned in (False, True))
+    todo, of = surface.points[surface.triangles], np.arange(surface.count)
+    done, sizes, count = [], [], 0
+    limit = np.full(len(todo), longest)
+    while len(todo):
+        todo, of = _pieces(todo, of, limit, MOST_PIECES - count)
+        size = np.minimum(one.gap(todo, of) / before, two.gap(todo, of) / behind)
+        asked = np.minimum(wanted[of], size)
+        # a gap may close along the piece: its size is that of the narrow end only once it is small itself
+        limit = np.where(size < wanted[of], 2 * np.maximum(size, least), np.inf)
+        coarse = (_longest(todo) > limit) & (count + len(todo) < MOST_PIECES)
+        done.append(todo[~coarse])
+        sizes.append(asked[~coarse])
+        count += int((~coarse).sum())
+        todo, of, limit = todo[coarse], of[coarse], limit[coarse]
+    return np.concatenate(done), np.concatenate(sizes)
 
 
-def pieces(surface: Surface, longest: float) -> tuple[np.ndarray, np.ndarray]:
-    """Corners (n, 3, 3) of triangles with no side over a length, and the triangle (n,) of the surface each is part of."""
-    corners, of = surface.points[surface.triangles], np.arange(surface.count)
-    while len(corners) < MOST_PIECES:
+@dataclass(frozen=True, eq=False)
+class _Facing:
+    """Triangles of a surface, turned or not, to be asked what the space before a place ends at."""
+
+    tree: Nearest
+    normal: np.ndarray
+
+    @classmethod
+    def of(cls, surface: Surface, turned: bool) -> _Facing:
+        corners = surface.points[surface.triangles]
+        normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
+        tree = Nearest.of(corners[:, ::-1] if turned else corners, np.zeros(len(corners), np.int64))
+        return cls(tree, -normal if turned else normal)
+
+    def gap(self, corners: np.ndarray, of: np.ndarray) -> np.ndarray:
+        """Distance (n,) from pieces (n, 3, 3) of triangles `of` to a side that faces them; infinity where none does."""
+        normal, tree = self.normal[of], self.tree
+        far, hit = kernels.along(corners.mean(axis=1), -normal, tree.corners, tree.boxes, tree.leaves)
+        other = self.normal[tree.number[np.maximum(hit, 0)]]
+        facing = np.where(hit >= 0, np.einsum("ij,ij->i", normal, other), 1.0)
+        return np.where(facing < OPPOSITE, far, np.inf)
+
+
+def _longest(corners: np.ndarray) -> np.ndarray:
+    return np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).max(axis=1)
+
+
+def _pieces(corners: np.ndarray, of: np.ndarray, limit: np.ndarray, most: int) -> tuple[np.ndarray, np.ndarray]:
+    """Pieces of triangles (n, 3, 3) with no side over a limit (n,), and the number in `of` (n,) each has from its own."""
+    while len(corners) < most:
         sides = np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2)
-        long = sides.max(axis=1) > longest
+        long = sides.max(axis=1) > limit
         if not long.any():
             break
         begin = sides[long].argmax(axis=1)
@@ -57,5 +97,11 @@ def pieces(surface: Surface, longest: float) -> tuple[np.ndarray, np.ndarray]:
         a, b, c = np.swapaxes(np.take_along_axis(corners[long], turn[:, :, None], axis=1), 0, 1)
         half = (a + b) / 2
         corners = np.concatenate([corners[~long], np.stack([a, half, c], axis=1), np.stack([half, b, c], axis=1)])
-        of = np.concatenate([of[~long], of[long], of[long]])
+        of, limit = (np.concatenate([x[~long], x[long], x[long]]) for x in (of, limit))
     return corners, of
+
+
+def pieces(surface: Surface, longest: float) -> tuple[np.ndarray, np.ndarray]:
+    """Corners (n, 3, 3) of triangles with no side over a length, and the triangle (n,) of the surface each is part of."""
+    every = np.arange(surface.count)
+    return _pieces(surface.points[surface.triangles], every, np.full(surface.count, longest), MOST_PIECES)

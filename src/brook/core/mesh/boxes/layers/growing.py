@@ -10,12 +10,12 @@ import numpy as np
 from brook.core.mesh.assembling import Polygons
 from brook.core.mesh.boxes.core import Core
 from brook.core.mesh.boxes.layers import kernels
-from brook.core.mesh.boxes.links import links_of
+from brook.core.mesh.boxes.links import links_of, pairs_of
 from brook.core.mesh.boxes.skin import Features
 from brook.core.mesh.boxes.skin import kernels as checks
 
 RINGS, SPREADS = 6, 12
-DEEPEST = 2.0  # sides of the cell at the wall that layers may be thick at most
+DEEPEST = 2.0
 SLOPE = 0.4  # by which thickness may change along the wall
 ROUNDS, BACK = 36, 0.8
 WIDER, PATIENCE = 9, 14  # rounds after which more points around give way, and blames after which a point gets no layers
@@ -193,7 +193,7 @@ def _spread(walls: _Walls, features: Features, thickness: np.ndarray) -> np.ndar
 def _onto_sides(walls: _Walls, features: Features, move: np.ndarray, held: np.ndarray) -> None:
     """Points that slide along a bent side are put back onto it. In place."""
     core = walls.core
-    pair = np.unique(np.stack([walls.flat, np.repeat(core.label, np.diff(walls.offsets))], axis=1), axis=0)
+    pair, _ = pairs_of(walls.flat, np.repeat(core.label, np.diff(walls.offsets)))
     alone = np.bincount(pair[:, 0], minlength=len(core.points)) == 1
     region = np.full(len(core.points), -1, np.int64)
     region[pair[:, 0]] = pair[:, 1]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 MOST = 12  # sides round a point that are looked at one by one
 ALIKE = 0.94  # normals nearer than this (20°) count as one where a point slides
@@ -131,28 +131,41 @@ def directions(points, start, faces, normal, hold):
     return found, seen
 
 
-@njit(cache=True)
+@njit(cache=True, inline="always")
+def _to_length(x, y, z):
+    """The vector at length one; nothing stays nothing."""
+    length = np.sqrt(x * x + y * y + z * z)
+    over = 1.0 / length if length > 1e-300 else 0.0
+    return x * over, y * over, z * over
+
+
+@njit(cache=True, parallel=True)
 def evened(found, seen, points, start, faces, normal, hold, link_start, link, rounds):
     """Directions drawn towards those of neighbours as far as no side is lost from sight. In place; links are CSR over
     `points`."""
     for _ in range(rounds):
         before = found.copy()
-        for n in range(len(points)):
+        for n in prange(len(points)):
             p = points[n]
             if seen[n] <= 0:
                 continue
-            total = np.zeros(3)
+            x, y, z = 0.0, 0.0, 0.0
             for k in range(link_start[n], link_start[n + 1]):
-                total += before[link[k]]
-            d = _unit(before[n] + _unit(total))
+                m = link[k]
+                x, y, z = x + before[m, 0], y + before[m, 1], z + before[m, 2]
+            x, y, z = _to_length(x, y, z)
+            x, y, z = _to_length(x + before[n, 0], y + before[n, 1], z + before[n, 2])
             for i in range(3):
-                d -= (d * hold[p, i]).sum() * hold[p, i]
-            d = _unit(d)
+                a, b, c = hold[p, i, 0], hold[p, i, 1], hold[p, i, 2]
+                part = x * a + y * b + z * c
+                x, y, z = x - part * a, y - part * b, z - part * c
+            x, y, z = _to_length(x, y, z)
             least = 2.0
             for k in range(start[p], start[p + 1]):
-                least = min(least, -(d * normal[faces[k]]).sum())
+                f = faces[k]
+                least = min(least, -(x * normal[f, 0] + y * normal[f, 1] + z * normal[f, 2]))
             if least >= min(0.98 * seen[n], 0.85):
-                found[n] = d
+                found[n, 0], found[n, 1], found[n, 2] = x, y, z
                 seen[n] = least
 
 

@@ -11,7 +11,7 @@ from scipy.sparse import csr_matrix
 from scipy.spatial import cKDTree
 
 from brook.core.mesh.boxes.faces import Frame, polygon_edges
-from brook.core.mesh.boxes.links import links_of
+from brook.core.mesh.boxes.links import links_of, pairs_of
 from brook.core.mesh.boxes.skin import kernels
 from brook.core.mesh.boxes.skin.features import Features
 
@@ -115,7 +115,7 @@ def _by_majority(label: np.ndarray, possible: np.ndarray, edges: tuple, rounds: 
     here, there = np.concatenate([one, other]), np.concatenate([other, one])
     total = np.bincount(here, minlength=len(label))
     for _ in range(rounds):
-        pair, count = np.unique(np.stack([here, label[there]], axis=1), axis=0, return_counts=True)
+        pair, count = pairs_of(here, label[there])
         share = count / total[pair[:, 0]]
         change = (share >= MAJORITY) & (label[pair[:, 0]] != pair[:, 1])
         change &= (possible[pair[:, 0]] == pair[:, 1][:, None]).any(axis=1)
@@ -149,7 +149,7 @@ class _SkinPoints:
         face = np.repeat(np.arange(len(polygon)), corners)
         local = np.full(polygon.shape, -1, np.int64)
         local[polygon >= 0] = flat.ravel()
-        pairs = np.unique(np.stack([flat.ravel(), label[face]], axis=1), axis=0)
+        pairs, _ = pairs_of(flat.ravel(), label[face])
         count = np.bincount(pairs[:, 0], minlength=len(points))
         first = np.concatenate([[0], np.cumsum(count)[:-1]])
         reach = np.zeros(len(points))

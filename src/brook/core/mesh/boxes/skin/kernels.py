@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+from numba import njit, prange
 
 STEEP = 0.2588  # cosine of 75 degrees
 ASIDE = 1e-3  # of a line between two middles: how far from its ends it has to meet the side between
@@ -60,18 +60,14 @@ def surrounding(place, polygon, corners):
     return total
 
 
-@njit(cache=True)
-def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
-    """Of each cell (n,): 1 for one with a side whose pyramid from the cell's middle is under `least` of its cube, or
-    turned, or whose line to a neighbour's middle runs along the side between them (over 80°); 2 for one that is sound
-    but whose line misses the middle of that side by more than `skewed` of its length, or of half the side's own, or
-    meets it hardly between both middles; else 0."""
-    faces, cells = len(owner), len(size)
+@njit(cache=True, parallel=True)
+def _sides(points, face_points, offsets):
+    """The mean of the corners (F, 3), the vector (F, 3) and the area (F,) of polygons."""
+    faces = len(offsets) - 1
     centre = np.zeros((faces, 3))
     vector = np.zeros((faces, 3))
-    middle = np.zeros((cells, 3))
-    count = np.zeros(cells)
-    for f in range(faces):
+    area = np.empty(faces)
+    for f in prange(faces):
         a, b = offsets[f], offsets[f + 1]
         for k in range(a, b):
             for i in range(3):
@@ -83,14 +79,79 @@ def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
             vector[f, 0] += 0.5 * (uy * vz - uz * vy)
             vector[f, 1] += 0.5 * (uz * vx - ux * vz)
             vector[f, 2] += 0.5 * (ux * vy - uy * vx)
-        area = np.sqrt((vector[f] ** 2).sum())
+        area[f] = np.sqrt(vector[f, 0] ** 2 + vector[f, 1] ** 2 + vector[f, 2] ** 2)
+    return centre, vector, area
+
+
+@njit(cache=True, parallel=True)
+def _beside(points, face_points, offsets, owner, neighbour, size, least, skewed, centre, vector, middle, centroid):
+    """Of each side (F,): 1 and 2 where it makes its owner or its neighbour unsound, and whether they miss each other."""
+    faces = len(owner)
+    turned = np.zeros(faces, np.int8)
+    askew = np.zeros(faces, np.bool_)
+    for f in prange(faces):
+        a, b = offsets[f], offsets[f + 1]
+        found = 0
+        for side in range(2):
+            c = owner[f] if side == 0 else neighbour[f]
+            if c < 0:
+                continue
+            sign = 1.0 if side == 0 else -1.0
+            wx, wy, wz = centre[f, 0] - middle[c, 0], centre[f, 1] - middle[c, 1], centre[f, 2] - middle[c, 2]
+            pyramid = sign * (vector[f, 0] * wx + vector[f, 1] * wy + vector[f, 2] * wz) / 3.0
+            if pyramid < least * size[c] ** 3 * (b - a) / 8.0:
+                found |= 1 << side
+                continue
+            for k in range(a, b):  # no corner of the side behind the cell's middle
+                p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
+                ux, uy, uz = points[p, 0] - centre[f, 0], points[p, 1] - centre[f, 1], points[p, 2] - centre[f, 2]
+                vx, vy, vz = points[q, 0] - centre[f, 0], points[q, 1] - centre[f, 1], points[q, 2] - centre[f, 2]
+                part = wx * (uy * vz - uz * vy) + wy * (uz * vx - ux * vz) + wz * (ux * vy - uy * vx)
+                if sign * part < 0.0:
+                    found |= 1 << side
+        if neighbour[f] >= 0:
+            c, d = owner[f], neighbour[f]
+            along, one, other, to_side = 0.0, 0.0, 0.0, 0.0
+            for i in range(3):
+                line = centroid[d, i] - centroid[c, i]
+                along += line * vector[f, i]
+                one += line * line
+                other += vector[f, i] ** 2
+                to_side += (centre[f, i] - centroid[c, i]) * vector[f, i]
+            if along <= 0.1736 * np.sqrt(one * other):
+                found = 3
+            elif skewed < 1e9:
+                share, miss = to_side / along, 0.0
+                for i in range(3):
+                    miss += (centroid[c, i] + share * (centroid[d, i] - centroid[c, i]) - centre[f, i]) ** 2
+                askew[f] = (
+                    along < STEEP * np.sqrt(one * other)
+                    or miss > skewed * skewed * max(one, 0.25 * np.sqrt(other))
+                    or share < ASIDE
+                    or share > 1.0 - ASIDE
+                )
+        turned[f] = found
+    return turned, askew
+
+
+@njit(cache=True)
+def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
+    """Of each cell (n,): 1 for one with a side whose pyramid from the cell's middle is under `least` of its cube, or
+    turned, or whose line to a neighbour's middle runs along the side between them (over 80°); 2 for one that is sound
+    but whose line misses the middle of that side by more than `skewed` of its length, or of half the side's own, or
+    meets it hardly between both middles; else 0."""
+    faces, cells = len(owner), len(size)
+    centre, vector, area = _sides(points, face_points, offsets)
+    middle = np.zeros((cells, 3))
+    count = np.zeros(cells)
+    for f in range(faces):
         for side in range(2):
             c = owner[f] if side == 0 else neighbour[f]
             if c < 0:
                 continue
             for i in range(3):
-                middle[c, i] += area * centre[f, i]
-            count[c] += area
+                middle[c, i] += area[f] * centre[f, i]
+            count[c] += area[f]
     bad = np.zeros(cells, np.int8)
     for c in range(cells):
         if count[c] == 0.0:
@@ -98,6 +159,7 @@ def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
             continue
         for i in range(3):
             middle[c, i] /= count[c]
+    centroid = middle
     if skewed < 1e9:
         # the centroid proper: that of all pyramids over the sides from the cell's middle
         volume = np.zeros(cells)
@@ -116,57 +178,22 @@ def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
         for c in range(cells):
             for i in range(3):
                 centroid[c, i] = middle[c, i] + (centroid[c, i] / volume[c] if volume[c] > 0.0 else 0.0)
-    else:
-        centroid = middle
+    turned, askew = _beside(
+        points, face_points, offsets, owner, neighbour, size, least, skewed, centre, vector, middle, centroid
+    )
     for f in range(faces):
-        a, b = offsets[f], offsets[f + 1]
-        for side in range(2):
-            c = owner[f] if side == 0 else neighbour[f]
-            if c < 0:
-                continue
-            sign = 1.0 if side == 0 else -1.0
-            pyramid = 0.0
-            for i in range(3):
-                pyramid += sign * vector[f, i] * (centre[f, i] - middle[c, i]) / 3.0
-            if pyramid < least * size[c] ** 3 * (b - a) / 8.0:
-                bad[c] = 1
-                continue
-            for k in range(a, b):  # no corner of the side behind the cell's middle
-                p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
-                ux, uy, uz = points[p, 0] - centre[f, 0], points[p, 1] - centre[f, 1], points[p, 2] - centre[f, 2]
-                vx, vy, vz = points[q, 0] - centre[f, 0], points[q, 1] - centre[f, 1], points[q, 2] - centre[f, 2]
-                wx, wy, wz = centre[f, 0] - middle[c, 0], centre[f, 1] - middle[c, 1], centre[f, 2] - middle[c, 2]
-                part = wx * (uy * vz - uz * vy) + wy * (uz * vx - ux * vz) + wz * (ux * vy - uy * vx)
-                if sign * part < 0.0:
-                    bad[c] = 1
-        if neighbour[f] >= 0:
+        c, d = owner[f], neighbour[f]
+        if turned[f] & 1:
+            bad[c] = 1
+        if turned[f] & 2:
+            bad[d] = 1
+    for f in range(faces):
+        if askew[f]:
             c, d = owner[f], neighbour[f]
-            along, one, other = 0.0, 0.0, 0.0
-            for i in range(3):
-                line = centroid[d, i] - centroid[c, i]
-                along += line * vector[f, i]
-                one += line * line
-                other += vector[f, i] ** 2
-            if along <= 0.1736 * np.sqrt(one * other):
-                bad[c] = 1
-                bad[d] = 1
-            elif skewed < 1e9:
-                to_side, miss = 0.0, 0.0
-                for i in range(3):
-                    to_side += (centre[f, i] - centroid[c, i]) * vector[f, i]
-                for i in range(3):
-                    miss += (centroid[c, i] + to_side / along * (centroid[d, i] - centroid[c, i]) - centre[f, i]) ** 2
-                share = to_side / along
-                if (
-                    along < STEEP * np.sqrt(one * other)
-                    or miss > skewed * skewed * max(one, 0.25 * np.sqrt(other))
-                    or share < ASIDE
-                    or share > 1.0 - ASIDE
-                ):
-                    if bad[c] == 0:
-                        bad[c] = 2
-                    if bad[d] == 0:
-                        bad[d] = 2
+            if bad[c] == 0:
+                bad[c] = 2
+            if bad[d] == 0:
+                bad[d] = 2
     return bad
 
 
