@@ -47,7 +47,7 @@ def readings(study):
     outcome = solve(study, prepared, make_mesh(prepared))
     assert outcome.state == "converged", outcome.message
     assert outcome.fields.imbalance() < 1e-8
-    return [r.value for r in read_all(study, prepared, outcome.fields)]
+    return [r.value for r in read_all(study, prepared, outcome.fields, outcome.history)]
 
 
 DEVELOPED = {"kind": "velocity", "patch": "inlet", "speed": "20 mm/s", "profile": "developed"}

@@ -157,7 +157,7 @@ def test_run_writes_its_three_files(tmp_path, solved):
     )
     assert result.exit_code == 0
     found = json.loads((tmp_path / "out/readings.json").read_text())
-    expected = [r.value for r in read_all(study, prepared, outcome.fields)]
+    expected = [r.value for r in read_all(study, prepared, outcome.fields, outcome.history)]
     assert [r["value"] for r in found["readings"]] == expected
     assert found["mass_imbalance"] < 1e-8
     assert (tmp_path / "out/fields.vtu").stat().st_size > 1000

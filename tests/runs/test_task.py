@@ -38,7 +38,7 @@ def test_stages_report_and_agree_with_the_core(tmp_path):
     found = results(events)
     assert set(found) == {"mesh", "run", "reading:still", "reading:fastest", "reading:drop"}
     prepared, outcome = solve_variant(study, "hanging")
-    for reading in read_all(study, prepared, outcome.fields):
+    for reading in read_all(study, prepared, outcome.fields, outcome.history):
         assert found[f"reading:{reading.name}"]["value"] == reading.value
     assert found["run"]["imbalance"] < 1e-8
     history = [e["history"] for e in events if e["type"] == "history"]

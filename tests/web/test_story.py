@@ -110,7 +110,7 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
         study = read_study(http.get(f"/studies/{slug}/document.json").text)
     assert study.variant(name).named_values["hanging"] == "34 mm"
     prepared, outcome = solve_variant(study, name)
-    expected = {r.name: r.value for r in read_all(study, prepared, outcome.fields)}
+    expected = {r.name: r.value for r in read_all(study, prepared, outcome.fields, outcome.history)}
     titles = {r.title: r.name for r in study.requirements}
     mine = {titles[r["requirement"]]: float(r["value_si"]) for r in table if r["variant"] == "Hanging and standing"}
     assert mine == expected

@@ -20,7 +20,7 @@ from brook.core.pipeline import (
 from brook.core.ready import meshed, ready
 from brook.core.results.readings import show_reading
 from brook.core.results.vtu import write_vtu
-from brook.core.solve import History, Outcome, Watch
+from brook.core.solve import Fields, History, Outcome, Watch
 from brook.core.solve.run import UNWATCHED
 from brook.core.study import Study
 
@@ -28,13 +28,20 @@ from brook.core.study import Study
 class Teller(Watch):
     """Says the residuals a few times a second."""
 
-    def __init__(self, name: str, say: Callable[[str], None]):
-        self.name, self.say = name, say
+    def __init__(self, name: str, say: Callable[[str], None], folder: Path):
+        self.name, self.say, self.folder = name, say, folder
+        self.times: list[float] = []
+
+    def save_moment(self, time: float, fields: Fields) -> None:
+        self.times.append(time)
+        self.folder.mkdir(parents=True, exist_ok=True)
+        write_whole(self.folder / f"fields-{len(self.times):04d}.vtu", lambda path: write_vtu(path, fields))
 
     def report(self, history: History, start: int) -> None:
         if len(history) > start:
             now = f"momentum {history.momentum[-1]:.1e}, mass {history.mass[-1]:.1e}"
-            self.say(f"{self.name}: iteration {len(history)}, {now}")
+            at = f"step {len(history)}, {history.time[-1]:.4g} s" if history.time else f"iteration {len(history)}"
+            self.say(f"{self.name}: {at}, {now}")
 
 
 def solve_variant(
@@ -73,9 +80,13 @@ def run_to_folder(
     study: Study, name: str, folder: Path, say: Callable[[str], None], beside: Path | None = None
 ) -> dict[str, Any]:
     """Runs a variant and writes readings.json, fields.vtu and histories.csv; returns the summary."""
-    prepared, outcome = solve_variant(study, name, Teller(name, say), beside, lambda words: say(f"{name}: {words}"))
-    summary = summary_of(study, prepared, outcome, read_all(study, prepared, outcome.fields))
+    teller = Teller(name, say, folder)
+    prepared, outcome = solve_variant(study, name, teller, beside, lambda words: say(f"{name}: {words}"))
+    summary = summary_of(study, prepared, outcome, read_all(study, prepared, outcome.fields, outcome.history))
     folder.mkdir(parents=True, exist_ok=True)
+    if teller.times:
+        text = json.dumps({f"fields-{k:04d}.vtu": time for k, time in enumerate(teller.times, 1)}, indent=2) + "\n"
+        write_whole(folder / "times.json", lambda path: path.write_text(text))
     write_whole(folder / "fields.vtu", lambda path: write_vtu(path, outcome.fields))
     write_whole(folder / "histories.csv", lambda path: path.write_text(outcome.history.csv()))
     text = json.dumps(summary, indent=2, ensure_ascii=False) + "\n"

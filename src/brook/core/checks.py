@@ -25,12 +25,13 @@ from brook.core.study import (
     resolve,
     value_at,
 )
-from brook.core.study.resolve import RESERVED, named_value_problems
+from brook.core.study.resolve import RESERVED, named_value_problems, start_time
 from brook.core.study.space import SpaceGeometry, brings_mesh, has_own_mesh, named_patches
 from brook.core.study.views import CurvePlot, Plate
 from brook.core.units import DIMENSIONS, SYMBOLS, show
 
 LAYERS_DEEPEST = 3.0  # cells at the wall
+MOST_STEPS, MOST_KEPT = 1_000_000, 500
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,6 +47,7 @@ class Prepared:
     fluid: ConstantFluid | None
     boundaries: list[Resolved]
     rules: Resolved
+    timing: Resolved
     places: Places
     problems: tuple[Problem, ...]
 
@@ -120,7 +122,9 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
     problems += _stretch_problems(plan, geometry, variant)
     problems += lines.plan_problems(plan, [shape] if shape and plan.way == "lines" else [], "/mesh_plan")
-    set_up = resolve(study.set_up, scope, "/set_up", problems)
+    in_time = named_scope(study, variant, start_time(study))
+    set_up = resolve(study.set_up, in_time, "/set_up", problems)
+    problems += _timing_problems(set_up.timing)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
     problems += _size_problems(plan, fluid)
     rules = resolve(study.run_rules, scope, "/run_rules", problems)
@@ -138,7 +142,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     if broken:  # said once, at the named value itself
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)] or problems
     return Prepared(
-        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, places, tuple(problems)
+        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, places, tuple(problems)
     )  # fmt: skip
 
 
@@ -316,6 +320,23 @@ def _boundary_problems(study: Study, patches: tuple[str, ...], variant: Variant)
     if not driven:
         message = f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, or a sliding wall"
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
+    return problems
+
+
+def _timing_problems(timing: Resolved) -> list[Problem]:
+    """What of a flow in time cannot stand."""
+    if timing.kind == "steady" or None in (timing.duration, timing.step, timing.average_from, timing.keep_every):
+        return []
+    problems = []
+    if timing.average_from >= timing.duration:
+        message = "the run ends before; begin sooner, or run longer"
+        problems.append(Problem("/set_up/timing/average_from", message))
+    if timing.steps == "fixed" and timing.duration / timing.step > MOST_STEPS:
+        message = f"this would be {timing.duration / timing.step:.0f} steps, at most {MOST_STEPS} are done"
+        problems.append(Problem("/set_up/timing/step", f"{message}; choose longer ones"))
+    if timing.duration / timing.keep_every > MOST_KEPT:
+        message = f"this would be kept {timing.duration / timing.keep_every:.0f} times, at most {MOST_KEPT} are"
+        problems.append(Problem("/set_up/timing/keep_every", f"{message}; choose a longer time"))
     return problems
 
 

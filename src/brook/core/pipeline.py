@@ -26,9 +26,22 @@ from brook.core.mesh.pairs import FLAT, Motion, bent, match
 from brook.core.numerics import Stencil
 from brook.core.physics.plate import friction_speed
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
-from brook.core.solve import Checkpoint, Fields, Outcome, Rules, SteadyFlow, Watch, boundary_conditions, run_steady
+from brook.core.solve import (
+    Checkpoint,
+    Fields,
+    History,
+    Outcome,
+    Rules,
+    SteadyFlow,
+    Timing,
+    Watch,
+    boundary_conditions,
+    run_in_time,
+    run_steady,
+)  # fmt: skip
 from brook.core.solve.run import UNWATCHED, Monitor
-from brook.core.study import Requirement, Study
+from brook.core.solve.setup import BoundaryConditions
+from brook.core.study import Problem, Requirement, Study, named_scope, resolve
 from brook.core.study.resolve import Resolved, plain
 from brook.core.study.space import has_own_mesh
 from brook.core.units import Dimension
@@ -99,10 +112,37 @@ def _checks_of(prepared: Prepared) -> list[Any]:
 def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry: str, mesh: str) -> Keys:
     properties = {"density": fluid.density, "viscosity": fluid.viscosity}
     boundaries = sorted((plain(b) for b in prepared.boundaries), key=lambda b: b["patch"])
-    set_up = _hash(plain(list(properties.values())), boundaries, study.set_up.convection, plain(prepared.rules))
+    set_up = _hash(
+        plain(list(properties.values())),
+        boundaries,
+        study.set_up.convection,
+        plain(prepared.rules),
+        *_timing_inputs(study, prepared),
+    )
     run = _hash(mesh, set_up, SOLVER_VERSION)
     readings = {r.name: _hash(run, *_reading_inputs(r, prepared)) for r in study.requirements}
     return Keys(geometry, mesh, set_up, run, readings)
+
+
+def _timing_inputs(study: Study, prepared: Prepared) -> list[Any]:
+    """What a flow in time depends on besides; nothing for a steady one, whose keys it leaves as they are."""
+    if prepared.timing.kind == "steady":
+        return []
+    texts = [b.model_dump() for b in study.set_up.boundaries if _changes(study, b)]
+    return [
+        plain(prepared.timing),
+        texts,
+        study.named_values if texts else {},
+        prepared.variant.named_values if texts else {},
+    ]
+
+
+def _changes(study: Study, boundary: Any) -> bool:
+    """Whether a value of a boundary may depend on the time."""
+    values = [
+        v for k, v in boundary.model_dump().items() if isinstance(v, str) and k not in ("kind", "patch", "profile")
+    ]
+    return any(names_in(parse(v)) for v in values)
 
 
 def _reading_inputs(requirement: Requirement, prepared: Prepared) -> list[Any]:
@@ -294,10 +334,53 @@ def solve(
     stencil = Stencil(flow_mesh(prepared, mesh))
     conditions = boundary_conditions(stencil, prepared.boundaries)
     flow = SteadyFlow(stencil, prepared.fluid, conditions, scheme=study.set_up.convection)
+    flow.reference_speed = max(flow.reference_speed, _fastest(study, prepared, stencil))
     monitors: dict[str, Monitor] = {
         r.name: partial(_monitor, r, prepared) for r in study.requirements if _readable(r, prepared)
     }
-    return run_steady(flow, rules_of(prepared), monitors, watch, start)
+    if prepared.timing.kind == "steady":
+        return run_steady(flow, rules_of(prepared), monitors, watch, start)
+    return run_in_time(flow, timing_of(prepared), monitors, watch, start, _conditions_in_time(study, prepared, stencil))
+
+
+def timing_of(prepared: Prepared) -> Timing:
+    """How a flow is followed through time."""
+    t = prepared.timing
+    return Timing(
+        t.duration, t.steps, t.step, t.courant, 2 if t.order == "second" else 1, t.repeats, t.residual, t.keep_every,
+        t.average_from if t.averages else None,
+    )  # fmt: skip
+
+
+def boundaries_at(study: Study, prepared: Prepared, time: float) -> list[Resolved]:
+    """What is said of the boundaries of a variant at a time in s. Raises `ValueError` where it has no value then."""
+    problems: list[Problem] = []
+    scope = named_scope(study, prepared.variant, time)
+    known = {b.patch for b in prepared.boundaries}
+    found = [resolve(b, scope, f"/set_up/boundaries/{k}", problems) for k, b in enumerate(study.set_up.boundaries)
+             if b.patch in known]  # fmt: skip
+    if problems:
+        raise ValueError(f"at {time:.4g} s: {problems[0]}")
+    return found
+
+
+def _conditions_in_time(
+    study: Study, prepared: Prepared, stencil: Stencil
+) -> Callable[[float], BoundaryConditions] | None:
+    """Boundary values by time, None where none changes."""
+    if not any(_changes(study, b) for b in study.set_up.boundaries):
+        return None
+    developed: dict[str, np.ndarray] = {}
+    return lambda time: boundary_conditions(stencil, boundaries_at(study, prepared, time), developed)
+
+
+def _fastest(study: Study, prepared: Prepared, stencil: Stencil) -> float:
+    """The largest speed in m/s that boundary values have at some of a hundred moments of a flow in time."""
+    in_time = _conditions_in_time(study, prepared, stencil) if prepared.timing.kind == "in_time" else None
+    if in_time is None:
+        return 0.0
+    times = np.linspace(0.0, prepared.timing.duration, 101)
+    return max(float(np.linalg.norm(in_time(t).velocity, axis=1).max(initial=0.0)) for t in times)
 
 
 def _readable(requirement: Requirement, prepared: Prepared) -> bool:
@@ -324,15 +407,32 @@ class ReadingResult:
         return asdict(self)
 
 
-def read_all(study: Study, prepared: Prepared, fields: Fields) -> list[ReadingResult]:
-    """The readings of every requirement."""
+def read_all(study: Study, prepared: Prepared, fields: Fields, history: History) -> list[ReadingResult]:
+    """The readings of every requirement: of a flow in time over its history where it is to be read so."""
     results = []
     for requirement in study.requirements:
         try:
-            results.append(ReadingResult(requirement.name, _monitor(requirement, prepared, fields)))
+            value = _monitor(requirement, prepared, fields)
+            results.append(ReadingResult(requirement.name, _over_time(requirement.name, prepared, history, value)))
         except FormulaError as error:
             results.append(ReadingResult(requirement.name, None, error.message))
     return results
+
+
+def _over_time(name: str, prepared: Prepared, history: History, at_end: float) -> float:
+    """The mean, largest or smallest value of a monitor from the time on from which it is to be read."""
+    timing = prepared.timing
+    values = np.array(history.monitors.get(name, []))
+    if timing.kind == "steady" or timing.reads == "end" or len(values) != len(history.time) or not len(values):
+        return at_end
+    times = np.array(history.time)
+    steps = np.diff(times, prepend=0.0)
+    used = (times > timing.average_from) & np.isfinite(values)
+    if not used.any():
+        return at_end
+    if timing.reads == "mean":
+        return float(np.average(values[used], weights=steps[used]))
+    return float(values[used].max() if timing.reads == "largest" else values[used].min())
 
 
 def dimension_of_reading(requirement: Requirement, prepared: Prepared) -> Dimension | None:

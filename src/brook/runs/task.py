@@ -38,7 +38,7 @@ from brook.core.pipeline import (
 from brook.core.results.picture import corner_values, polygons, usual_section
 from brook.core.results.quantities import View, drawn_of
 from brook.core.results.vtu import write_vtu
-from brook.core.solve import Checkpoint, Fields, Outcome
+from brook.core.solve import Checkpoint, Fields, History, Outcome
 from brook.core.solve.run import Wish
 from brook.core.study import Study, read_study
 from brook.core.study.space import has_own_mesh
@@ -103,8 +103,9 @@ def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = la
     if isinstance(found, Outcome):
         return {"state": found.state, "message": found.message, "iterations": found.iterations}
     summary, fields = found
+    history = History.read((files.folder("run", keys.run) / "history.json").read_text())
     emit({"type": "stage", "stage": "readings"})
-    for reading in read_all(study, prepared, fields):
+    for reading in read_all(study, prepared, fields, history):
         emit({"type": "result", "stage": f"reading:{reading.name}", "key": keys.readings[reading.name],
               "summary": reading.as_dict()})  # fmt: skip
     return {name: summary[name] for name in ("state", "message", "iterations")}

@@ -9,10 +9,11 @@ from brook.core.numerics.operators import (
     face_mean,
     gradient,
     laplacian,
+    turned_diffusion,
 )  # fmt: skip
 from brook.core.numerics.stencil import Stencil
 
 __all__ = [
     "Matrix", "Stencil", "convection", "correction_of_diffusion", "correction_of_upwind", "divergence",
-    "face_mean", "gradient", "laplacian",
+    "face_mean", "gradient", "laplacian", "turned_diffusion",
 ]  # fmt: skip

@@ -87,7 +87,7 @@ def upwind_correction(value, gradient, flux, owner, neighbour, weight, line, ske
 
 @njit(cache=True)
 def diffusion_correction(viscosity, gradient, owner, neighbour, weight, cross, out):
-    """out (C, 3) += viscosity * cross . (gradient at the face), the explicit part of diffusion."""
+    """out (C, 3) += viscosity (inner,) * cross . (gradient at the face), the explicit part of diffusion."""
     inner = len(neighbour)
     for f in range(inner):
         p, n = owner[f], neighbour[f]
@@ -96,7 +96,7 @@ def diffusion_correction(viscosity, gradient, owner, neighbour, weight, cross, o
             part = 0.0
             for i in range(3):
                 part += cross[f, i] * (w * gradient[p, k, i] + (1.0 - w) * gradient[n, k, i])
-            part *= viscosity
+            part *= viscosity[f]
             out[p, k] += part
             out[n, k] -= part
 
@@ -163,7 +163,7 @@ def rhie_chow(
     density,
     out,
 ):
-    """out (inner,): density * [mean velocity . S + mobility * stiffness * (mean gradient . d - step of pressure)]."""
+    """out (inner,): density (inner,) * [mean velocity . S + mobility * stiffness * (mean gradient . d - step of pressure)]."""
     for f in range(len(neighbour)):
         p, n = owner[f], neighbour[f]
         w = weight[f]
@@ -176,4 +176,4 @@ def rhie_chow(
             through += face * area[f, k]
             slope += (w * pressure_gradient[p, k] + (1.0 - w) * pressure_gradient[n, k]) * line[f, k]
         m = w * mobility[p] + (1.0 - w) * mobility[n]
-        out[f] = density * (through + m * stiffness[f] * (slope - (pressure[n] - pressure[p])))
+        out[f] = density[f] * (through + m * stiffness[f] * (slope - (pressure[n] - pressure[p])))

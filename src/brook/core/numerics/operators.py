@@ -84,8 +84,25 @@ def correction_of_upwind(
     return out
 
 
-def correction_of_diffusion(stencil: Stencil, viscosity: float, slope: np.ndarray) -> np.ndarray:
-    """What non-orthogonal inner faces add to the right-hand side of diffusion (C, 3)."""
+def correction_of_diffusion(stencil: Stencil, viscosity: np.ndarray, slope: np.ndarray) -> np.ndarray:
+    """What non-orthogonal inner faces add to the right-hand side of diffusion (C, 3); `viscosity` (inner,)."""
     out = np.zeros((stencil.cells, 3))
     kernels.diffusion_correction(viscosity, slope, stencil.owner, stencil.neighbour, stencil.weight, stencil.cross, out)
+    return out
+
+
+def turned_diffusion(stencil: Stencil, viscosity: np.ndarray, on_boundary: np.ndarray, slope: np.ndarray) -> np.ndarray:
+    """∑ μ (∇u)ᵀ·S over the faces of each cell (C, 3): the part of friction that is left where viscosity varies.
+
+    `viscosity` on inner faces (inner,) and `on_boundary` (B,); at boundaries the gradient is the cell's.
+    """
+    w, owner = stencil.weight[:, None, None], stencil.owner
+    inside = w * slope[owner[: stencil.inner]] + (1 - w) * slope[stencil.neighbour]
+    part = np.concatenate([
+        viscosity[:, None] * np.einsum("fik,fi->fk", inside, stencil.area[: stencil.inner]),
+        on_boundary[:, None] * np.einsum("fik,fi->fk", slope[stencil.face_cell], stencil.area[stencil.inner :]),
+    ])  # fmt: skip
+    out = np.empty((stencil.cells, 3))
+    for k in range(3):
+        kernels.divergence(np.ascontiguousarray(part[:, k]), owner, stencil.neighbour, out[:, k])
     return out

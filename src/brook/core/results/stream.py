@@ -39,7 +39,9 @@ def stream_function(fields: Fields) -> np.ndarray:
     # ψ(b) - ψ(a) = flow through the face, seen with its normal on the right of a → b
     run, normal = mesh.points[b] - mesh.points[a], mesh.face_vector[:active]
     sign = np.where(run[:, 1] * normal[:, 0] - run[:, 0] * normal[:, 1] > 0, 1.0, -1.0)
-    step = sign * fields.flux / fields.density / depth
+    # one density for all of a body, so that what enters a cell leaves it where density varies
+    weight = np.bincount(mesh.body, fields.density) / np.maximum(np.bincount(mesh.body), 1)
+    step = sign * fields.flux / weight[mesh.body[fields.stencil.owner]] / depth
     count = len(mesh.points)
     value = np.zeros(count)
     graph = sparse.csr_matrix((np.arange(1, active + 1), (a, b)), shape=(count, count))

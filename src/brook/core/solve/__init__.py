@@ -6,8 +6,9 @@ from brook.core.solve.flow import Diverged, SteadyFlow
 from brook.core.solve.history import Forecast, History, Rules, forecast
 from brook.core.solve.run import Outcome, Watch, run_steady
 from brook.core.solve.setup import boundary_conditions
+from brook.core.solve.transient import Timing, run_in_time
 
 __all__ = [
-    "Checkpoint", "Diverged", "Fields", "Forecast", "History", "Outcome", "Rules", "SteadyFlow", "Watch",
-    "boundary_conditions", "forecast", "run_steady",
+    "Checkpoint", "Diverged", "Fields", "Forecast", "History", "Outcome", "Rules", "SteadyFlow", "Timing", "Watch",
+    "boundary_conditions", "forecast", "run_in_time", "run_steady",
 ]  # fmt: skip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
@@ -11,22 +11,26 @@ import numpy as np
 from brook.core.mesh import Mesh
 from brook.core.numerics import Stencil
 
+SAVED = ("density", "viscosity", "velocity", "pressure", "flux", "boundary_velocity", "boundary_pressure")
+
 
 @dataclass(frozen=True, eq=False)
 class Fields:
-    """density in kg/m³, viscosity in Pa s, velocity (C, 3) in m/s, pressure (C,) in Pa, mass flux (F,) in kg/s outward from the owner.
+    """density (C,) in kg/m³, viscosity (C,) in Pa s, velocity (C, 3) in m/s, pressure (C,) in Pa, mass flux (F,) in kg/s outward from the owner.
 
-    Boundary values stand in the order of the active boundary faces: velocity (B, 3), pressure (B,).
+    Boundary values stand in the order of the active boundary faces: velocity (B, 3), pressure (B,). `more` are further
+    quantities by name in cells and on boundaries, (C,) and (B,) or (C, 3) and (B, 3): the temperature, means over time.
     """
 
     stencil: Stencil
-    density: float
-    viscosity: float
+    density: np.ndarray
+    viscosity: np.ndarray
     velocity: np.ndarray
     pressure: np.ndarray
     flux: np.ndarray
     boundary_velocity: np.ndarray
     boundary_pressure: np.ndarray
+    more: dict[str, tuple[np.ndarray, np.ndarray]] = field(default_factory=dict)
 
     @property
     def mesh(self) -> Mesh:
@@ -38,29 +42,37 @@ class Fields:
 
     def flow(self, patch_name: str) -> float:
         """Volume flow out through a patch in m³/s. Raises `KeyError`."""
-        return float(self.flux[self.mesh.patch(patch_name).faces].sum()) / self.density
+        faces = self.mesh.patch(patch_name).faces
+        return float((self.flux[faces] / self.density[self.stencil.owner[faces]]).sum())
+
+    @cached_property
+    def volume_flux(self) -> np.ndarray:
+        """Volume flow (B,) in m³/s out through each boundary face."""
+        return self.flux[self.stencil.inner :] / self.density[self.stencil.face_cell]
 
     def inflow(self) -> float:
         """Volume flow in through all boundaries together, in m³/s."""
-        boundary = self.flux[self.stencil.inner :]
-        return float(-boundary[boundary < 0].sum()) / self.density
+        return float(-self.volume_flux[self.volume_flux < 0].sum())
 
     def imbalance(self) -> float:
         """Net volume flow through all boundaries over the inflow; in a closed domain the net flow itself."""
-        net = abs(float(self.flux[self.stencil.inner :].sum())) / self.density
+        net = abs(float(self.volume_flux.sum()))
         inflow = self.inflow()
         return net / inflow if inflow > 0 else net
 
     def save(self, path: Path) -> None:
-        np.savez(
-            path, density=self.density, viscosity=self.viscosity, velocity=self.velocity, pressure=self.pressure, flux=self.flux,
-            boundary_velocity=self.boundary_velocity, boundary_pressure=self.boundary_pressure,
-        )  # fmt: skip
+        arrays = {n: getattr(self, n) for n in SAVED}
+        for name, (cells, boundary) in self.more.items():
+            arrays |= {f"more-{name}": cells, f"edge-{name}": boundary}
+        np.savez(path, **arrays)
 
     @classmethod
     def load(cls, path: Path, stencil: Stencil) -> Fields:
         with np.load(path) as data:
+            names = [n.removeprefix("more-") for n in data.files if n.startswith("more-")]
+            density, viscosity = (np.broadcast_to(data[n], (stencil.cells,)) for n in ("density", "viscosity"))
             return cls(
-                stencil, float(data["density"]), float(data["viscosity"]), data["velocity"], data["pressure"], data["flux"],
+                stencil, density, viscosity, data["velocity"], data["pressure"], data["flux"],
                 data["boundary_velocity"], data["boundary_pressure"],
+                {name: (data[f"more-{name}"], data[f"edge-{name}"]) for name in names},
             )  # fmt: skip

@@ -1,7 +1,8 @@
-"""Steady, laminar flow of one fluid of constant properties: SIMPLEC on any polyhedral mesh.
+"""Laminar flow, steady or in time: SIMPLEC on any polyhedral mesh.
 
-Van Doormaal & Raithby (1984) for SIMPLEC; Rhie & Chow (1983) for the face flux, with
-Majumdar's (1988) term, so that the converged flux does not depend on relaxation.
+Van Doormaal & Raithby (1984) for SIMPLEC; Rhie & Chow (1983) for the face flux, with Majumdar's (1988) term and one
+like it for each earlier moment, so that the converged flux depends neither on relaxation nor on the time step.
+Further corrections of an iteration are those of PISO (Issa 1986).
 """
 
 from __future__ import annotations
@@ -22,10 +23,13 @@ from brook.core.numerics import (
     gradient,
     kernels,
     laplacian,
+    turned_diffusion,
 )  # fmt: skip
 from brook.core.numerics.linear import LibraryMultigrid, PressureSolver, sweep_vector
 from brook.core.numerics.operators import Convection
 from brook.core.solve.fields import Fields
+from brook.core.solve.medium import Medium
+from brook.core.solve.past import Moment, Past
 from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
 
 RUNAWAY = 1000.0
@@ -61,7 +65,7 @@ class SteadyFlow:
     def __init__(
         self,
         stencil: Stencil,
-        fluid: ConstantFluid,
+        fluid: ConstantFluid | Medium,
         conditions: BoundaryConditions,
         scheme: Convection = "limited",
         relaxation: float = 0.96,
@@ -71,12 +75,16 @@ class SteadyFlow:
         pressure_solver: PressureSolver | None = None,
         force: np.ndarray | None = None,
     ):
-        self.stencil, self.fluid, self.conditions = stencil, fluid, conditions
+        self.stencil, self.conditions = stencil, conditions
+        self.medium = fluid if isinstance(fluid, Medium) else Medium.uniform(stencil, fluid)
         self.scheme, self.relaxation, self.sweeps = scheme, relaxation, sweeps
         # the pressure correction sees a little more resistance than SIMPLEC's own: docs/decisions/0005
         self.coupling = 1 - 1.5 * (1 - relaxation) if coupling is None else coupling
         self.pressure_tolerance = pressure_tolerance
         self.force = force  # on the fluid in each cell (C, 3) in N
+        self.corrections = 1
+        self.past: Past | None = None  # what a flow in time was before this step
+        self.swelling: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
         self.pressure_solver = pressure_solver or LibraryMultigrid()
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
@@ -87,9 +95,41 @@ class SteadyFlow:
     def gentler(self) -> SteadyFlow:
         """The same flow from its start state, with smaller steps."""
         return SteadyFlow(
-            self.stencil, self.fluid, self.conditions, self.scheme, GENTLE, GENTLE, self.sweeps,
+            self.stencil, self.medium, self.conditions, self.scheme, GENTLE, GENTLE, self.sweeps,
             self.pressure_tolerance, force=self.force,
         )  # fmt: skip
+
+    def start_pressure(self, pressure: np.ndarray) -> None:
+        """Takes over a pressure (C,) and what follows from it and from the velocity and flux as they are."""
+        self.pressure = pressure.copy()
+        self._pressure_gradient = gradient(self.stencil, self._known, self.pressure, self.conditions.pressure)
+        self._remember_mean_flux()
+
+    def moment(self, **fields: np.ndarray) -> Moment:
+        """What later steps in time need of now."""
+        return Moment(
+            self.velocity.copy(), self.pressure.copy(), self.flux.copy(), self.flux - self._mean_flux, fields
+        )
+
+    def draw_out(self, now: Moment, before: Moment, ratio: float) -> None:
+        """Begins a step as if the change since `before` went on, `ratio` being this step over the last."""
+        self.velocity = now.velocity + ratio * (now.velocity - before.velocity)
+        self.flux = now.flux + ratio * (now.flux - before.flux)
+        self.start_pressure(now.pressure + ratio * (now.pressure - before.pressure))
+
+    def courant(self, step: float) -> float:
+        """The largest Courant number of a cell for a step in s: what flows through in it over what the cell holds."""
+        s = self.stencil
+        through = np.bincount(s.owner, np.abs(self.flux), s.cells)
+        through += np.bincount(s.neighbour, np.abs(self.flux[: s.inner]), s.cells)
+        return float((0.5 * step * through / (self.medium.density * s.mesh.volume)).max())
+
+    def change(self, conditions: BoundaryConditions) -> None:
+        """Takes over other values on boundaries of the same kinds. Raises `ValueError` for other kinds."""
+        if not np.array_equal(conditions.kind, self.conditions.kind):
+            raise ValueError("what holds on a boundary may not change while a flow is computed, only its values")
+        self.conditions = conditions
+        self._give_flux()
 
     @property
     def is_gentle(self) -> bool:
@@ -117,13 +157,11 @@ class SteadyFlow:
 
     def _start(self) -> None:
         """Potential flow: the flux that fits the boundaries and has no rotation."""
-        s, rho = self.stencil, self.fluid.density
+        s = self.stencil
         self.velocity = np.zeros((s.cells, 3))
         self.pressure = np.zeros(s.cells)
         self.flux = np.zeros(s.active)
-        self.flux[s.inner :][self.fixed] = rho * np.einsum(
-            "ij,ij->i", self.conditions.velocity[self.fixed], s.area[s.inner :][self.fixed]
-        )
+        self._give_flux()
         self._pressure_gradient = np.zeros((s.cells, 3))
         self._mean_flux = np.zeros(s.active)
         self.reference_speed = self._reference_speed()
@@ -134,12 +172,17 @@ class SteadyFlow:
             self.velocity = -self._gradient_of_correction(correction)
         self._remember_mean_flux()
 
+    def _give_flux(self) -> None:
+        """The flux through boundaries of given velocity."""
+        through = np.einsum("ij,ij->i", self.conditions.velocity, self.stencil.area[self.stencil.inner :])
+        self.flux[self.stencil.inner :][self.fixed] = (self.medium.on_boundary * through)[self.fixed]
+
     def _reference_speed(self) -> float:
         """The largest speed that the boundaries suggest, in m/s."""
         speeds = np.linalg.norm(self.conditions.velocity, axis=1)
         levels = self.conditions.pressure[self.open]
         drop = float(np.ptp(levels)) if len(levels) else 0.0
-        return max(float(speeds.max(initial=0.0)), (2 * drop / self.fluid.density) ** 0.5)
+        return max(float(speeds.max(initial=0.0)), (2 * drop / float(self.medium.density.min())) ** 0.5)
 
     # -- boundary values ----------------------------------------------------------------------
 
@@ -151,7 +194,7 @@ class SteadyFlow:
         through = np.einsum("ij,ij->i", near[self.slip], normal[self.slip])
         value[self.slip] = near[self.slip] - through[:, None] * normal[self.slip]
         size = np.linalg.norm(s.area[inner:][self.open], axis=1)
-        speed = self.flux[inner:][self.open] / (self.fluid.density * size)
+        speed = self.flux[inner:][self.open] / (self.medium.on_boundary[self.open] * size)
         back = (speed[:, None] * normal[self.open])[speed < 0]
         value[self.open] = near[self.open]
         value[self.open[speed < 0]] = back
@@ -176,10 +219,17 @@ class SteadyFlow:
         s, alpha = self.stencil, self.relaxation
         on_boundary = self._boundary_velocity()
         slope = gradient(s, self._all, self.velocity, on_boundary)
-        equation = convection(s, self.flux) - laplacian(s, self.fluid.viscosity)
+        viscosity = self.medium.viscosity_of_faces
+        equation = convection(s, self.flux) - laplacian(s, viscosity)
         diagonal, source = self._boundary_terms(equation, on_boundary, slope)
         source += correction_of_upwind(s, self.flux, self.velocity, slope, self.scheme)
-        source += correction_of_diffusion(s, self.fluid.viscosity, slope)
+        source += correction_of_diffusion(s, viscosity, slope)
+        if self.medium.varies:
+            source += turned_diffusion(s, viscosity, self.medium.viscosity[s.face_cell], slope)
+        if self.past is not None:
+            mass = self.medium.density * s.mesh.volume
+            diagonal += (self.past.now * mass)[:, None]
+            source += mass[:, None] * self.past.pull
         if self.force is not None:
             source += self.force
         push = -self._pressure_gradient * s.mesh.volume[:, None]
@@ -190,8 +240,24 @@ class SteadyFlow:
 
         own = diagonal[:, :2].mean(axis=1) if s.mesh.is_plane or s.mesh.is_wedge else diagonal.mean(axis=1)
         self._predict_flux(alpha * s.mesh.volume / own, slope)
-        mass = self._mass_residual(slope)
+        residual = self._mass_residual(slope)
         mobility = s.mesh.volume / (own / self.coupling - equation.diagonal)
+        self._correct(mobility)
+        for _ in range(1, self.corrections):
+            # PISO: the momentum equation once more, its neighbours as they are now
+            others = np.empty((s.cells, 3))
+            kernels.off_diagonal_product(s.owner, s.neighbour, equation.lower, equation.upper, self.velocity, others)
+            push_now = -self._pressure_gradient * s.mesh.volume[:, None]
+            self.velocity = alpha * (right - push + push_now - others) / diagonal
+            slope = gradient(s, self._all, self.velocity, on_boundary)
+            self._predict_flux(alpha * s.mesh.volume / own, slope)
+            self._correct(mobility)
+        self._catch_runaway()
+        return Residuals(momentum, residual)
+
+    def _correct(self, mobility: np.ndarray) -> None:
+        """Pressure, velocity and flux so that mass is kept."""
+        s = self.stencil
         correction = self._solve_correction(mobility, self.pressure_tolerance)
         self._apply_to_flux(correction, mobility)
         self.velocity -= mobility[:, None] * self._gradient_of_correction(correction)
@@ -200,14 +266,13 @@ class SteadyFlow:
             self.pressure -= np.average(self.pressure, weights=s.mesh.volume)
         self._pressure_gradient = gradient(s, self._known, self.pressure, self.conditions.pressure)
         self._remember_mean_flux()
-        self._catch_runaway()
-        return Residuals(momentum, mass)
 
     def _boundary_terms(
         self, equation: Matrix, on_boundary: np.ndarray, slope: np.ndarray
     ) -> tuple[np.ndarray, np.ndarray]:
         """Diagonal (C, 3) and source (C, 3) of the momentum equations with their boundaries."""
-        s, inner, mu = self.stencil, self.stencil.inner, self.fluid.viscosity
+        s, inner = self.stencil, self.stencil.inner
+        mu = self.medium.viscosity[s.face_cell]
         diagonal = np.repeat(equation.diagonal[:, None], 3, axis=1)
         source = np.zeros((s.cells, 3))
         entering = np.maximum(-self.flux[inner:], 0.0)
@@ -216,7 +281,7 @@ class SteadyFlow:
         np.add.at(diagonal, s.face_cell, coefficient[:, None])
         np.add.at(source, s.face_cell, coefficient[:, None] * on_boundary)
         cell = s.face_cell[self.fixed]
-        skewed = mu * np.einsum("fki,fi->fk", slope[cell], s.cross[inner:][self.fixed])
+        skewed = mu[self.fixed][:, None] * np.einsum("fki,fi->fk", slope[cell], s.cross[inner:][self.fixed])
         np.add.at(source, cell, skewed)
         if len(self.slip):
             # only the normal component is held; each component's own part is implicit
@@ -239,23 +304,34 @@ class SteadyFlow:
         terms = float(np.linalg.norm(image, axis=1).sum() + np.linalg.norm(push, axis=1).sum())
         carried = np.abs(self.flux[inner:]) * np.linalg.norm(on_boundary, axis=1)
         dragged = np.linalg.norm(on_boundary - self.velocity[s.face_cell], axis=1)
-        terms += float(carried.sum() + (self.fluid.viscosity * s.stiffness[inner:] * dragged).sum())
+        terms += float(carried.sum() + (self.medium.viscosity[s.face_cell] * s.stiffness[inner:] * dragged).sum())
         return left / terms if terms > 0 else 0.0
 
     def _mass_residual(self, slope: np.ndarray) -> float:
         s = self.stencil
-        left = float(np.abs(divergence(s, self.flux)).sum())
+        left = float(np.abs(self._gained()).sum())
         stretched = np.abs(np.diagonal(slope, axis1=1, axis2=2)).sum(axis=1)
-        terms = self.fluid.density * float(s.mesh.volume @ stretched) + 0.5 * float(np.abs(self.flux[s.inner :]).sum())
+        terms = float((self.medium.density * s.mesh.volume) @ stretched) + 0.5 * float(
+            np.abs(self.flux[s.inner :]).sum()
+        )
         # from rest nothing is stretched yet: what is left is then all there is
         return left / (terms + left) if left > 0 else 0.0
+
+    def _gained(self) -> np.ndarray:
+        """Mass (C,) in kg/s that leaves cells or makes them heavier: nothing where mass is kept."""
+        out = divergence(self.stencil, self.flux)
+        return out if self.swelling is None else out + self.swelling
 
     # -- fluxes -------------------------------------------------------------------------------
 
     def _predict_flux(self, mobility: np.ndarray, slope: np.ndarray) -> None:
         """Rhie-Chow fluxes from the new velocity and the old pressure."""
-        s, rho, inner = self.stencil, self.fluid.density, self.stencil.inner
+        s, rho, inner = self.stencil, self.medium.density_of_faces, self.stencil.inner
         lag = (1 - self.relaxation) * (self.flux - self._mean_flux)
+        if self.past is not None:
+            share = np.concatenate([face_mean(s, mobility) * rho, (mobility * self.medium.density)[s.face_cell]])
+            for rate, off in self.past.lags:
+                lag -= rate * share * off
         kernels.rhie_chow(
             self.velocity, self.pressure, self._pressure_gradient, mobility, s.owner, s.neighbour, s.weight,
             s.skew, slope, s.area, s.line, s.stiffness, rho, self.flux[:inner],
@@ -266,11 +342,14 @@ class SteadyFlow:
         through = np.einsum("ij,ij->i", self.velocity[cell], s.area[face])
         slope_along = np.einsum("ij,ij->i", self._pressure_gradient[cell], s.line[face])
         step = self.conditions.pressure[self.open] - self.pressure[cell]
-        self.flux[face] = rho * (through + mobility[cell] * s.stiffness[face] * (slope_along - step)) + lag[face]
+        self.flux[face] = (
+            self.medium.on_boundary[self.open] * (through + mobility[cell] * s.stiffness[face] * (slope_along - step))
+            + lag[face]
+        )
 
     def _remember_mean_flux(self) -> None:
         """Flux of the interpolated velocity alone, for Majumdar's term of the next step."""
-        s, rho, inner = self.stencil, self.fluid.density, self.stencil.inner
+        s, rho, inner = self.stencil, self.medium.density_of_faces, self.stencil.inner
         slope = gradient(s, self._all, self.velocity, self._boundary_velocity())
         nothing = np.zeros(s.cells)
         kernels.rhie_chow(
@@ -278,16 +357,17 @@ class SteadyFlow:
             s.skew, slope, s.area, s.line, s.stiffness, rho, self._mean_flux[:inner],
         )  # fmt: skip
         cell = s.face_cell[self.open]
-        self._mean_flux[inner + self.open] = rho * np.einsum("ij,ij->i", self.velocity[cell], s.area[inner + self.open])
+        through = np.einsum("ij,ij->i", self.velocity[cell], s.area[inner + self.open])
+        self._mean_flux[inner + self.open] = self.medium.on_boundary[self.open] * through
 
     def _solve_correction(self, mobility: np.ndarray, tolerance: float) -> np.ndarray:
         """p' of ∇·(ρ mobility ∇p') = ∇·flux, in Pa, zero where the pressure is given."""
-        s, rho = self.stencil, self.fluid.density
-        positive = laplacian(s, -rho * face_mean(s, mobility))
+        s, rho = self.stencil, self.medium.on_boundary[self.open]
+        positive = laplacian(s, -self.medium.density_of_faces * face_mean(s, mobility))
         cell = s.face_cell[self.open]
         diagonal = positive.diagonal.copy()
         np.add.at(diagonal, cell, rho * mobility[cell] * s.stiffness[s.inner + self.open])
-        right = -divergence(s, self.flux)
+        right = -self._gained()
         if self.conditions.is_closed:
             diagonal[0] *= 2.0  # fixes the level
             right -= right.mean()
@@ -296,10 +376,11 @@ class SteadyFlow:
         return correction
 
     def _apply_to_flux(self, correction: np.ndarray, mobility: np.ndarray) -> None:
-        s, rho, inner = self.stencil, self.fluid.density, self.stencil.inner
+        s, rho, inner = self.stencil, self.medium.density_of_faces, self.stencil.inner
         step = correction[s.neighbour] - correction[s.owner[:inner]]
         self.flux[:inner] -= rho * face_mean(s, mobility) * s.stiffness[:inner] * step
         cell = s.face_cell[self.open]
+        rho = self.medium.on_boundary[self.open]
         self.flux[inner + self.open] += rho * mobility[cell] * s.stiffness[inner + self.open] * correction[cell]
 
     def _gradient_of_correction(self, correction: np.ndarray) -> np.ndarray:
@@ -332,6 +413,6 @@ class SteadyFlow:
     def snapshot(self) -> Fields:
         """A copy of the fields as they are now."""
         return Fields(
-            self.stencil, self.fluid.density, self.fluid.viscosity, self.velocity.copy(), self.pressure.copy(), self.flux.copy(),
+            self.stencil, self.medium.density, self.medium.viscosity, self.velocity.copy(), self.pressure.copy(), self.flux.copy(),
             self._boundary_velocity(), self._boundary_pressure(),
         )  # fmt: skip

@@ -25,6 +25,7 @@ class Rules:
 class History:
     """What was recorded at each iteration; monitors by name, nan where one was not watched yet.
 
+    `time` is that of each step of a run through time, in s, and empty for others.
     `marks` are (iteration, what happened then): a pause, an interruption, other settings.
     """
 
@@ -33,6 +34,7 @@ class History:
     mass: list[float] = field(default_factory=list)
     monitors: dict[str, list[float]] = field(default_factory=dict)
     seconds: list[float] = field(default_factory=list)
+    time: list[float] = field(default_factory=list)
     marks: list[tuple[int, str]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -42,8 +44,12 @@ class History:
     def __len__(self) -> int:
         return len(self.momentum)
 
-    def add(self, momentum: float, mass: float, seconds: float, values: dict[str, float]) -> None:
-        """Records one iteration."""
+    def add(
+        self, momentum: float, mass: float, seconds: float, values: dict[str, float], time: float | None = None
+    ) -> None:
+        """Records one iteration, or one step in time."""
+        if time is not None:
+            self.time.append(time)
         self.momentum.append(momentum)
         self.mass.append(mass)
         self.seconds.append(seconds)
@@ -57,6 +63,7 @@ class History:
             "momentum": self.momentum[start:],
             "mass": self.mass[start:],
             "seconds": self.seconds[start:],
+            "time": self.time[start:],
             "monitors": {
                 name: [v if math.isfinite(v) else None for v in self.monitors[name][start:]]
                 for name in self.monitor_names
@@ -65,24 +72,27 @@ class History:
         }
 
     @classmethod
-    def read(cls, text: str, monitor_names: tuple[str, ...]) -> History:
-        """The history that `json.dumps(history.since(0))` wrote, watched from now on by these monitors."""
+    def read(cls, text: str, monitor_names: tuple[str, ...] | None = None) -> History:
+        """The history that `json.dumps(history.since(0))` wrote, watched from now on by these monitors, or by the same."""
         raw = json.loads(text)
         kept = {n: [math.nan if v is None else v for v in values] for n, values in raw["monitors"].items()}
+        monitor_names = tuple(kept) if monitor_names is None else monitor_names
         marks = [(int(at), str(what)) for at, what in raw["marks"]]
         return cls(
             monitor_names, raw["momentum"], raw["mass"], {n: v for n, v in kept.items() if n in monitor_names},
-            raw["seconds"], marks,
+            raw["seconds"], raw.get("time", []), marks,
         )  # fmt: skip
 
     def csv(self) -> str:
         """The history as a table, one line an iteration, monitors in SI units."""
         text = StringIO()
         writer = csv.writer(text, lineterminator="\n")
-        writer.writerow(["iteration", "momentum_residual", "mass_residual", "seconds", *self.monitor_names])
+        first = ["step", "time"] if self.time else ["iteration"]
+        writer.writerow([*first, "momentum_residual", "mass_residual", "seconds", *self.monitor_names])
         for k in range(len(self)):
             values = [self.monitors[n][k] for n in self.monitor_names]
-            writer.writerow([k + 1, *(repr(v) for v in (self.momentum[k], self.mass[k], self.seconds[k], *values))])
+            begin = [k + 1, repr(self.time[k])] if self.time else [k + 1]
+            writer.writerow([*begin, *(repr(v) for v in (self.momentum[k], self.mass[k], self.seconds[k], *values))])
         return text.getvalue()
 
 

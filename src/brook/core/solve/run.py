@@ -33,6 +33,9 @@ class Watch:
     def look(self, fields: Fields) -> None:
         """Gets the fields as they are now."""
 
+    def save_moment(self, time: float, fields: Fields) -> None:
+        """Gets the fields of a time in s that is to be kept."""
+
     def keep(self, checkpoint: Callable[[], Checkpoint]) -> None:
         """May keep a checkpoint, made on demand."""
 

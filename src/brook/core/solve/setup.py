@@ -28,8 +28,10 @@ class BoundaryConditions:
         return not bool(np.any(self.kind == OPEN))
 
 
-def boundary_conditions(stencil: Stencil, statements: list[Resolved]) -> BoundaryConditions:
-    """Conditions on every patch; those nothing is said of are still walls.
+def boundary_conditions(
+    stencil: Stencil, statements: list[Resolved], developed: dict[str, np.ndarray] | None = None
+) -> BoundaryConditions:
+    """Conditions on every patch; those nothing is said of are still walls. `developed` keeps profiles from call to call.
 
     Raises `ValueError` for an unknown kind of boundary.
     """
@@ -46,8 +48,12 @@ def boundary_conditions(stencil: Stencil, statements: list[Resolved]) -> Boundar
         if statement.kind not in CONDITIONS:
             raise ValueError(f"unknown boundary kind '{statement.kind}'")
         wants_profile = getattr(statement, "profile", "even") == "developed"
-        developed = developed_profile(mesh, patch, sticking) if wants_profile else np.ones(patch.count)
-        faces = PatchFaces(patch.name, mesh.face_vector[patch.faces], mesh.face_centre[patch.faces], developed)
+        shape = (developed or {}).get(patch.name)
+        if shape is None:
+            shape = developed_profile(mesh, patch, sticking) if wants_profile else np.ones(patch.count)
+        if developed is not None:
+            developed[patch.name] = shape
+        faces = PatchFaces(patch.name, mesh.face_vector[patch.faces], mesh.face_centre[patch.faces], shape)
         condition = CONDITIONS[statement.kind](statement, faces)
         here = stencil.boundary_faces(patch)
         kind[here] = condition.kind

@@ -12,6 +12,7 @@ from brook.core.study.base import Coordinate, Formula, Name, Part, Problem, Pros
 from brook.core.study.boundaries import Boundary
 from brook.core.study.geometry import Geometry
 from brook.core.study.mesh_plan import MeshPlan
+from brook.core.study.timing import Steady, Timing
 from brook.core.study.views import CurvePlot, Plate
 
 FORMAT: Literal["brook-study"] = "brook-study"
@@ -104,6 +105,7 @@ class Reference(Part):
 class SetUp(Part):
     fluid: Fluid = LibraryFluid()
     boundaries: Annotated[tuple[Boundary, ...], Field(max_length=60)] = ()
+    timing: Timing = Steady()
     convection: Literal["limited", "central", "upwind"] = "limited"
     reference: Reference = Reference()
 

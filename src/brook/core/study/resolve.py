@@ -6,26 +6,30 @@ import math
 from types import SimpleNamespace
 from typing import Any, get_args
 
-from brook.core.formulas import FUNCTIONS, FormulaError, Reading, Scope, evaluate, nearest, parse
+from brook.core.formulas import FUNCTIONS, FormulaError, Reading, Scope, evaluate, names_in, nearest, parse
 from brook.core.study.base import Part, Problem, Value
 from brook.core.study.document import Study, Variant
-from brook.core.units import SYMBOLS, Quantity
+from brook.core.units import DIMENSIONS, SYMBOLS, Quantity
 
 Resolved = SimpleNamespace
 TWO_TURNS = 4 * math.pi
 RESERVED = {"t", "x", "y", "z", "pi", *FUNCTIONS}
 
 
-def named_scope(study: Study, variant: Variant | None) -> Scope:
-    """What names stand for in a variant: its own named values first, then the study's."""
+def named_scope(study: Study, variant: Variant | None, time: float | None = None) -> Scope:
+    """What names stand for in a variant: its own named values first, then the study's; `t` is a `time` in s."""
     texts = dict(study.named_values) | (dict(variant.named_values) if variant else {})
     known: dict[str, Quantity] = {"pi": Quantity(math.pi)}
+    if time is not None:
+        known["t"] = Quantity(time, DIMENSIONS["time"])
     underway: list[str] = []
 
     def scope(reading: Reading) -> Quantity:
         name = reading.text
         if name in known:
             return known[name]
+        if name == "t":
+            raise FormulaError("the time t stands only for boundary values of a flow in time", reading.position)
         if name not in texts:
             raise FormulaError(f"unknown name '{name}': {nearest(name, texts)}", reading.position)
         if name in underway:
@@ -42,6 +46,11 @@ def named_scope(study: Study, variant: Variant | None) -> Scope:
     return scope
 
 
+def start_time(study: Study) -> float | None:
+    """The time in s at which a flow in time begins, None for a steady one."""
+    return 0.0 if study.set_up.timing.kind == "in_time" else None
+
+
 def value_at(text: str, value: Value, scope: Scope) -> float:
     """The SI value of a formula that has to be of this kind. Raises `FormulaError`."""
     quantity = evaluate(parse(text), scope)
@@ -53,7 +62,8 @@ def value_at(text: str, value: Value, scope: Scope) -> float:
     number = float(quantity.value)
     if not math.isfinite(number):
         raise FormulaError("this has no finite value")
-    if value.range == "positive" and number <= 0:
+    starts_from_rest = number == 0 and any(name.text == "t" for name in names_in(parse(text)))
+    if value.range == "positive" and number <= 0 and not starts_from_rest:
         raise FormulaError(f"this has to be more than zero, for example {value.example}")
     if value.range == "not_negative" and number < 0:
         raise FormulaError("this may not be negative")
@@ -111,7 +121,7 @@ def _walk(content: Any, scope: Scope, path: str, problems: list[Problem]) -> Any
 def named_value_problems(study: Study, variant: Variant | None, path: str) -> list[Problem]:
     """Names that cannot be used, and named values that cannot be evaluated."""
     problems = []
-    scope = named_scope(study, variant)
+    scope = named_scope(study, variant, start_time(study))
     for name, text in (variant or study).named_values.items():
         here = f"{path}/named_values/{name}"
         if name in SYMBOLS or name in RESERVED:

@@ -8,7 +8,7 @@ from brook.core.units import DIMENSIONS
 
 def values(view: View) -> Values:
     fields = view.fields
-    return np.zeros(fields.mesh.cell_count), fields.flux[fields.stencil.inner :] / fields.density
+    return np.zeros(fields.mesh.cell_count), fields.volume_flux
 
 
 QUANTITY = QuantityKind(

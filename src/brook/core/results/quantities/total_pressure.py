@@ -7,7 +7,8 @@ from brook.core.units import DIMENSIONS
 def values(view: View) -> Values:
     pressure, speed = view.values("pressure"), view.values("speed")
     half = 0.5 * view.fields.density
-    return pressure[0] + half * speed[0] ** 2, pressure[1] + half * speed[1] ** 2
+    near = half[view.fields.stencil.face_cell]
+    return pressure[0] + half * speed[0] ** 2, pressure[1] + near * speed[1] ** 2
 
 
 QUANTITY = QuantityKind("total_pressure", DIMENSIONS["pressure"], "total pressure", values)

@@ -1,0 +1,52 @@
+"""Means over time and how far the flow strays from them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from brook.core.solve.fields import Fields
+
+MEAN = {"velocity": "mean_velocity", "pressure": "mean_pressure"}
+
+
+@dataclass(eq=False)
+class Averages:
+    """Seconds so far, and sums over them: of velocity, its components squared and pressure, in cells and on boundaries."""
+
+    seconds: float = 0.0
+    sums: dict[str, np.ndarray] = field(default_factory=dict)
+
+    def add(self, fields: Fields, step: float) -> None:
+        parts = {
+            "velocity": fields.velocity, "squared": fields.velocity**2, "pressure": fields.pressure,
+            "boundary_velocity": fields.boundary_velocity, "boundary_pressure": fields.boundary_pressure,
+        }  # fmt: skip
+        if "temperature" in fields.more:
+            parts["temperature"], parts["boundary_temperature"] = fields.more["temperature"]
+        self.seconds += step
+        for name, values in parts.items():
+            self.sums[name] = self.sums.get(name, 0.0) + step * values
+
+    def onto(self, fields: Fields) -> Fields:
+        """The same fields with what was averaged so far."""
+        if not self.sums:
+            return fields
+        mean = {name: values / self.seconds for name, values in self.sums.items()}
+        spread = np.sqrt(np.maximum(mean["squared"] - mean["velocity"] ** 2, 0.0).sum(axis=1))
+        more = {
+            f"mean_{n}": (mean[n], mean[f"boundary_{n}"]) for n in ("velocity", "pressure", "temperature") if n in mean
+        }
+        more["fluctuation"] = (spread, np.zeros(len(fields.boundary_pressure)))
+        return replace(fields, more=fields.more | more)
+
+    def arrays(self) -> dict[str, np.ndarray]:
+        return {"averaged": np.array(self.seconds)} | {f"sum-{n}": a for n, a in self.sums.items()}
+
+    @classmethod
+    def of(cls, arrays: dict[str, np.ndarray]) -> Averages:
+        if "averaged" not in arrays:
+            return cls()
+        sums = {n.removeprefix("sum-"): a.copy() for n, a in arrays.items() if n.startswith("sum-")}
+        return cls(float(arrays["averaged"]), sums)
