@@ -7,6 +7,7 @@ from brook.core.checks import prepare
 from brook.core.editing import set_value
 from brook.core.pipeline import make_mesh, solve
 from brook.core.solve import Checkpoint, History, Rules, forecast
+from brook.core.solve.residuals import Residuals
 from tests.core.studies import Wishing, tray
 
 
@@ -71,7 +72,7 @@ def test_a_monitor_that_is_new_begins_where_the_run_goes_on(case):
     import json
 
     again = History.read(json.dumps(history.since(0)), ("still", "fastest"))
-    again.add(0.2, 0.2, 0.3, {"still": 0.5, "fastest": 2.0})
+    again.add(Residuals(0.2, 0.2), 0.3, {"still": 0.5, "fastest": 2.0})
     assert again.since(0)["monitors"] == {"still": [0.3, 0.4, 0.5], "fastest": [None, None, 2.0]}
     assert [line.rsplit(",", 1)[1] for line in again.csv().splitlines()] == ["fastest", "nan", "nan", "2.0"]
 

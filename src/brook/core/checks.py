@@ -10,6 +10,7 @@ from brook.core.geometry import PlaneShape, build_plane, known
 from brook.core.geometry.known import SpaceShape
 from brook.core.limits import requirement_problems
 from brook.core.materials import ConstantFluid, fluid_of
+from brook.core.materials.solid import Solid, solid_of
 from brook.core.mesh import lines
 from brook.core.physics.plate import friction_speed
 from brook.core.results.quantities import QUANTITIES, OwnQuantity, References, own_quantity
@@ -31,6 +32,7 @@ from brook.core.study.views import CurvePlot, Plate
 from brook.core.units import DIMENSIONS, SYMBOLS, show
 
 LAYERS_DEEPEST = 3.0  # cells at the wall
+SOLID_KINDS = ("solid", "own_solid")
 MOST_STEPS, MOST_KEPT = 1_000_000, 500
 
 
@@ -48,6 +50,8 @@ class Prepared:
     boundaries: list[Resolved]
     rules: Resolved
     timing: Resolved
+    heat: Resolved | None
+    materials: dict[str, ConstantFluid | Solid]
     places: Places
     problems: tuple[Problem, ...]
 
@@ -118,7 +122,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         shape = build_plane(geometry, f"{path}/geometry", problems)
     elif sound:
         space = known.space_shape(geometry, variant.geometry.body)
-        problems += space_problems(geometry, space, f"{path}/geometry", variant)
+        problems += space_problems(geometry, space, f"{path}/geometry", variant, study.set_up.heat is not None)
     plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
     problems += _stretch_problems(plan, geometry, variant)
     problems += lines.plan_problems(plan, [shape] if shape and plan.way == "lines" else [], "/mesh_plan")
@@ -126,13 +130,16 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     set_up = resolve(study.set_up, in_time, "/set_up", problems)
     problems += _timing_problems(set_up.timing)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
+    materials = _materials(set_up, variant, fluid, problems)
     problems += _size_problems(plan, fluid)
     rules = resolve(study.run_rules, scope, "/run_rules", problems)
     boxes = {name: resolve(box, scope, f"/places/{name}", problems) for name, box in study.places.items()}
     patches = shape.patches if shape is not None else space.patches if space is not None else None
     boundaries = [b for b in set_up.boundaries if patches is None or b.patch in patches]
     if patches is not None:
-        problems += _boundary_problems(study, patches, variant)
+        problems += _boundary_problems(study, patches, variant, materials)
+        if set_up.heat is not None:
+            problems += _heat_problems(study, patches, variant)
     own = _own_fields(study, scope, problems)
     references = _references(study, scope, problems)
     places = Places(_body_names(variant), patches or (), boxes, own, references)
@@ -142,7 +149,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     if broken:  # said once, at the named value itself
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)] or problems
     return Prepared(
-        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, places, tuple(problems)
+        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, materials, places, tuple(problems)
     )  # fmt: skip
 
 
@@ -255,7 +262,9 @@ def _body_names(variant: Variant) -> tuple[str, ...]:
     return (geometry.body,)
 
 
-def space_problems(geometry: Resolved, space: SpaceShape | None, path: str, variant: Variant) -> list[Problem]:
+def space_problems(
+    geometry: Resolved, space: SpaceShape | None, path: str, variant: Variant, with_heat: bool = False
+) -> list[Problem]:
     """What a shape in space still needs before it can be meshed, and what of its document does not fit it."""
     if space is None:
         message = "there is no shape yet: bring in a file, or add a solid"
@@ -276,7 +285,8 @@ def space_problems(geometry: Resolved, space: SpaceShape | None, path: str, vari
     if not geometry.bodies:
         message = "set the wet point: say where the fluid is"
         problems.append(Problem(f"{path}/bodies", message, "missing", variant.name))
-    if geometry.bodies and all(b.holds == "solid" for b in geometry.bodies):
+    solids = geometry.bodies and all(b.holds == "solid" for b in geometry.bodies)
+    if solids and not with_heat:
         message = "nothing flows in solids; make one of the bodies a fluid"
         problems.append(Problem(f"{path}/bodies/0/holds", message, "missing", variant.name))
     return problems
@@ -302,7 +312,54 @@ def _own_mesh_problems(geometry: Resolved, path: str, variant: Variant) -> list[
     ]  # fmt: skip
 
 
-def _boundary_problems(study: Study, patches: tuple[str, ...], variant: Variant) -> list[Problem]:
+def _materials(
+    set_up: Resolved, variant: Variant, fluid: ConstantFluid | None, problems: list[Problem]
+) -> dict[str, ConstantFluid | Solid]:
+    """What each body is made of: what is said of it, or the fluid of the set-up."""
+    found: dict[str, ConstantFluid | Solid] = {}
+    for name, said in set_up.materials.items():
+        made = solid_of(said) if said.kind in SOLID_KINDS else fluid_of(said, f"/set_up/materials/{name}", problems)
+        if made is not None:
+            found[name] = made
+    for name in solid_bodies(variant):
+        if name not in found and set_up.heat is not None:
+            message = f"say what {name} is made of"
+            problems.append(Problem("/set_up/materials", message, "missing", variant.name))
+    for name in _body_names(variant):
+        if name not in found and fluid is not None and name not in solid_bodies(variant):
+            found[name] = fluid
+    return found
+
+
+def solid_bodies(variant: Variant) -> list[str]:
+    """Bodies that the geometry says to be solid."""
+    geometry = variant.geometry
+    return [b.name for b in geometry.bodies if b.holds == "solid"] if isinstance(geometry, SpaceGeometry) else []
+
+
+def _heat_problems(study: Study, patches: tuple[str, ...], variant: Variant) -> list[Problem]:
+    """What of heat does not fit the patches, and what enters without a temperature."""
+    heat, problems, seen = study.set_up.heat, [], set()
+    assert heat is not None
+    known = declared_patches(study)
+    for k, said in enumerate(heat.patches):
+        path = f"/set_up/heat/patches/{k}/patch"
+        if said.patch in seen:
+            problems.append(Problem(path, f"something else is already said of '{said.patch}'; keep one of the two"))
+        elif known and said.patch not in {*known, *patches}:
+            problems.append(Problem(path, f"'{said.patch}' is not a patch: {nearest(said.patch, known)}"))
+        seen.add(said.patch)
+    given = {p.patch for p in heat.patches if p.kind == "temperature"}
+    for boundary in study.set_up.boundaries:
+        if boundary.role == "inflow" and boundary.patch in patches and boundary.patch not in given:
+            message = f"say the temperature of what enters through {boundary.patch}"
+            problems.append(Problem("/set_up/heat/patches", message, "missing", variant.name))
+    return problems
+
+
+def _boundary_problems(
+    study: Study, patches: tuple[str, ...], variant: Variant, materials: dict[str, ConstantFluid | Solid]
+) -> list[Problem]:
     problems = []
     seen: set[str] = set()
     roles = set()
@@ -316,6 +373,10 @@ def _boundary_problems(study: Study, patches: tuple[str, ...], variant: Variant)
     if "inflow" in roles and "outflow" not in roles:
         message = f"'{variant.title}' has an inlet but no outlet: say of one patch that fluid leaves through it"
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
+    heat = study.set_up.heat
+    still = heat is not None and materials and all(isinstance(m, Solid) for m in materials.values())
+    if still or (heat is not None and heat.buoyancy != "none"):
+        return problems
     driven = roles & {"inflow", "outflow"} or any(b.kind == "sliding" for b in study.set_up.boundaries)
     if not driven:
         message = f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, or a sliding wall"

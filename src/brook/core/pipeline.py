@@ -21,7 +21,9 @@ from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.surface import Surface
 from brook.core.limits import resolved_limit
 from brook.core.materials import ConstantFluid
+from brook.core.materials.solid import Solid
 from brook.core.mesh import Mesh, boxes, lines
+from brook.core.mesh.opening import opened
 from brook.core.mesh.pairs import FLAT, Motion, bent, match
 from brook.core.numerics import Stencil
 from brook.core.physics.plate import friction_speed
@@ -39,8 +41,13 @@ from brook.core.solve import (
     run_in_time,
     run_steady,
 )  # fmt: skip
+from brook.core.solve.heat import Heat
+from brook.core.solve.heating import contacts_of, heat_conditions, sources_of, substance_of
+from brook.core.solve.medium import Medium
+from brook.core.solve.passenger import Carried, Fluids, HeatCarried
 from brook.core.solve.run import UNWATCHED, Monitor
 from brook.core.solve.setup import BoundaryConditions
+from brook.core.solve.still import StillBodies
 from brook.core.study import Problem, Requirement, Study, named_scope, resolve
 from brook.core.study.resolve import Resolved, plain
 from brook.core.study.space import has_own_mesh
@@ -118,6 +125,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         study.set_up.convection,
         plain(prepared.rules),
         *_timing_inputs(study, prepared),
+        *_heat_inputs(prepared),
     )
     run = _hash(mesh, set_up, SOLVER_VERSION)
     readings = {r.name: _hash(run, *_reading_inputs(r, prepared)) for r in study.requirements}
@@ -135,6 +143,13 @@ def _timing_inputs(study: Study, prepared: Prepared) -> list[Any]:
         study.named_values if texts else {},
         prepared.variant.named_values if texts else {},
     ]
+
+
+def _heat_inputs(prepared: Prepared) -> list[Any]:
+    """What a run with heat depends on besides; nothing for others, whose keys it leaves as they are."""
+    if prepared.heat is None:
+        return []
+    return [plain(prepared.heat), plain({name: asdict(m) for name, m in sorted(prepared.materials.items())})]
 
 
 def _changes(study: Study, boundary: Any) -> bool:
@@ -301,6 +316,7 @@ def flow_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
     """That part of a mesh in which something flows."""
     geometry = prepared.geometry
     solid = {b.name for b in geometry.bodies if b.holds == "solid"} if geometry.kind == "space" else set()
+    solid |= {name for name, made in prepared.materials.items() if isinstance(made, Solid)}
     if not solid & set(mesh.bodies):
         return mesh
     return mesh.part([k for k, name in enumerate(mesh.bodies) if name not in solid])
@@ -331,9 +347,7 @@ def solve(
 ) -> Outcome:
     """Runs the flow of a variant; every requirement is a monitor. `start` is a state on the same mesh."""
     assert prepared.fluid is not None
-    stencil = Stencil(flow_mesh(prepared, mesh))
-    conditions = boundary_conditions(stencil, prepared.boundaries)
-    flow = SteadyFlow(stencil, prepared.fluid, conditions, scheme=study.set_up.convection)
+    flow, stencil = flow_of(study, prepared, mesh)
     flow.reference_speed = max(flow.reference_speed, _fastest(study, prepared, stencil))
     monitors: dict[str, Monitor] = {
         r.name: partial(_monitor, r, prepared) for r in study.requirements if _readable(r, prepared)
@@ -341,6 +355,62 @@ def solve(
     if prepared.timing.kind == "steady":
         return run_steady(flow, rules_of(prepared), monitors, watch, start)
     return run_in_time(flow, timing_of(prepared), monitors, watch, start, _conditions_in_time(study, prepared, stencil))
+
+
+def run_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
+    """The mesh on which the fields of a run stand: with heat all bodies, walls between them opened; else what flows."""
+    if prepared.heat is None:
+        return flow_mesh(prepared, mesh)
+    return opened(mesh, _fluid_names(prepared, mesh)).mesh
+
+
+def _fluid_names(prepared: Prepared, mesh: Mesh) -> set[str]:
+    geometry = prepared.geometry
+    solid = {b.name for b in geometry.bodies if b.holds == "solid"} if geometry.kind == "space" else set()
+    return {n for n in mesh.bodies if n not in solid and not isinstance(prepared.materials.get(n), Solid)}
+
+
+def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[SteadyFlow | StillBodies, Stencil]:
+    """The flow of a variant at its start, with the heat it carries, and the stencil it is computed on.
+
+    Raises `ValueError` where the set-up does not fit the mesh.
+    """
+    assert prepared.fluid is not None
+    scheme, said = study.set_up.convection, prepared.heat
+    if said is None:
+        stencil = Stencil(flow_mesh(prepared, mesh))
+        medium = _medium(stencil, _fluids(stencil.mesh, prepared))
+        return SteadyFlow(stencil, medium, boundary_conditions(stencil, prepared.boundaries), scheme=scheme), stencil
+    whole = Stencil(run_mesh(prepared, mesh))
+    materials = {name: prepared.materials.get(name, prepared.fluid) for name in whole.mesh.bodies}
+    flowing = [k for k, name in enumerate(whole.mesh.bodies) if not isinstance(materials[name], Solid)]
+    inflows = [b for b in prepared.boundaries if flowing]
+    heat = Heat(
+        whole, substance_of(whole, materials), heat_conditions(whole, said, inflows), np.full(whole.cells, said.start),
+        sources_of(whole, said), contacts_of(whole, said), scheme,
+    )  # fmt: skip
+    if not flowing:
+        return StillBodies(heat), whole
+    stencil = whole if len(flowing) == len(whole.mesh.bodies) else Stencil(whole.mesh.part(flowing))
+    fluids = _fluids(stencil.mesh, prepared)
+    gravity = np.array([said.gravity_x, said.gravity_y, said.gravity_z])
+    carried = HeatCarried(
+        heat, Carried.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
+    )
+    conditions = boundary_conditions(stencil, prepared.boundaries)
+    flow = SteadyFlow(stencil, _medium(stencil, fluids), conditions, scheme=scheme, passenger=carried)
+    return flow, stencil
+
+
+def _fluids(mesh: Mesh, prepared: Prepared) -> Fluids:
+    assert prepared.fluid is not None
+    made = [prepared.materials.get(name, prepared.fluid) for name in mesh.bodies]
+    return Fluids(tuple(m if isinstance(m, ConstantFluid) else prepared.fluid for m in made), mesh.body)
+
+
+def _medium(stencil: Stencil, fluids: Fluids) -> Medium:
+    density = fluids.constant("density")
+    return Medium(stencil, density, fluids.constant("viscosity"), density[stencil.face_cell])
 
 
 def timing_of(prepared: Prepared) -> Timing:

@@ -147,12 +147,23 @@ DIMENSIONS = {
     "density": dimension_of("kg/m^3"),
     "dynamic_viscosity": dimension_of("Pa s"),
     "kinematic_viscosity": dimension_of("m^2/s"),
+    "acceleration": dimension_of("m/s^2"),
+    "power": dimension_of("W"),
+    "heat_flux": dimension_of("W/m^2"),
+    "film_coefficient": dimension_of("W/(m^2 K)"),
+    "thermal_resistance": dimension_of("m^2 K/W"),
+    "heat_capacity": dimension_of("J/(kg K)"),
+    "conductivity": dimension_of("W/(m K)"),
+    "expansion": dimension_of("1/K"),
 }
 
 EXAMPLES = {
     "number": "1.2", "angle": "90 deg", "length": "25 mm", "area": "4 cm^2", "volume": "2 L", "time": "3 s",
     "speed": "8 mm/s", "pressure": "0 Pa", "volume_flow": "2 L/min", "temperature": "10 degC",
     "density": "1000 kg/m^3", "dynamic_viscosity": "1.3 mPa s", "kinematic_viscosity": "1.3e-6 m^2/s",
+    "acceleration": "-9.81 m/s^2", "power": "5 W", "heat_flux": "1 kW/m^2", "film_coefficient": "10 W/(m^2 K)",
+    "thermal_resistance": "1e-4 m^2 K/W", "heat_capacity": "4.2 kJ/(kg K)", "conductivity": "0.6 W/(m K)",
+    "expansion": "2e-4 K^-1",
 }  # fmt: skip
 
 # Units offered for showing a dimension, small to large.
@@ -164,6 +175,13 @@ LADDERS = {
     DIMENSIONS["pressure"]: ("mPa", "Pa", "kPa", "MPa"),
     DIMENSIONS["volume_flow"]: ("mL/s", "L/s", "m^3/s"),
     DIMENSIONS["temperature"]: ("degC",),
+    DIMENSIONS["power"]: ("mW", "W", "kW"),
+    DIMENSIONS["heat_flux"]: ("W/m^2", "kW/m^2"),
+    DIMENSIONS["film_coefficient"]: ("W/(m^2 K)",),
+    DIMENSIONS["heat_capacity"]: ("J/(kg K)", "kJ/(kg K)"),
+    DIMENSIONS["conductivity"]: ("W/(m K)",),
+    DIMENSIONS["thermal_resistance"]: ("m^2 K/W",),
+    DIMENSIONS["time"]: ("ms", "s"),
     dimension_of("N"): ("uN", "mN", "N", "kN"),
     dimension_of("1/s"): ("1/s",),
 }

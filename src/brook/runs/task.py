@@ -310,7 +310,7 @@ def run_summary(outcome: Outcome) -> dict[str, Any]:
     """What the pages say of a run without loading its arrays."""
     fields, history = outcome.fields, outcome.history
     view = View(fields)
-    ranges = {q: [float(v.min()), float(v.max())] for q in drawn_of(fields.mesh) for v in [view.values(q)[0]]}
+    ranges = {q: [float(v.min()), float(v.max())] for q in drawn_of(fields) for v in [view.values(q)[0]]}
     thin = max(1, len(history) // 60)
     return {
         "state": outcome.state, "message": outcome.message, "iterations": outcome.iterations,
@@ -333,7 +333,7 @@ def write_run(folder: Path, outcome: Outcome, summary: dict[str, Any]) -> None:
     fields = outcome.fields
     fields.save(folder / "fields.npz")
     shapes, view = polygons(fields.mesh), View(fields)
-    for quantity in drawn_of(fields.mesh):
+    for quantity in drawn_of(fields):
         _write(folder / f"{quantity}.f32", corner_values(view, quantity, shapes))
     (folder / "history.json").write_text(json.dumps(outcome.history.since(0)))
     write_vtu(folder / "fields.vtu", fields)

@@ -63,7 +63,7 @@ class WorkerWatch(Watch):
         begun = time.perf_counter()
         ranges = {}
         view = View(fields)
-        for quantity in drawn_of(fields.mesh):
+        for quantity in drawn_of(fields):
             values = corner_values(view, quantity, self.shapes)
             ranges[quantity] = [float(values.min()), float(values.max())]
             self.files.write_live(f"{quantity}.f32", np.ascontiguousarray(values, "<f4").tobytes())

@@ -5,22 +5,32 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
+import numpy as np
+
 from brook.core.study import Problem, Resolved
 from brook.core.units import DIMENSIONS, show
 
 ATMOSPHERE = 101_325.0
 # Temperatures in K between which the substance is the liquid or gas its name promises, at 1 atm.
 RANGES = {"water": (273.16, 373.0), "air": (200.0, 1500.0)}
+MORE = ("C", "L", "ISOBARIC_EXPANSION_COEFFICIENT")
 TITLES = {"water": "Water", "air": "Air"}
 
 
 @dataclass(frozen=True)
 class ConstantFluid:
-    """Density in kg/m³ and dynamic viscosity in Pa s."""
+    """Density in kg/m³, dynamic viscosity in Pa s, heat capacity in J/(kg K), conductivity in W/(m K), expansion in 1/K.
+
+    `substance` is that of the library whose properties vary with temperature, '' for none.
+    """
 
     title: str
     density: float
     viscosity: float
+    heat_capacity: float = 0.0
+    conductivity: float = 0.0
+    expansion: float = 0.0
+    substance: str = ""
 
     @property
     def kinematic_viscosity(self) -> float:
@@ -34,7 +44,23 @@ def _library(substance: str, temperature: float) -> ConstantFluid:
 
     density = PropsSI("D", "T", temperature, "P", ATMOSPHERE, substance)
     viscosity = PropsSI("V", "T", temperature, "P", ATMOSPHERE, substance)
-    return ConstantFluid(TITLES[substance], float(density), float(viscosity))
+    capacity, conductivity, expansion = (PropsSI(name, "T", temperature, "P", ATMOSPHERE, substance) for name in MORE)
+    return ConstantFluid(
+        TITLES[substance], float(density), float(viscosity), float(capacity), float(conductivity), float(expansion), substance
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=8)
+def table(substance: str) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+    """Temperatures (n,) in K and there the density, viscosity and conductivity (n,) of a substance at 1 atm."""
+    from CoolProp.CoolProp import PropsSI
+
+    low, high = RANGES[substance]
+    temperature = np.linspace(low, high, 401)
+    names = {"density": "D", "viscosity": "V", "conductivity": "L"}
+    return temperature, {
+        n: np.asarray(PropsSI(k, "T", temperature, "P", ATMOSPHERE, substance)) for n, k in names.items()
+    }
 
 
 def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFluid | None:
@@ -42,7 +68,10 @@ def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFlu
     if fluid.kind == "own":
         if fluid.density is None or fluid.viscosity is None:
             return None
-        return ConstantFluid(fluid.title, fluid.density, fluid.viscosity)
+        return ConstantFluid(
+            fluid.title, fluid.density, fluid.viscosity, fluid.heat_capacity or 0.0, fluid.conductivity or 0.0,
+            fluid.expansion or 0.0,
+        )  # fmt: skip
     if fluid.temperature is None:
         return None
     low, high = RANGES[fluid.substance]

@@ -193,7 +193,7 @@ class Mesh:
             self.points[used], (np.cumsum(used) - 1)[flat], offsets, number[cell[faces]], number[self.neighbour[within]],
             tuple(Patch(n, int(a), int(b)) for n, a, b in zip(names, ends[:-1], ends[1:], strict=True) if b > a),
             tuple(self.bodies[k] for k in kept), np.searchsorted(kept, self.body[mine]), self.layer[mine],
-            self.wall[within] if len(kept) > 1 else np.zeros(0, np.int64), self.walls if len(kept) > 1 else (),
+            self.wall[within] if len(kept) > 1 and len(self.wall) else np.zeros(0, np.int64), self.walls if len(kept) > 1 else (),
         )  # fmt: skip
 
     def save(self, path: Path) -> None:

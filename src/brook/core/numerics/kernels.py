@@ -102,6 +102,43 @@ def diffusion_correction(viscosity, gradient, owner, neighbour, weight, cross, o
 
 
 @njit(cache=True)
+def upwind_correction_scalar(value, gradient, flux, owner, neighbour, weight, line, skew, scheme, softness, out):
+    """The same for one value (C,) with its gradient (C, 3)."""
+    for f in range(len(neighbour)):
+        p, n = owner[f], neighbour[f]
+        forward = flux[f] >= 0.0
+        c = p if forward else n
+        fraction = 1.0 - weight[f] if forward else weight[f]
+        sign = 1.0 if forward else -1.0
+        ahead = sign * (value[n] - value[p])
+        slope, offset = 0.0, 0.0
+        for i in range(3):
+            slope += gradient[c, i] * line[f, i]
+            offset += gradient[c, i] * skew[f, i]
+        step = ahead
+        if scheme != 2:
+            behind = 2.0 * sign * slope - ahead
+            a2, b2 = behind * behind + softness, ahead * ahead + softness
+            step = (2.0 * a2 * ahead + b2 * behind) / (2.0 * a2 + b2)
+        correction = flux[f] * (fraction * step + offset)
+        out[p] -= correction
+        out[n] += correction
+
+
+@njit(cache=True)
+def diffusion_correction_scalar(coefficient, gradient, owner, neighbour, weight, cross, out):
+    """out (C,) += coefficient (inner,) * cross . (gradient at the face)."""
+    for f in range(len(neighbour)):
+        p, n = owner[f], neighbour[f]
+        w, part = weight[f], 0.0
+        for i in range(3):
+            part += cross[f, i] * (w * gradient[p, i] + (1.0 - w) * gradient[n, i])
+        part *= coefficient[f]
+        out[p] += part
+        out[n] -= part
+
+
+@njit(cache=True)
 def sweep(offsets, columns, entries, diagonal, right, value, sweeps):
     """Symmetric Gauss-Seidel for three components with one matrix and a diagonal for each component."""
     cells = len(offsets) - 1

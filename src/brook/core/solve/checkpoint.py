@@ -7,12 +7,14 @@ import os
 import uuid
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 from zipfile import BadZipFile
 
 import numpy as np
 
 from brook.core.solve.flow import SteadyFlow
 from brook.core.solve.history import History
+from brook.core.solve.still import StillBodies
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,7 +32,7 @@ class Checkpoint:
     run: str = ""
 
     @classmethod
-    def of(cls, flow: SteadyFlow, history: History, began_at: int) -> Checkpoint:
+    def of(cls, flow: SteadyFlow | StillBodies, history: History, began_at: int) -> Checkpoint:
         return cls(flow.state(), flow.is_gentle, json.dumps(history.since(0)), began_at)
 
     def history_of(self, monitors: tuple[str, ...]) -> History:
@@ -41,7 +43,7 @@ class Checkpoint:
     def iterations(self) -> int:
         return len(json.loads(self.history)["momentum"])
 
-    def onto(self, flow: SteadyFlow) -> SteadyFlow:
+    def onto(self, flow: Any) -> Any:
         """A flow on the same mesh in this state; its fluid and boundaries may differ."""
         if self.is_gentle:
             flow = flow.gentler()

@@ -7,8 +7,6 @@ Further corrections of an iteration are those of PISO (Issa 1986).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from brook.core.materials import ConstantFluid
@@ -29,7 +27,9 @@ from brook.core.numerics.linear import LibraryMultigrid, PressureSolver, sweep_v
 from brook.core.numerics.operators import Convection
 from brook.core.solve.fields import Fields
 from brook.core.solve.medium import Medium
+from brook.core.solve.passenger import HeatCarried
 from brook.core.solve.past import Moment, Past
+from brook.core.solve.residuals import Residuals
 from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
 
 RUNAWAY = 1000.0
@@ -51,14 +51,6 @@ class Diverged(RuntimeError):
         self.cause = cause
 
 
-@dataclass(frozen=True)
-class Residuals:
-    """What is left of each equation over the size of its terms."""
-
-    momentum: float
-    mass: float
-
-
 class SteadyFlow:
     """The state of a steady flow on its way to convergence; `iterate` takes one step."""
 
@@ -74,6 +66,7 @@ class SteadyFlow:
         pressure_tolerance: float = 0.05,
         pressure_solver: PressureSolver | None = None,
         force: np.ndarray | None = None,
+        passenger: HeatCarried | None = None,
     ):
         self.stencil, self.conditions = stencil, conditions
         self.medium = fluid if isinstance(fluid, Medium) else Medium.uniform(stencil, fluid)
@@ -91,12 +84,15 @@ class SteadyFlow:
         self._all = stencil.every_boundary
         self._known = stencil.gradient_vectors(conditions.kind == OPEN)
         self._start()
+        self.passenger = passenger
+        if passenger is not None:
+            passenger.act(self)
 
     def gentler(self) -> SteadyFlow:
         """The same flow from its start state, with smaller steps."""
         return SteadyFlow(
             self.stencil, self.medium, self.conditions, self.scheme, GENTLE, GENTLE, self.sweeps,
-            self.pressure_tolerance, force=self.force,
+            self.pressure_tolerance, force=self.force, passenger=self.passenger,
         )  # fmt: skip
 
     def start_pressure(self, pressure: np.ndarray) -> None:
@@ -105,17 +101,18 @@ class SteadyFlow:
         self._pressure_gradient = gradient(self.stencil, self._known, self.pressure, self.conditions.pressure)
         self._remember_mean_flux()
 
-    def moment(self, **fields: np.ndarray) -> Moment:
+    def moment(self) -> Moment:
         """What later steps in time need of now."""
-        return Moment(
-            self.velocity.copy(), self.pressure.copy(), self.flux.copy(), self.flux - self._mean_flux, fields
-        )
+        fields = {} if self.passenger is None else self.passenger.moment(self)
+        return Moment(self.velocity.copy(), self.pressure.copy(), self.flux.copy(), self.flux - self._mean_flux, fields)
 
     def draw_out(self, now: Moment, before: Moment, ratio: float) -> None:
         """Begins a step as if the change since `before` went on, `ratio` being this step over the last."""
         self.velocity = now.velocity + ratio * (now.velocity - before.velocity)
         self.flux = now.flux + ratio * (now.flux - before.flux)
         self.start_pressure(now.pressure + ratio * (now.pressure - before.pressure))
+        if self.passenger is not None:
+            self.passenger.draw_out(now, before, ratio)
 
     def courant(self, step: float) -> float:
         """The largest Courant number of a cell for a step in s: what flows through in it over what the cell holds."""
@@ -137,7 +134,8 @@ class SteadyFlow:
 
     def state(self) -> dict[str, np.ndarray]:
         """Copies of all arrays that the next iteration starts from."""
-        return {name: getattr(self, attribute).copy() for name, attribute in STATE.items()}
+        arrays = {name: getattr(self, attribute).copy() for name, attribute in STATE.items()}
+        return arrays if self.passenger is None else arrays | self.passenger.state()
 
     def restore(self, arrays: dict[str, np.ndarray]) -> None:
         """Takes over a state; raises `ValueError` for one of another mesh.
@@ -152,6 +150,8 @@ class SteadyFlow:
         kept = self.flux[self.stencil.inner :][self.open].copy()
         self.flux[self.stencil.inner :] = given
         self.flux[self.stencil.inner :][self.open] = kept
+        if self.passenger is not None:
+            self.passenger.restore(arrays, self)
 
     # -- start state --------------------------------------------------------------------------
 
@@ -186,7 +186,7 @@ class SteadyFlow:
 
     # -- boundary values ----------------------------------------------------------------------
 
-    def _boundary_velocity(self) -> np.ndarray:
+    def boundary_velocity(self) -> np.ndarray:
         s, inner = self.stencil, self.stencil.inner
         value = self.conditions.velocity.copy()
         near = self.velocity[s.face_cell]
@@ -217,7 +217,7 @@ class SteadyFlow:
     def iterate(self) -> Residuals:
         """One SIMPLEC step. Raises `Diverged`."""
         s, alpha = self.stencil, self.relaxation
-        on_boundary = self._boundary_velocity()
+        on_boundary = self.boundary_velocity()
         slope = gradient(s, self._all, self.velocity, on_boundary)
         viscosity = self.medium.viscosity_of_faces
         equation = convection(s, self.flux) - laplacian(s, viscosity)
@@ -253,7 +253,8 @@ class SteadyFlow:
             self._predict_flux(alpha * s.mesh.volume / own, slope)
             self._correct(mobility)
         self._catch_runaway()
-        return Residuals(momentum, residual)
+        heat = self.passenger.follow(self) if self.passenger is not None else 0.0
+        return Residuals(momentum, residual, heat)
 
     def _correct(self, mobility: np.ndarray) -> None:
         """Pressure, velocity and flux so that mass is kept."""
@@ -350,7 +351,7 @@ class SteadyFlow:
     def _remember_mean_flux(self) -> None:
         """Flux of the interpolated velocity alone, for Majumdar's term of the next step."""
         s, rho, inner = self.stencil, self.medium.density_of_faces, self.stencil.inner
-        slope = gradient(s, self._all, self.velocity, self._boundary_velocity())
+        slope = gradient(s, self._all, self.velocity, self.boundary_velocity())
         nothing = np.zeros(s.cells)
         kernels.rhie_chow(
             self.velocity, self.pressure, self._pressure_gradient, nothing, s.owner, s.neighbour, s.weight,
@@ -394,6 +395,8 @@ class SteadyFlow:
             if np.any(self.flux):
                 self._apply_to_flux(self._solve_correction(mobility, 1e-12), mobility)
         self.pressure_solver = solver
+        if self.passenger is not None:
+            self.passenger.settle(self)
 
     # -- watch --------------------------------------------------------------------------------
 
@@ -412,7 +415,8 @@ class SteadyFlow:
 
     def snapshot(self) -> Fields:
         """A copy of the fields as they are now."""
-        return Fields(
+        fields = Fields(
             self.stencil, self.medium.density, self.medium.viscosity, self.velocity.copy(), self.pressure.copy(), self.flux.copy(),
-            self._boundary_velocity(), self._boundary_pressure(),
+            self.boundary_velocity(), self._boundary_pressure(),
         )  # fmt: skip
+        return fields if self.passenger is None else self.passenger.onto(fields)

@@ -10,6 +10,8 @@ from io import StringIO
 
 import numpy as np
 
+from brook.core.solve.residuals import Residuals
+
 
 @dataclass(frozen=True)
 class Rules:
@@ -36,6 +38,7 @@ class History:
     seconds: list[float] = field(default_factory=list)
     time: list[float] = field(default_factory=list)
     marks: list[tuple[int, str]] = field(default_factory=list)
+    heat: list[float] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         for name in self.monitor_names:
@@ -44,17 +47,21 @@ class History:
     def __len__(self) -> int:
         return len(self.momentum)
 
-    def add(
-        self, momentum: float, mass: float, seconds: float, values: dict[str, float], time: float | None = None
-    ) -> None:
+    def add(self, residuals: Residuals, seconds: float, values: dict[str, float], time: float | None = None) -> None:
         """Records one iteration, or one step in time."""
         if time is not None:
             self.time.append(time)
-        self.momentum.append(momentum)
-        self.mass.append(mass)
+        self.momentum.append(residuals.momentum)
+        self.mass.append(residuals.mass)
+        self.heat.append(residuals.heat)
         self.seconds.append(seconds)
         for name in self.monitor_names:
             self.monitors[name].append(values[name])
+
+    @property
+    def worst(self) -> np.ndarray:
+        """The largest residual of each iteration."""
+        return np.maximum(np.maximum(self.momentum, self.mass), self.heat or 0.0)
 
     def since(self, start: int) -> dict[str, object]:
         """Everything recorded from an iteration on, as plain lists for JSON."""
@@ -62,6 +69,7 @@ class History:
             "start": start,
             "momentum": self.momentum[start:],
             "mass": self.mass[start:],
+            "heat": self.heat[start:] if any(self.heat) else [],
             "seconds": self.seconds[start:],
             "time": self.time[start:],
             "monitors": {
@@ -80,7 +88,7 @@ class History:
         marks = [(int(at), str(what)) for at, what in raw["marks"]]
         return cls(
             monitor_names, raw["momentum"], raw["mass"], {n: v for n, v in kept.items() if n in monitor_names},
-            raw["seconds"], raw.get("time", []), marks,
+            raw["seconds"], raw.get("time", []), marks, raw.get("heat") or [0.0] * len(raw["momentum"]),
         )  # fmt: skip
 
     def csv(self) -> str:
@@ -88,11 +96,26 @@ class History:
         text = StringIO()
         writer = csv.writer(text, lineterminator="\n")
         first = ["step", "time"] if self.time else ["iteration"]
-        writer.writerow([*first, "momentum_residual", "mass_residual", "seconds", *self.monitor_names])
+        warm = ["heat_residual"] if any(self.heat) else []
+        writer.writerow([*first, "momentum_residual", "mass_residual", *warm, "seconds", *self.monitor_names])
         for k in range(len(self)):
             values = [self.monitors[n][k] for n in self.monitor_names]
             begin = [k + 1, repr(self.time[k])] if self.time else [k + 1]
-            writer.writerow([*begin, *(repr(v) for v in (self.momentum[k], self.mass[k], self.seconds[k], *values))])
+            writer.writerow(
+                [
+                    *begin,
+                    *(
+                        repr(v)
+                        for v in (
+                            self.momentum[k],
+                            self.mass[k],
+                            *self.heat[k : k + len(warm)],
+                            self.seconds[k],
+                            *values,
+                        )
+                    ),
+                ]
+            )
         return text.getvalue()
 
 
@@ -121,7 +144,7 @@ def forecast(history: History, rules: Rules, began_at: int = 0) -> Forecast:
     Residuals fall by a constant factor near the end, so their logarithm is drawn out as a straight line.
     """
     left = rules.iterations - (len(history) - began_at)
-    worst = np.maximum(np.array(history.momentum), np.array(history.mass))
+    worst = history.worst
     if len(worst) < 20:
         return Forecast(None, "the residuals")
     moving = [n for n in history.monitor_names if not standing_still(history.monitors[n], rules)]

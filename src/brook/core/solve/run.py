@@ -14,10 +14,12 @@ from brook.core.solve.checkpoint import Checkpoint
 from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, SteadyFlow
 from brook.core.solve.history import History, Rules, standing_still
+from brook.core.solve.still import StillBodies
 
 State = Literal["converged", "not converged", "stopped", "paused", "diverged"]
 Wish = Literal["go on", "stop", "pause"]
 Monitor = Callable[[Fields], float]
+Flow = SteadyFlow | StillBodies
 SNAPSHOT_EVERY = 25
 AGAIN = ", after a second and gentler start at iteration {}"
 
@@ -65,7 +67,7 @@ class Outcome:
 
 
 def run_steady(
-    flow: SteadyFlow, rules: Rules, monitors: dict[str, Monitor], watch: Watch = UNWATCHED,
+    flow: Flow, rules: Rules, monitors: dict[str, Monitor], watch: Watch = UNWATCHED,
     start: Checkpoint | None = None,
 ) -> Outcome:  # fmt: skip
     """Iterates until the rules are met, somebody wishes otherwise, or the flow runs away.
@@ -100,7 +102,7 @@ def run_steady(
             state, message = "diverged", explain(error, flow.stencil.mesh, iteration + 1, again)
             again = ""
             break
-        history.add(residuals.momentum, residuals.mass, before + time.perf_counter() - begun, values)
+        history.add(residuals, before + time.perf_counter() - begun, values)
         if iteration % SNAPSHOT_EVERY == 0:
             last_good = now_fields
         if time.perf_counter() - reported > watch.seconds:
@@ -115,7 +117,7 @@ def run_steady(
             if wish == "pause":
                 state, message = "paused", f"paused after {len(history)} iterations"
                 break
-        under = residuals.momentum <= rules.residual and residuals.mass <= rules.residual
+        under = residuals.worst <= rules.residual
         if under and all(standing_still(history.monitors[n], rules) for n in names):
             state, message = "converged", f"converged after {len(history)} iterations"
             break
@@ -136,10 +138,11 @@ def _what_still_moves(history: History, rules: Rules) -> str:
     if not len(history):
         return ""
     moving = [n for n in history.monitor_names if not standing_still(history.monitors[n], rules)]
-    over = max(history.momentum[-1], history.mass[-1]) > rules.residual
+    worst = history.worst[-1]
+    over = worst > rules.residual
     parts = []
     if over:
-        parts.append(f"residuals stand at {max(history.momentum[-1], history.mass[-1]):.1e}")
+        parts.append(f"residuals stand at {worst:.1e}")
     if moving:
         parts.append("still moving: " + ", ".join(name.replace("_", " ") for name in moving))
     return "; " + "; ".join(parts) if parts else ""

@@ -12,10 +12,11 @@ import numpy as np
 
 from brook.core.solve.averages import Averages
 from brook.core.solve.checkpoint import Checkpoint
-from brook.core.solve.flow import Diverged, Residuals, SteadyFlow
+from brook.core.solve.flow import Diverged
 from brook.core.solve.history import History
 from brook.core.solve.past import Moment, Past
-from brook.core.solve.run import UNWATCHED, Monitor, Outcome, State, Watch, explain
+from brook.core.solve.residuals import Residuals
+from brook.core.solve.run import UNWATCHED, Flow, Monitor, Outcome, State, Watch, explain
 from brook.core.solve.setup import BoundaryConditions
 
 GROWTH = 1.1  # of a step over the one before
@@ -72,12 +73,13 @@ class Clock:
             if f"moment-{k}-velocity" in arrays:
                 start = f"moment-{k}-of-"
                 fields = {n.removeprefix(start): a for n, a in arrays.items() if n.startswith(start)}
-                moments.append(Moment(*(arrays[f"moment-{k}-{name}"] for name in MOMENT), fields))
+                velocity, pressure, flux, off = (arrays[f"moment-{k}-{name}"] for name in MOMENT)
+                moments.append(Moment(velocity, pressure, flux, off, fields))
         return cls(now, step, before, int(count), int(saved), int(loose), tuple(moments))
 
 
 def run_in_time(
-    flow: SteadyFlow, timing: Timing, monitors: dict[str, Monitor], watch: Watch = UNWATCHED,
+    flow: Flow, timing: Timing, monitors: dict[str, Monitor], watch: Watch = UNWATCHED,
     start: Checkpoint | None = None, conditions_at: Callable[[float], BoundaryConditions] | None = None,
 ) -> Outcome:  # fmt: skip
     """Steps through time until its end; the history has one entry for each step.
@@ -122,13 +124,13 @@ def run_in_time(
             wanted = step
         clock.time, clock.before, clock.step, clock.count = clock.time + step, step, wanted, clock.count + 1
         clock.moments = (flow.moment(), *clock.moments[: timing.order - 1])
-        clock.loose += max(residuals.momentum, residuals.mass) > timing.residual
+        clock.loose += residuals.worst > timing.residual
         fields = flow.snapshot()
         if timing.average_from is not None and clock.time > timing.average_from:
             averages.add(fields, step)
         fields = averages.onto(fields)
         values = {name: monitor(fields) for name, monitor in monitors.items()}
-        history.add(residuals.momentum, residuals.mass, before + time.perf_counter() - begun, values, clock.time)
+        history.add(residuals, before + time.perf_counter() - begun, values, clock.time)
         last_good = fields
         if timing.save_every > 0 and clock.time >= (clock.saved + 1) * timing.save_every * (1 - 1e-9):
             clock.saved += 1
@@ -153,13 +155,13 @@ def run_in_time(
     return Outcome(state, message, last_good, history, {}, backflow, final)
 
 
-def _checkpoint(flow: SteadyFlow, history: History, began: int, clock: Clock, averages: Averages) -> Checkpoint:
+def _checkpoint(flow: Flow, history: History, began: int, clock: Clock, averages: Averages) -> Checkpoint:
     made = Checkpoint.of(flow, history, began)
     made.arrays.update(clock.arrays() | averages.arrays())
     return made
 
 
-def _first_step(flow: SteadyFlow, timing: Timing) -> float:
+def _first_step(flow: Flow, timing: Timing) -> float:
     """A tenth of what the Courant number would allow: the start state is rarely one the flow could have come to."""
     if timing.steps == "fixed":
         return timing.step
@@ -179,7 +181,7 @@ def _fitted(clock: Clock, timing: Timing, wanted: float) -> float:
 
 
 def _stepped(
-    flow: SteadyFlow, clock: Clock, timing: Timing, step: float,
+    flow: Flow, clock: Clock, timing: Timing, step: float,
     conditions_at: Callable[[float], BoundaryConditions] | None, history: History,
 ) -> tuple[float, Residuals]:  # fmt: skip
     """Does one step, shorter where it runs away. Gives its length in s and the last residuals. Raises `Diverged`."""
@@ -189,12 +191,12 @@ def _stepped(
         flow.past = Past.of(clock.moments[: timing.order], step, before or None)
         try:
             if before and tries == 0:
-                flow.draw_out(*clock.moments, step / before)
+                flow.draw_out(clock.moments[0], clock.moments[1], step / before)
             if conditions_at is not None:
                 flow.change(conditions_at(clock.time + step))
             for k in range(timing.outer):
                 residuals = flow.iterate()
-                if k + 1 >= LEAST_OUTER and max(residuals.momentum, residuals.mass) <= timing.residual:
+                if k + 1 >= LEAST_OUTER and residuals.worst <= timing.residual:
                     break
             return step, residuals
         except Diverged:

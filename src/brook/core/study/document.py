@@ -11,6 +11,7 @@ from pydantic import Field, ValidationError, model_validator
 from brook.core.study.base import Coordinate, Formula, Name, Part, Problem, Prose, Title, Value
 from brook.core.study.boundaries import Boundary
 from brook.core.study.geometry import Geometry
+from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.timing import Steady, Timing
 from brook.core.study.views import CurvePlot, Plate
@@ -90,9 +91,13 @@ class OwnFluid(Part):
     title: Title = "Own fluid"
     density: Annotated[Formula, Value("density", "positive")] = "1000 kg/m^3"
     viscosity: Annotated[Formula, Value("dynamic_viscosity", "positive")] = "1 mPa s"
+    heat_capacity: Annotated[Formula, Value("heat_capacity", "positive")] = "4.18 kJ/(kg K)"
+    conductivity: Annotated[Formula, Value("conductivity", "positive")] = "0.6 W/(m K)"
+    expansion: Annotated[Formula, Value("expansion")] = "2.1e-4 K^-1"
 
 
 Fluid = Annotated[LibraryFluid | OwnFluid, Field(discriminator="kind")]
+Material = Annotated[LibraryFluid | OwnFluid | LibrarySolid | OwnSolid, Field(discriminator="kind")]
 
 
 class Reference(Part):
@@ -106,6 +111,8 @@ class SetUp(Part):
     fluid: Fluid = LibraryFluid()
     boundaries: Annotated[tuple[Boundary, ...], Field(max_length=60)] = ()
     timing: Timing = Steady()
+    heat: Heat | None = None
+    materials: Annotated[dict[Name, Material], Field(max_length=200)] = {}
     convection: Literal["limited", "central", "upwind"] = "limited"
     reference: Reference = Reference()
 

@@ -1,33 +1,38 @@
 """What can be read from the fields at a place and drawn, one file each; a new one is a new file and a line here."""
 
-from brook.core.mesh import Mesh
 from brook.core.results.quantities import (
     flow,
+    heat,
     pressure,
     pressure_coefficient,
     speed,
+    temperature,
     total_pressure,
     velocity,
     vorticity,
 )
 from brook.core.results.quantities.base import QuantityKind, References, View
 from brook.core.results.quantities.own import OwnQuantity, own_quantity
+from brook.core.solve import Fields
 
 QUANTITIES: dict[str, QuantityKind] = {
     kind.name: kind
     for kind in (
         speed.QUANTITY, velocity.ALONG_X, velocity.ALONG_Y, velocity.ALONG_Z, pressure.QUANTITY,
-        total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY,
+        total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY, temperature.QUANTITY,
+        heat.QUANTITY,
     )
 }  # fmt: skip
 
 # Those that a run draws on its way, the last one in space only; others are made from its fields when somebody asks.
-DRAWN = ("speed", "velocity_x", "velocity_y", "pressure", "velocity_z")
+DRAWN = ("speed", "velocity_x", "velocity_y", "pressure", "temperature", "velocity_z")
 
 
-def drawn_of(mesh: Mesh) -> tuple[str, ...]:
-    """What a run on a mesh draws on its way."""
-    return DRAWN[:-1] if mesh.is_plane else DRAWN
+def drawn_of(fields: Fields) -> tuple[str, ...]:
+    """What a run with such fields draws on its way."""
+    left_out = ["velocity_z"] if fields.mesh.is_plane else []
+    left_out += [] if "temperature" in fields.more else ["temperature"]
+    return tuple(name for name in DRAWN if name not in left_out)
 
 
 __all__ = ["DRAWN", "QUANTITIES", "OwnQuantity", "QuantityKind", "References", "View", "drawn_of", "own_quantity"]

@@ -26,7 +26,7 @@ class Statistic:
     quantities: tuple[str, ...] | None = None
 
     def fits(self, quantity: str) -> bool:
-        return quantity != "flow" if self.quantities is None else quantity in self.quantities
+        return quantity not in ("flow", "heat") if self.quantities is None else quantity in self.quantities
 
 
 def nothing_there(samples: Samples) -> bool:

@@ -8,4 +8,4 @@ def evaluate(samples: Samples) -> float:
     return float(samples.values.sum())
 
 
-STATISTIC = Statistic("total", "{quantity} out through {place}", evaluate, quantities=("flow",))
+STATISTIC = Statistic("total", "{quantity} out through {place}", evaluate, quantities=("flow", "heat"))

@@ -1,0 +1,245 @@
+"""Heat in fluids and solids as one system of equations.
+
+∂(ρ c T)/∂t + ∇·(ρ u c T) = ∇·(k ∇T) + sources, second order in space; walls between bodies couple both sides in the
+matrix, with a contact resistance where there is one. Patankar (1980) for the harmonic mean of conductivities.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import sparse
+
+from brook.core.numerics import Matrix, Stencil, convection, gradient, kernels, laplacian
+from brook.core.numerics.general import GeneralSolver
+from brook.core.numerics.operators import SCHEME_NUMBER, SMOOTH_SHARE, Convection
+from brook.core.solve.past import Past
+
+
+@dataclass(frozen=True, eq=False)
+class Substance:
+    """Of each cell (C,): conductivity in W/(m K), heat capacity in J/(kg K) and density in kg/m³."""
+
+    conductivity: np.ndarray
+    capacity: np.ndarray
+    density: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class HeatConditions:
+    """On boundary faces (B,): a film of `coefficient` in W/(m² K), infinite where the temperature is given, to
+    `surroundings` in K, and a `flux` in W/m² into the body besides. What enters has the temperature `entering` in K."""
+
+    coefficient: np.ndarray
+    surroundings: np.ndarray
+    flux: np.ndarray
+    entering: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class Contacts:
+    """Boundary faces `one` (n,) and `other` (n,) that lie on each other, as places in boundary arrays, and the
+    resistance (n,) between them in m² K/W."""
+
+    one: np.ndarray
+    other: np.ndarray
+    resistance: np.ndarray
+
+    @classmethod
+    def none(cls) -> Contacts:
+        return cls(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0))
+
+
+class Heat:
+    """The temperature (C,) in K of all bodies; `advance` takes one step towards the answer for a mass flux."""
+
+    def __init__(
+        self, stencil: Stencil, substance: Substance, conditions: HeatConditions, start: np.ndarray, source: np.ndarray,
+        contacts: Contacts | None = None, scheme: Convection = "limited",
+    ):  # fmt: skip
+        self.stencil, self.substance, self.conditions = stencil, substance, conditions
+        self.source, self.scheme = source, scheme  # (C,) in W
+        self.contacts = contacts or Contacts.none()
+        self.temperature = start.astype(float).copy()
+        self.boundary = self.temperature[stencil.face_cell].copy()
+        self.relaxation = 1.0
+        self._solver = GeneralSolver()
+        self._paired = np.zeros(stencil.boundary_count, bool)
+        self._paired[self.contacts.one] = self._paired[self.contacts.other] = True
+        self._leaving = np.zeros(stencil.boundary_count)  # W out of the bodies through each boundary face
+        self.carried = np.zeros(stencil.active)  # mass flux (F,) in kg/s with which the temperature was found
+
+    # -- what boundaries do -------------------------------------------------------------------
+
+    def _conductance(self) -> np.ndarray:
+        """From a cell to its boundary face, in W/K (B,)."""
+        s = self.stencil
+        return self.substance.conductivity[s.face_cell] * s.stiffness[s.inner :]
+
+    def _film(self, conductance: np.ndarray) -> np.ndarray:
+        """From a cell to the surroundings, in W/K (B,): nothing where there is no film."""
+        area = np.linalg.norm(self.stencil.area[self.stencil.inner :], axis=1)
+        coefficient = self.conditions.coefficient
+        with np.errstate(divide="ignore", invalid="ignore"):
+            both = 1 / (1 / conductance + 1 / (coefficient * area))
+        return np.where(np.isinf(coefficient), conductance, np.where(coefficient > 0, both, 0.0))
+
+    def _skewed(self, slope: np.ndarray) -> np.ndarray:
+        """k cross·∇T (B,) in W: what the gradient along a boundary adds to the flux through it."""
+        s = self.stencil
+        along = np.einsum("fi,fi->f", slope[s.face_cell], s.cross[s.inner :])
+        return self.substance.conductivity[s.face_cell] * along
+
+    # -- one step -----------------------------------------------------------------------------
+
+    def advance(self, flux: np.ndarray, past: Past | None = None, extra: np.ndarray | None = None,
+                tolerance: float = 0.01) -> float:  # fmt: skip
+        """Solves for the temperature with a mass flux (F,) in kg/s; `extra` (C,) are further sources in W.
+
+        Returns the residual before that: what was left of the heat equation over the heat that cells exchange.
+        """
+        s, t, sub = self.stencil, self.temperature, self.substance
+        inner, cell = s.inner, s.face_cell
+        source = self.source if extra is None else self.source + extra
+        slope = gradient(s, s.every_boundary, t, self.boundary)
+        carried = flux.copy()
+        carried[:inner] *= sub.capacity[s.owner[:inner]]
+        carried[inner:] *= sub.capacity[cell]
+        conduct = self._between()
+        equation = convection(s, carried) - laplacian(s, conduct)
+        right = source + self._corrections(carried, conduct, slope)
+        diagonal = equation.diagonal.copy()
+        conductance = self._conductance()
+        film, skewed = self._film(conductance), self._skewed(slope)
+        area = np.linalg.norm(s.area[inner:], axis=1)
+        # a film sees less of the skewed part, a given temperature all of it
+        share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
+        entering = np.maximum(-carried[inner:], 0.0)
+        np.add.at(diagonal, cell, film + entering)
+        into = film * self.conditions.surroundings + share * skewed + area * self.conditions.flux
+        np.add.at(right, cell, into + entering * self.conditions.entering)
+        coupling, exchanged = self._coupled(conductance, skewed, diagonal, right)
+        if past is not None:
+            mass = sub.density * sub.capacity * s.mesh.volume
+            diagonal += past.now * mass
+            right += mass * past.pull_of("temperature")
+        matrix = Matrix(s, diagonal, equation.lower, equation.upper).csr()
+        if coupling is not None:
+            matrix = matrix + coupling
+        residual = self._residual(matrix, right, equation, exchanged, into, film)
+        if self.relaxation < 1:
+            more = (1 / self.relaxation - 1) * diagonal
+            matrix = matrix + sparse.diags(more)
+            right = right + more * t
+        self.temperature = self._solver.solve(matrix, right, t, tolerance)
+        self._close(flux, conductance, skewed)
+        return residual
+
+    def _between(self) -> np.ndarray:
+        """Conductivity (inner,) between neighbours, as of both halves in a row."""
+        s, k = self.stencil, self.substance.conductivity
+        one, two = k[s.owner[: s.inner]], k[s.neighbour]
+        return one * two / (s.weight * two + (1 - s.weight) * one)
+
+    def _corrections(self, carried: np.ndarray, conduct: np.ndarray, slope: np.ndarray) -> np.ndarray:
+        """What second-order convection and skewed faces add (C,), in W."""
+        s, out = self.stencil, np.zeros(self.stencil.cells)
+        if self.scheme != "upwind" and np.any(carried):
+            softness = (SMOOTH_SHARE * float(np.ptp(self.temperature))) ** 2 + 1e-300
+            kernels.upwind_correction_scalar(
+                self.temperature, slope, carried, s.owner, s.neighbour, s.weight, s.line, s.skew,
+                SCHEME_NUMBER[self.scheme], softness, out,
+            )  # fmt: skip
+        kernels.diffusion_correction_scalar(conduct, slope, s.owner, s.neighbour, s.weight, s.cross, out)
+        return out
+
+    def _coupled(
+        self, conductance: np.ndarray, skewed: np.ndarray, diagonal: np.ndarray, right: np.ndarray
+    ) -> tuple[sparse.csr_matrix | None, np.ndarray]:
+        """Walls between bodies: what couples cells over them, and the heat over each in W as it is now."""
+        one, other = self.contacts.one, self.contacts.other
+        if not len(one):
+            return None, np.zeros(0)
+        s = self.stencil
+        a, b = s.face_cell[one], s.face_cell[other]
+        through = self._through(conductance)
+        lag = through * (skewed[other] / conductance[other] - skewed[one] / conductance[one])
+        np.add.at(diagonal, a, through)
+        np.add.at(diagonal, b, through)
+        np.add.at(right, a, -lag)
+        np.add.at(right, b, lag)
+        rows, columns = np.concatenate([a, b]), np.concatenate([b, a])
+        entries = -np.concatenate([through, through])
+        matrix = sparse.csr_matrix((entries, (rows, columns)), shape=(s.cells, s.cells))
+        return matrix, through * (self.temperature[a] - self.temperature[b]) + lag
+
+    def _through(self, conductance: np.ndarray) -> np.ndarray:
+        """From cell to cell over walls between bodies, in W/K."""
+        one, other = self.contacts.one, self.contacts.other
+        area = np.linalg.norm(self.stencil.area[self.stencil.inner :][one], axis=1)
+        return 1 / (1 / conductance[one] + 1 / conductance[other] + self.contacts.resistance / area)
+
+    def _residual(
+        self, matrix: sparse.csr_matrix, right: np.ndarray, equation: Matrix, exchanged: np.ndarray, into: np.ndarray,
+        film: np.ndarray,
+    ) -> float:  # fmt: skip
+        s, t = self.stencil, self.temperature
+        left = float(np.abs(right - matrix @ t).sum())
+        step = np.abs(t[s.neighbour] - t[s.owner[: s.inner]])
+        terms = float(
+            (np.maximum(np.abs(equation.upper), np.abs(equation.lower)) * step).sum() + np.abs(exchanged).sum()
+        )
+        terms += float(np.abs(into - film * t[s.face_cell]).sum() + np.abs(self.source).sum())
+        return left / terms if terms > 0 else 0.0
+
+    def _close(self, flux: np.ndarray, conductance: np.ndarray, skewed: np.ndarray) -> None:
+        """Temperatures of boundary faces and the heat that leaves through them, from those of the cells."""
+        s, cell, there = self.stencil, self.stencil.face_cell, self.conditions
+        near = self.temperature[cell]
+        area = np.linalg.norm(s.area[s.inner :], axis=1)
+        film = self._film(conductance)
+        share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
+        into = film * (there.surroundings - near) + share * skewed + area * there.flux
+        found = near + np.divide(into - skewed, conductance, out=np.zeros_like(into), where=conductance > 0)
+        through = flux[s.inner :]
+        found = np.where(np.isinf(there.coefficient), there.surroundings, found)
+        found = np.where((through < 0) & ~np.isinf(there.coefficient), there.entering, found)
+        found = np.where((through > 0), near, found)
+        one, other = self.contacts.one, self.contacts.other
+        leaving = -into + self.substance.capacity[cell] * through * np.where(through < 0, there.entering, near)
+        if len(one):
+            a, b = cell[one], cell[other]
+            lag = skewed[other] / conductance[other] - skewed[one] / conductance[one]
+            heat = self._through(conductance) * (self.temperature[a] - self.temperature[b] + lag)
+            found[one] = near[one] - (heat + skewed[one]) / conductance[one]
+            found[other] = near[other] + (heat - skewed[other]) / conductance[other]
+            leaving[one], leaving[other] = heat, -heat
+        self.boundary, self._leaving, self.carried = found, leaving, flux
+
+    # -- what it comes to ---------------------------------------------------------------------
+
+    def leaving(self) -> np.ndarray:
+        """Heat (B,) in W out of the body through each boundary face; what flows through carries ρ u c T with it."""
+        return self._leaving
+
+    def settle(self, flux: np.ndarray, extra: np.ndarray | None = None, left: float = 1e-9, most: int = 60) -> float:
+        """Goes on with the flow as it is until the heat equation holds; returns the residual."""
+        relaxation, self.relaxation = self.relaxation, 1.0
+        residual = 1.0
+        for _ in range(most):
+            residual = self.advance(flux, None, extra, 1e-6)
+            if residual <= left:
+                break
+        self.relaxation = relaxation
+        return residual
+
+    def dissipation(self, viscosity: np.ndarray, slope: np.ndarray) -> np.ndarray:
+        """Heat (C,) in W from friction, μ ∇u:(∇u + ∇uᵀ), of a velocity gradient (C, 3, 3)."""
+        both = slope + np.swapaxes(slope, 1, 2)
+        return viscosity * np.einsum("cij,cij->c", slope, both) * self.stencil.mesh.volume
+
+    def kept(self, past: Past) -> np.ndarray:
+        """Heat (C,) in W that goes into getting warmer."""
+        mass = self.substance.density * self.substance.capacity * self.stencil.mesh.volume
+        return mass * (past.now * self.temperature - past.pull_of("temperature"))

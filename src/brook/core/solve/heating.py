@@ -1,0 +1,102 @@
+"""Heat conditions of every face, and what bodies are made of, from the statements of the set-up."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from brook.core.materials import ConstantFluid
+from brook.core.materials.solid import Solid
+from brook.core.mesh.opening import BEHIND
+from brook.core.numerics import Stencil
+from brook.core.solve.heat import Contacts, HeatConditions, Substance
+from brook.core.study import Resolved
+
+INFLOWS = ("velocity", "flow", "stream")
+
+
+def substance_of(stencil: Stencil, materials: dict[str, ConstantFluid | Solid]) -> Substance:
+    """The material of every cell. Raises `ValueError` for a body of which nobody said what it is."""
+    mesh = stencil.mesh
+    for name in mesh.bodies:
+        if name not in materials:
+            raise ValueError(f"say what {name} is made of")
+        if not (materials[name].conductivity > 0 and materials[name].heat_capacity > 0):
+            raise ValueError(f"the conductivity and heat capacity of {name} have to be more than nothing")
+    every = [materials[name] for name in mesh.bodies]
+    conductivity, capacity, density = (
+        np.array([getattr(m, name) for m in every])[mesh.body] for name in ("conductivity", "heat_capacity", "density")
+    )
+    return Substance(conductivity, capacity, density)
+
+
+def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]) -> HeatConditions:
+    """Conditions on every boundary face; patches of which nothing is said let no heat through.
+
+    Raises `ValueError` where something enters of which no temperature is said.
+    """
+    count, mesh = stencil.boundary_count, stencil.mesh
+    coefficient, surroundings, flux = np.zeros(count), np.full(count, heat.start), np.zeros(count)
+    entering = np.full(count, heat.start)
+    said = {p.patch: p for p in heat.patches}
+    for boundary in boundaries:
+        if boundary.kind in INFLOWS and getattr(said.get(boundary.patch), "kind", "") != "temperature":
+            raise ValueError(f"say the temperature of what enters through {boundary.patch}")
+    for patch in stencil.patches:
+        statement = said.get(patch.name)
+        if statement is None:
+            continue
+        here = stencil.boundary_faces(patch)
+        if statement.kind == "temperature":
+            coefficient[here], surroundings[here] = np.inf, statement.temperature
+            entering[here] = statement.temperature
+        elif statement.kind == "film":
+            coefficient[here], surroundings[here] = statement.coefficient, statement.surroundings
+        elif statement.kind == "flux":
+            flux[here] = statement.flux
+        else:
+            flux[here] = statement.power / mesh.face_area[patch.faces].sum()
+    for boundary in boundaries:
+        if boundary.kind == "pressure" and boundary.patch in said:
+            # an outlet is at no temperature of its own: what is said there is that of what flows back
+            coefficient[stencil.boundary_faces(mesh.patch(boundary.patch))] = 0.0
+    return HeatConditions(coefficient, surroundings, flux, entering)
+
+
+def contacts_of(stencil: Stencil, heat: Resolved) -> Contacts:
+    """Which boundary faces lie on each other, and what resists between them. Raises `ValueError` for a contact elsewhere."""
+    inner, mesh = stencil.inner, stencil.mesh
+    centre = mesh.face_centre[inner : stencil.active]
+    reach = 1e-6 * np.sqrt(mesh.face_area[inner : stencil.active])
+    pairs = cKDTree(centre).query_pairs(float(reach.max(initial=0.0)), output_type="ndarray") if len(centre) else []
+    if not len(pairs):
+        if heat.contacts:
+            raise ValueError(f"{heat.contacts[0].patch} is no wall between two bodies; there are none here")
+        return Contacts.none()
+    one, other = np.asarray(pairs).T
+    near = np.linalg.norm(centre[one] - centre[other], axis=1) <= np.minimum(reach[one], reach[other])
+    turned = np.einsum("ij,ij->i", stencil.area[inner:][one], stencil.area[inner:][other]) < 0
+    one, other = one[near & turned], other[near & turned]
+    resistance = np.zeros(stencil.boundary_count)
+    paired = np.zeros(stencil.boundary_count, bool)
+    paired[one] = paired[other] = True
+    walls = [p.name for p in stencil.patches if paired[stencil.boundary_faces(p)].any()]
+    for contact in heat.contacts:
+        if contact.patch not in walls:
+            known = ", ".join(sorted({w.removesuffix(BEHIND) for w in walls})) or "none here"
+            raise ValueError(f"{contact.patch} is no wall between two bodies; such walls are {known}")
+        for patch in stencil.patches:
+            if patch.name in (contact.patch, contact.patch + BEHIND):
+                resistance[stencil.boundary_faces(patch)] = contact.resistance
+    return Contacts(one, other, np.maximum(resistance[one], resistance[other]))
+
+
+def sources_of(stencil: Stencil, heat: Resolved) -> np.ndarray:
+    """Heat set free in each cell (C,) in W. Raises `ValueError` for a body that is not there."""
+    mesh, found = stencil.mesh, np.zeros(stencil.cells)
+    for source in heat.sources:
+        if source.body not in mesh.bodies:
+            raise ValueError(f"there is no body {source.body} to heat; bodies are {', '.join(mesh.bodies)}")
+        here = mesh.body == mesh.bodies.index(source.body)
+        found[here] += source.power * mesh.volume[here] / mesh.volume[here].sum()
+    return found

@@ -1,0 +1,194 @@
+"""What a flow carries along: temperature, which in turn changes its weight and its properties."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from brook.core.materials import ConstantFluid
+from brook.core.materials.fluid import table
+from brook.core.numerics import Stencil, gradient
+from brook.core.solve.fields import Fields
+from brook.core.solve.heat import Heat
+from brook.core.solve.medium import Medium
+from brook.core.solve.past import Moment
+
+if TYPE_CHECKING:
+    from brook.core.solve.flow import SteadyFlow
+
+BUOYANT = 0.95  # relaxation of the temperature where it drives the flow
+
+
+@dataclass(frozen=True, eq=False)
+class Carried:
+    """Which cells (n,) and faces (F,) of the whole mesh those of the flow's part are."""
+
+    cells: np.ndarray
+    faces: np.ndarray
+
+    @classmethod
+    def of(cls, whole: Stencil, bodies: list[int]) -> Carried:
+        mesh = whole.mesh
+        mine = np.isin(mesh.body, bodies)
+        inner = whole.inner
+        within = np.nonzero(mine[mesh.owner[:inner]] & mine[mesh.neighbour])[0]
+        outer = inner + np.nonzero(mine[whole.owner[inner:]])[0]
+        return cls(np.nonzero(mine)[0], np.concatenate([within, outer]))
+
+
+@dataclass(frozen=True, eq=False)
+class Fluids:
+    """The fluid of each body that flows, and `of` (n,): which of them fills each cell of the flow."""
+
+    fluids: tuple[ConstantFluid, ...]
+    of: np.ndarray
+
+    def constant(self, name: str) -> np.ndarray:
+        """A constant property (n,) of each cell."""
+        return np.array([getattr(f, name) for f in self.fluids])[self.of]
+
+    def at(self, name: str, temperature: np.ndarray, of: np.ndarray) -> np.ndarray:
+        """A property at temperatures (m,) in K of the fluids numbered in `of` (m,): from the library, or constant but for
+        the density, which falls by the expansion."""
+        found = np.empty(len(temperature))
+        for k, fluid in enumerate(self.fluids):
+            here = of == k
+            if fluid.substance:
+                known, values = table(fluid.substance)
+                found[here] = np.interp(temperature[here], known, values[name])
+            else:
+                found[here] = getattr(fluid, name)
+        return found
+
+
+class HeatCarried:
+    """The heat of a whole mesh, carried by a flow in a part of it."""
+
+    def __init__(
+        self, heat: Heat, carried: Carried, fluids: Fluids, gravity: np.ndarray, start: float, buoyancy: str = "none",
+        varying: bool = False, friction: bool = False,
+    ):  # fmt: skip
+        self.heat, self.carried, self.fluids = heat, carried, fluids
+        self.gravity, self.start, self.buoyancy = gravity, start, buoyancy
+        self.varying, self.friction = varying, friction
+        self.conductivity = heat.substance.conductivity.copy()
+        if buoyancy != "none":
+            heat.relaxation = BUOYANT
+
+    def whole_flux(self, flux: np.ndarray) -> np.ndarray:
+        """The mass flux on all faces (F,), nothing in solids and through walls."""
+        found = np.zeros(self.heat.stencil.active)
+        found[self.carried.faces] = flux
+        return found
+
+    # -- at each step -------------------------------------------------------------------------
+
+    def follow(self, flow: SteadyFlow) -> float:
+        """One step of the temperature after one of the flow, and what it changes there. Returns the residual of heat."""
+        residual = self.heat.advance(self.whole_flux(flow.flux), flow.past, self._friction(flow))
+        self.act(flow)
+        return residual
+
+    def act(self, flow: SteadyFlow) -> None:
+        """Gives the flow its weight and properties at the temperatures of now."""
+        t = self.heat.temperature[self.carried.cells]
+        s, of = flow.stencil, self.fluids.of
+        if self.varying or self.buoyancy == "density":
+            on_boundary = self.heat.boundary[self.carried.faces[s.inner :] - self.heat.stencil.inner]
+            density = flow.medium.density
+            at_boundary = flow.medium.on_boundary
+            viscosity = self.fluids.at("viscosity", t, of) if self.varying else flow.medium.viscosity
+            if self.buoyancy == "density":
+                density = self._density(t, of)
+                at_boundary = self._density(on_boundary, of[s.face_cell])
+                if flow.past is not None:
+                    flow.swelling = s.mesh.volume * (flow.past.now * density - flow.past.pull_of("density"))
+            flow.medium = Medium(s, density, viscosity, at_boundary)
+            if self.varying:
+                conductivity = self.conductivity.copy()
+                conductivity[self.carried.cells] = self.fluids.at("conductivity", t, of)
+                self.heat.substance = type(self.heat.substance)(
+                    conductivity, self.heat.substance.capacity, self._whole_density(flow)
+                )
+        if self.buoyancy == "boussinesq":
+            heavier = -self.fluids.constant("density") * self.fluids.constant("expansion") * (t - self.start)
+        elif self.buoyancy == "density":
+            level = self._density(np.full(len(self.fluids.fluids), self.start), np.arange(len(self.fluids.fluids)))
+            heavier = flow.medium.density - level[of]
+        else:
+            return
+        flow.force = (heavier * s.mesh.volume)[:, None] * self.gravity
+
+    def _density(self, temperature: np.ndarray, of: np.ndarray) -> np.ndarray:
+        found = self.fluids.at("density", temperature, of)
+        for k, fluid in enumerate(self.fluids.fluids):
+            if not fluid.substance:
+                here = of == k
+                found[here] = fluid.density * np.maximum(1 - fluid.expansion * (temperature[here] - self.start), 0.05)
+        return found
+
+    def _whole_density(self, flow: SteadyFlow) -> np.ndarray:
+        density = self.heat.substance.density.copy()
+        density[self.carried.cells] = flow.medium.density
+        return density
+
+    def _friction(self, flow: SteadyFlow) -> np.ndarray | None:
+        if not self.friction:
+            return None
+        s = flow.stencil
+        slope = gradient(s, s.every_boundary, flow.velocity, flow.boundary_velocity())
+        both = slope + np.swapaxes(slope, 1, 2)
+        found = np.zeros(self.heat.stencil.cells)
+        found[self.carried.cells] = flow.medium.viscosity * np.einsum("cij,cij->c", slope, both) * s.mesh.volume
+        return found
+
+    def settle(self, flow: SteadyFlow) -> float:
+        """Closes the balance of heat for the flow as it is."""
+        return self.heat.settle(self.whole_flux(flow.flux), self._friction(flow))
+
+    # -- what is kept -------------------------------------------------------------------------
+
+    def state(self) -> dict[str, np.ndarray]:
+        return {"temperature": self.heat.temperature.copy(), "boundary_temperature": self.heat.boundary.copy()}
+
+    def restore(self, arrays: dict[str, np.ndarray], flow: SteadyFlow) -> None:
+        """Takes over a state with a temperature; one without leaves it as it is."""
+        if "temperature" in arrays and arrays["temperature"].shape == self.heat.temperature.shape:
+            self.heat.temperature = arrays["temperature"].copy()
+            self.heat.boundary = arrays["boundary_temperature"].copy()
+        self.act(flow)
+
+    def moment(self, flow: SteadyFlow) -> dict[str, np.ndarray]:
+        found = {"temperature": self.heat.temperature.copy()}
+        if self.buoyancy == "density":
+            found["density"] = flow.medium.density.copy()
+        return found
+
+    def draw_out(self, now: Moment, before: Moment, ratio: float) -> None:
+        self.heat.temperature = now.fields["temperature"] + ratio * (
+            now.fields["temperature"] - before.fields["temperature"]
+        )
+
+    def onto(self, fields: Fields) -> Fields:
+        """The fields on the whole mesh, with the temperature; nothing moves in solids."""
+        s, more = self.heat.stencil, dict(fields.more)
+        cells, faces = self.carried.cells, self.carried.faces
+        outer = faces[fields.stencil.inner :] - s.inner
+
+        def spread(values: np.ndarray, places: np.ndarray, count: int) -> np.ndarray:
+            found = np.zeros((count, *values.shape[1:]))
+            found[places] = values
+            return found
+
+        density = self.heat.substance.density.copy()
+        density[cells] = fields.density
+        more["temperature"] = (self.heat.temperature.copy(), self.heat.boundary.copy())
+        more["heat"] = (np.zeros(s.cells), self.heat.leaving().copy())
+        return Fields(
+            s, density, spread(fields.viscosity, cells, s.cells), spread(fields.velocity, cells, s.cells),
+            spread(fields.pressure, cells, s.cells), spread(fields.flux, faces, s.active),
+            spread(fields.boundary_velocity, outer, s.boundary_count), spread(fields.boundary_pressure, outer, s.boundary_count),
+            more,
+        )  # fmt: skip

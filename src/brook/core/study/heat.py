@@ -1,0 +1,101 @@
+"""What the document says of heat: what bodies are made of, walls, sources, contacts, buoyancy."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import Field
+
+from brook.core.study.base import Formula, Name, Part, Value
+
+Temperature = Annotated[Formula, Value("temperature", "positive")]
+Acceleration = Annotated[Formula, Value("acceleration")]
+
+
+class GivenTemperature(Part):
+    """A wall held at a temperature, or the temperature of what enters."""
+
+    words: ClassVar[str] = "is at a temperature"
+    kind: Literal["temperature"] = "temperature"
+    patch: Name
+    temperature: Temperature = "20 degC"
+
+
+class GivenFlux(Part):
+    """So much heat enters through each piece of a patch."""
+
+    words: ClassVar[str] = "heats by a flux"
+    kind: Literal["flux"] = "flux"
+    patch: Name
+    flux: Annotated[Formula, Value("heat_flux")] = "1 kW/m^2"
+
+
+class GivenPower(Part):
+    """So much heat enters through a patch as a whole."""
+
+    words: ClassVar[str] = "heats with a power"
+    kind: Literal["power"] = "power"
+    patch: Name
+    power: Annotated[Formula, Value("power")] = "10 W"
+
+
+class Film(Part):
+    """Heat goes through a film to surroundings at a temperature."""
+
+    words: ClassVar[str] = "loses heat to surroundings"
+    kind: Literal["film"] = "film"
+    patch: Name
+    coefficient: Annotated[Formula, Value("film_coefficient", "positive")] = "10 W/(m^2 K)"
+    surroundings: Temperature = "20 degC"
+
+
+PATCH_KINDS = (GivenTemperature, GivenFlux, GivenPower, Film)
+HeatedPatch = Annotated[GivenTemperature | GivenFlux | GivenPower | Film, Field(discriminator="kind")]
+
+
+class Source(Part):
+    """Heat set free in a body, evenly."""
+
+    body: Name
+    power: Annotated[Formula, Value("power")] = "10 W"
+
+
+class Contact(Part):
+    """What hinders heat from passing a wall between two bodies."""
+
+    patch: Name
+    resistance: Annotated[Formula, Value("thermal_resistance", "not_negative")] = "1e-4 m^2 K/W"
+
+
+class LibrarySolid(Part):
+    kind: Literal["solid"] = "solid"
+    substance: Literal["aluminium", "copper", "steel", "stainless", "glass", "acrylic", "polyethylene", "brick"] = (
+        "aluminium"
+    )
+
+
+class OwnSolid(Part):
+    kind: Literal["own_solid"] = "own_solid"
+    title: Annotated[str, Field(min_length=1, max_length=120)] = "Own solid"
+    density: Annotated[Formula, Value("density", "positive")] = "2700 kg/m^3"
+    heat_capacity: Annotated[Formula, Value("heat_capacity", "positive")] = "900 J/(kg K)"
+    conductivity: Annotated[Formula, Value("conductivity", "positive")] = "200 W/(m K)"
+
+
+class Heat(Part):
+    """Temperatures are computed too. They begin at `start`, which is also that of what flows back in at outlets.
+
+    `buoyancy` by Boussinesq takes density for constant but in the weight; by `density` it is that of the local
+    temperature, at low Mach number. `friction` counts what the flow loses as heat.
+    """
+
+    start: Temperature = "20 degC"
+    patches: Annotated[tuple[HeatedPatch, ...], Field(max_length=200)] = ()
+    sources: Annotated[tuple[Source, ...], Field(max_length=200)] = ()
+    contacts: Annotated[tuple[Contact, ...], Field(max_length=200)] = ()
+    buoyancy: Literal["none", "boussinesq", "density"] = "none"
+    gravity_x: Acceleration = "0 m/s^2"
+    gravity_y: Acceleration = "-9.81 m/s^2"
+    gravity_z: Acceleration = "0 m/s^2"
+    varying: bool = False
+    friction: bool = False

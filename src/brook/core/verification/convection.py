@@ -1,0 +1,76 @@
+"""Natural convection in a square, one side warm, the other cold: the bench mark of de Vahl Davis (1983)."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from brook.core.checks import prepare
+from brook.core.pipeline import make_mesh, solve
+from brook.core.results.picture import polygons
+from brook.core.results.plane import Triangles, point_values
+from brook.core.results.quantities import View
+from brook.core.solve import Outcome
+from brook.core.study import Study
+from brook.core.study.document import study_from
+from brook.core.verification.case import Comparison
+
+SOURCE = "de Vahl Davis 1983"
+# Mean Nusselt number, largest horizontal velocity on the vertical mid-line and vertical one on the horizontal, by Ra.
+FIGURES = {
+    1e3: (1.118, 3.649, 3.697),
+    1e4: (2.243, 16.178, 19.617),
+    1e5: (4.519, 34.73, 68.59),
+    1e6: (8.800, 64.63, 219.36),
+}
+PRANDTL = 0.71
+CELLS = {1e3: 48, 1e4: 48, 1e5: 64, 1e6: 128}
+TOLERANCE = 0.01
+
+
+def study(rayleigh: float, cells: int) -> Study:
+    """A square of 1 m with a fluid of density, capacity and expansion 1 and a drop of 1 K: α = 1 / sqrt(Ra Pr) m²/s."""
+    diffusivity = 1 / (rayleigh * PRANDTL) ** 0.5
+    outer = {"name": "square", "left": "0 m", "bottom": "0 m", "width": "1 m", "height": "1 m",
+             "patches": {"left": "warm", "right": "cold", "bottom": "floor", "top": "lid"}}  # fmt: skip
+    fluid = {"kind": "own", "density": "1 kg/m^3", "viscosity": f"{PRANDTL * diffusivity!r} Pa s",
+             "heat_capacity": "1 J/(kg K)", "conductivity": f"{diffusivity!r} W/(m K)", "expansion": "1 K^-1"}  # fmt: skip
+    heat = {"start": "300 K", "buoyancy": "boussinesq", "gravity_y": "-1 m/s^2", "patches": [
+        {"kind": "temperature", "patch": "warm", "temperature": "300.5 K"},
+        {"kind": "temperature", "patch": "cold", "temperature": "299.5 K"},
+    ]}  # fmt: skip
+    return study_from({
+        "format": "brook-study", "version": 1, "title": "convection",
+        "variants": [{"name": "square", "title": "Square", "geometry": {"outer": outer}}],
+        "mesh_plan": {"bulk": f"{2.0 / cells!r} m", "wall": f"{0.4 / cells!r} m", "growth": "1.1"},
+        "set_up": {"fluid": fluid, "heat": heat},
+        "run_rules": {"residual": "1e-6"},
+    })  # fmt: skip
+
+
+def solved(rayleigh: float, cells: int) -> Outcome:
+    case = study(rayleigh, cells)
+    prepared = prepare(case, case.variants[0])
+    return solve(case, prepared, make_mesh(prepared))
+
+
+def measured(outcome: Outcome, rayleigh: float) -> tuple[float, float, float]:
+    """Nusselt number of the warm side, and both largest velocities counted in diffusivity over width."""
+    fields = outcome.fields
+    diffusivity = 1 / (rayleigh * PRANDTL) ** 0.5
+    heat = fields.more["heat"][1][fields.stencil.boundary_faces(fields.mesh.patch("warm"))].sum()
+    depth = float(np.ptp(fields.mesh.points[:, 2]))
+    shapes = polygons(fields.mesh)
+    triangles, view = Triangles.of(fields.mesh, shapes), View(fields)
+    along = np.linspace(0.002, 0.998, 800)
+    half = np.full(len(along), 0.5)
+    u = triangles.at(point_values(view, "velocity_x", shapes), np.stack([half, along], axis=1))
+    v = triangles.at(point_values(view, "velocity_y", shapes), np.stack([along, half], axis=1))
+    return -float(heat) / depth / diffusivity, float(u.max()) / diffusivity, float(v.max()) / diffusivity
+
+
+def run(rayleigh: float) -> list[Comparison]:
+    outcome = solved(rayleigh, CELLS[rayleigh])
+    mesh = f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations, {outcome.state}"
+    names = ("mean Nusselt number", "u_max on the vertical mid-line", "v_max on the horizontal mid-line")
+    pairs = zip(names, FIGURES[rayleigh], measured(outcome, rayleigh), strict=True)
+    return [Comparison(name, SOURCE, wanted, found, TOLERANCE, mesh) for name, wanted, found in pairs]
