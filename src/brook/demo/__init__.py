@@ -11,6 +11,7 @@ from brook.demo import spray_header
 from brook.store import Store
 
 FOLDER = Path(__file__).parent
+NAMES = ("incubation_tray", "intake_bars", "chiller_plate")
 
 
 class Studio(Protocol):
@@ -20,7 +21,7 @@ class Studio(Protocol):
 
 
 def studies() -> list[Study]:
-    return [read_study(path.read_text()) for path in sorted(FOLDER.glob("*.json"))]
+    return [read_study((FOLDER / f"{name}.json").read_text()) for name in NAMES]
 
 
 def load(studio: Studio) -> None:

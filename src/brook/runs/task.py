@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import shutil
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
@@ -30,6 +31,7 @@ from brook.core.pipeline import (
     make_space_mesh,
     read_all,
     rules_of,
+    run_mesh,
     solve,
     space_layers,
     stage_keys,
@@ -44,7 +46,7 @@ from brook.core.study import Study, read_study
 from brook.core.study.space import has_own_mesh
 from brook.runs import shaping
 from brook.runs.halting import halting
-from brook.runs.watch import Emit, WorkerWatch
+from brook.runs.watch import Emit, WorkerWatch, moments_in
 from brook.store.files import ResultFiles
 
 HISTOGRAM_BINS = 24
@@ -98,8 +100,8 @@ def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = la
     if request.until == "mesh":
         return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
     emit({"type": "stage", "stage": "run"})
-    mesh, keys = _for_flow(prepared, mesh, keys, files)
-    found = _run(request, study, prepared, keys, mesh, files, emit, wish)
+    shown, keys = _for_flow(prepared, mesh, keys, files)
+    found = _run(request, study, prepared, keys, (mesh, shown), files, emit, wish)
     if isinstance(found, Outcome):
         return {"state": found.state, "message": found.message, "iterations": found.iterations}
     summary, fields = found
@@ -210,11 +212,11 @@ def _mesh(
 
 
 def _for_flow(prepared: Prepared, mesh: Mesh, keys: Keys, files: ResultFiles) -> tuple[Mesh, Keys]:
-    """That part of a mesh in which something flows, kept under a key of its own where it is not the whole."""
-    part = flow_mesh(prepared, mesh)
+    """The mesh that fields of a run stand on, kept under a key of its own where it is not the one that was made."""
+    part = run_mesh(prepared, mesh)
     if part is mesh:
         return mesh, keys
-    key = hashlib.sha256(f"{keys.mesh} {part.bodies}".encode()).hexdigest()[:20]
+    key = hashlib.sha256(f"{keys.mesh} {part.bodies} {prepared.heat is not None}".encode()).hexdigest()[:20]
     if not files.has("mesh", key):
         shapes = polygons(part)
         with files.making("mesh", key) as folder:
@@ -259,10 +261,11 @@ def _write(path: Path, values: np.ndarray) -> None:
 
 
 def _run(
-    request: Request, study: Study, prepared: Prepared, keys: Keys, mesh: Mesh, files: ResultFiles, emit: Emit,
+    request: Request, study: Study, prepared: Prepared, keys: Keys, meshes: tuple[Mesh, Mesh], files: ResultFiles, emit: Emit,
     wish: Callable[[], Wish],
 ) -> tuple[dict[str, Any], Fields] | Outcome:  # fmt: skip
-    """Summary and fields of the run, or its outcome when it was paused."""
+    """Summary and fields of the run, or its outcome when it was paused; `meshes` are the whole and that of the fields."""
+    whole, mesh = meshes
     folder = files.folder("run", keys.run)
     if files.has("run", keys.run) and request.start_from is None:
         summary = json.loads((folder / "summary.json").read_text())
@@ -276,14 +279,16 @@ def _run(
     shapes = polygons(mesh)
     began_at = start.began_at if start else 0
     watch = WorkerWatch(emit, wish, mine, rules_of(prepared), shapes, (keys.mesh, keys.run), began_at)
-    outcome = solve(study, prepared, mesh, watch, start)
+    outcome = solve(study, prepared, whole, watch, start)
     if outcome.state == "paused":
         watch.save(outcome.checkpoint)
         return outcome
     mine.clear_live()
-    summary = {**run_summary(outcome), **drawn_as(mesh), "mesh_key": keys.mesh}
+    summary = {**run_summary(outcome), **drawn_as(mesh), "mesh_key": keys.mesh, "moments": moments_in(mine.moments)}
     with files.making("run", keys.run) as making:
         write_run(making, outcome, summary)
+        for path in mine.moments.glob("at-*.f32"):
+            shutil.copyfile(path, making / path.name)
     if outcome.state in ("stopped", "not converged"):
         watch.save(outcome.checkpoint)
     else:
@@ -319,8 +324,19 @@ def run_summary(outcome: Outcome) -> dict[str, Any]:
         "steady": outcome.steady, "ranges": ranges,
         "residual_curve": [max(a, b) for a, b in zip(history.momentum[::thin], history.mass[::thin], strict=True)],
         "flows": {p.name: fields.flow(p.name) for p in fields.stencil.patches},
+        "heat": _heat_of(fields), "end": history.time[-1] if history.time else None,
         "mean_pressures": {p.name: _mean_pressure(fields, p.name) for p in fields.stencil.patches},
     }  # fmt: skip
+
+
+def _heat_of(fields: Fields) -> dict[str, float]:
+    """Heat in W out of the bodies through each patch, what flows counted from the coldest temperature; {} without heat."""
+    if "heat" not in fields.more:
+        return {}
+    stencil, leaving = fields.stencil, fields.more["heat"][1]
+    lowest = float(fields.more["temperature"][0].min())
+    carried = fields.flux[stencil.inner :] * fields.carried[stencil.face_cell] * lowest
+    return {p.name: float((leaving - carried)[stencil.boundary_faces(p)].sum()) for p in stencil.patches}
 
 
 def _mean_pressure(fields: Fields, patch_name: str) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,12 @@ Emit = Callable[[dict[str, Any]], None]
 SHARE = 0.04
 PICTURE_SECONDS = 1.0
 CHECKPOINT_SECONDS = 4.0
+
+
+def moments_in(folder: Path) -> list[float]:
+    """The times in s of which a folder keeps what is drawn."""
+    path = folder / "times.json"
+    return list(json.loads(path.read_text())) if path.exists() else []
 
 
 class Due:
@@ -71,6 +78,17 @@ class WorkerWatch(Watch):
         self.files.write_live("about.json", json.dumps(about).encode())
         self._picture.done(begun)
         self.emit({"type": "picture", "at": self._iterations})
+
+    def save_moment(self, time: float, fields: Fields) -> None:
+        """Keeps what is drawn of a moment; moments that a run cut short kept of later times go."""
+        folder = self.files.moments
+        folder.mkdir(parents=True, exist_ok=True)
+        times = [t for t in moments_in(folder) if t < time * (1 - 1e-9)]
+        view = View(fields)
+        for quantity in drawn_of(fields):
+            values = np.ascontiguousarray(corner_values(view, quantity, self.shapes), "<f4")
+            values.tofile(folder / f"at-{len(times):04d}-{quantity}.f32")
+        (folder / "times.json").write_text(json.dumps([*times, time]))
 
     def keep(self, checkpoint: Callable[[], Checkpoint]) -> None:
         if self._checkpoint.is_now():

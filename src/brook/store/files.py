@@ -29,7 +29,12 @@ class ResultFiles:
 
     def clear_runs(self, wanted: set[int]) -> None:
         """Removes what runs kept that nobody can go on with any more."""
-        for path in [*(self.root / "checkpoint").glob("*.npz"), *(self.root / "live").glob("*")]:
+        kept = [
+            *(self.root / "checkpoint").glob("*.npz"),
+            *(self.root / "live").glob("*"),
+            *(self.root / "moments").glob("*"),
+        ]
+        for path in kept:
             if path.stem.isdigit() and int(path.stem) not in wanted:
                 shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
 
@@ -64,6 +69,7 @@ class RunFiles:
     def __init__(self, root: Path, run_id: int):
         self.checkpoint = root / "checkpoint" / f"{run_id}.npz"
         self.live = root / "live" / str(run_id)
+        self.moments = root / "moments" / str(run_id)
 
     def write_live(self, name: str, content: bytes) -> None:
         """Replaces a live file at once, so that a reader gets the old or the new one."""
@@ -74,6 +80,7 @@ class RunFiles:
 
     def clear(self) -> None:
         self.checkpoint.unlink(missing_ok=True)
+        shutil.rmtree(self.moments, ignore_errors=True)
         self.clear_live()
 
     def clear_live(self) -> None:

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from brook.core.checks import made_patches
-from brook.core.editing import looking, mesh_plan, space
+from brook.core.editing import heat, looking, mesh_plan, space
 from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
 from brook.core.study import PlaneGeometry, Problem, Study, named_scope, resolve
@@ -245,6 +245,8 @@ def _rename_patch(raw: dict[str, Any], patch: str, to: str) -> str:
     mesh_plan.rename_in_plan(raw, patch, to)
     for boundary in raw["set_up"]["boundaries"]:
         boundary["patch"] = renamed(boundary["patch"])
+    for said in heat.said_of_patches(raw):
+        said["patch"] = renamed(said["patch"])
     for requirement in raw["requirements"]:
         requirement["reading"] = re.sub(rf"\b{re.escape(patch)}(?=\.)", to, requirement["reading"])
     return "/set_up/boundaries"
@@ -275,6 +277,7 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "set_boundary": _set_boundary,
     "rename_patch": _rename_patch,
     "fluid_kind": _fluid_kind,
+    **heat.ACTIONS,
     **looking.ACTIONS,
     **space.ACTIONS,
     **mesh_plan.ACTIONS,

@@ -36,6 +36,11 @@ class Fields:
     def mesh(self) -> Mesh:
         return self.stencil.mesh
 
+    @property
+    def carried(self) -> np.ndarray:
+        """Heat capacity (C,) in J/(kg K) of what flows, nothing in a run without heat."""
+        return self.more["capacity"][0] if "capacity" in self.more else np.zeros(self.mesh.cell_count)
+
     @cached_property
     def speed(self) -> np.ndarray:
         return np.linalg.norm(self.velocity, axis=1)

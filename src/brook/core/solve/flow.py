@@ -238,7 +238,8 @@ class SteadyFlow:
         right = source + push + (1 - alpha) / alpha * diagonal * self.velocity
         sweep_vector(equation, diagonal / alpha, right, self.velocity, self.sweeps)
 
-        own = diagonal[:, :2].mean(axis=1) if s.mesh.is_plane or s.mesh.is_wedge else diagonal.mean(axis=1)
+        # slipping walls hold one component only: what counts is the one that moves most easily
+        own = diagonal[:, :2].min(axis=1) if s.mesh.is_plane or s.mesh.is_wedge else diagonal.min(axis=1)
         self._predict_flux(alpha * s.mesh.volume / own, slope)
         residual = self._mass_residual(slope)
         mobility = s.mesh.volume / (own / self.coupling - equation.diagonal)

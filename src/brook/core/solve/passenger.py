@@ -186,6 +186,7 @@ class HeatCarried:
         density[cells] = fields.density
         more["temperature"] = (self.heat.temperature.copy(), self.heat.boundary.copy())
         more["heat"] = (np.zeros(s.cells), self.heat.leaving().copy())
+        more["capacity"] = (self.heat.substance.capacity, np.zeros(s.boundary_count))
         return Fields(
             s, density, spread(fields.viscosity, cells, s.cells), spread(fields.velocity, cells, s.cells),
             spread(fields.pressure, cells, s.cells), spread(fields.flux, faces, s.active),

@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from functools import partial
+from math import log10
 from typing import Any
 
 
@@ -43,11 +44,14 @@ class Comparison:
 
 
 def cases() -> dict[str, Callable[[], list[Comparison]]]:
-    from brook.core.verification import cavity, channel, cylinder, manufactured, pipe
+    from brook.core.verification import cavity, channel, convection, cylinder, heated, manufactured, pipe, taylor_green
 
     cavities = {f"cavity-{re}": partial(cavity.run, re) for re in cavity.FIGURES}
     return {
         "channel": channel.run, "pipe": pipe.run, "manufactured": manufactured.run, **cavities, "cylinder-20": cylinder.run,
+        "taylor-green": taylor_green.run, **{f"convection-1e{round(log10(ra))}": partial(convection.run, ra) for ra in convection.FIGURES},
+        "graetz": heated.graetz, "composite-wall": heated.composite_wall, "fin": heated.fin,
+        "sphere-cooling": heated.sphere_cooling, "counterflow": heated.counterflow,
     }  # fmt: skip
 
 

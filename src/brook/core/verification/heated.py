@@ -32,7 +32,9 @@ def _solved(study: Study) -> Outcome:
     return solve(study, prepared, meshed(study, prepared, surface, lambda _: None))
 
 
-def _box(name: str, low: tuple[float, float, float], size: tuple[float, float, float], action: str = "add") -> dict[str, Any]:
+def _box(
+    name: str, low: tuple[float, float, float], size: tuple[float, float, float], action: str = "add"
+) -> dict[str, Any]:
     sides = {side: f"{name}_{side}" for side in ("west", "east", "south", "north", "floor", "lid")}
     lengths = dict(zip(("x", "y", "z", "width", "depth", "height"), (f"{v!r} m" for v in (*low, *size)), strict=True))
     return {"kind": "box", "name": name, "action": action, "patches": sides, **lengths}
@@ -189,16 +191,18 @@ def counterflow() -> list[Comparison]:
     The contact of both fluids with the plate resists most; what their own depth adds is that of an even stream at even
     flux, a third of its depth over its conductivity.
     """
-    length, deep, plate, resists = 0.4, 0.004, 0.002, 0.02
+    length, wide, deep, plate, resists = 0.4, 0.002, 0.004, 0.002, 0.02
     parts = [
-        _box("upper", (0, 0, deep + plate), (length, 0.01, deep)),
-        _box("plate", (0, 0, deep), (length, 0.01, plate), "apart"),
-        _box("lower", (0, 0, 0), (length, 0.01, deep), "apart"),
+        _box("upper", (0, 0, deep + plate), (length, wide, deep)),
+        _box("plate", (0, 0, deep), (length, wide, plate), "apart"),
+        _box("lower", (0, 0, 0), (length, wide, deep), "apart"),
     ]
-    bodies = [{"name": name, "holds": holds, "x": "0.2 m", "y": "5 mm", "z": f"{z} m"}
+    bodies = [{"name": name, "holds": holds, "x": "0.2 m", "y": "1 mm", "z": f"{z} m"}
               for name, holds, z in (("upper", "fluid", 0.008), ("plate", "solid", 0.005), ("lower", "fluid", 0.002))]  # fmt: skip
-    speed, capacity, conductivity = 0.05, 100.0, 0.5
-    slips = [f"{body}_{side}" for body in ("upper", "lower") for side in ("south", "north", "floor", "lid")] + ["plate_lid"]
+    speed, capacity, conductivity = 0.05, 4e4, 0.5
+    slips = [f"{body}_{side}" for body in ("upper", "lower") for side in ("south", "north", "floor", "lid")] + [
+        "plate_lid"
+    ]
     fluid = _own(1, 0.001, capacity, conductivity)
     heat = {
         "start": "300 K",
@@ -215,9 +219,9 @@ def counterflow() -> list[Comparison]:
                    geometry={"bodies": bodies}, mesh_plan={"bulk": "1 mm", "wall": "1 mm"})  # fmt: skip
     outcome = _solved(study)
     fields = outcome.fields
-    rate = speed * deep * 0.01 * capacity  # ρ = 1
+    rate = speed * deep * wide * capacity  # ρ = 1
     resistance = 2 * resists + plate / 1.0 + 2 * deep / 3 / conductivity
-    units = length * 0.01 / resistance / rate
+    units = length * wide / resistance / rate
     wanted = units / (1 + units)  # equal streams
     carried = -(_heat(fields, "upper_west") + _heat(fields, "upper_east"))
     mesh = f"{fields.mesh.cell_count} cells in three bodies, {outcome.iterations} iterations, {outcome.state}"

@@ -9,7 +9,9 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
 from brook.core.geometry import PlaneShape
+from brook.core.materials.solid import SOLIDS
 from brook.core.study.boundaries import KINDS
+from brook.core.study.heat import PATCH_KINDS
 from brook.web.drawing import drawing
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.shapes import small_address
@@ -62,8 +64,28 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "numbers": flow_numbers(variant) if variant else None,
         "rest": [p for p in every if p not in said],
         "patches": every,
+        **_heat(state, variant),
         "kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
     }
+
+
+def _heat(state: StudyState, variant: VariantState | None) -> dict[str, Any]:
+    """Bodies with what they are made of, and what can be said of them and of patches."""
+    materials = state.study.set_up.materials
+    geometry = variant.variant.geometry if variant else None
+    listed = getattr(geometry, "bodies", ())
+    names = [b.name for b in listed] or ([geometry.body] if geometry else [])
+    found = []
+    for name in [*names, *(n for n in materials if n not in names)]:
+        said = materials.get(name)
+        kind = "as_set_up" if said is None else getattr(said, "substance", said.kind)
+        found.append({"name": name, "kind": kind})
+    choices = [("as_set_up", "the fluid above"), ("own", "a fluid of its own"), ("water", "water"), ("air", "air")]
+    choices += [(key, solid.title.lower()) for key, solid in SOLIDS.items()] + [("own_solid", "a solid of its own")]
+    return {
+        "heat_bodies": found, "material_choices": choices,
+        "heat_kinds": [(k.model_fields["kind"].default, k.words) for k in PATCH_KINDS],
+    }  # fmt: skip
 
 
 BODIES["set-up"] = body

@@ -15,16 +15,17 @@ from brook.web.routes.readout import KEEP, ask
 
 router = APIRouter()
 KEY = re.compile(r"^[0-9a-f]{20}$")
+MOMENT = re.compile(r"^at-\d{4}-(speed|velocity_[xyz]|pressure|temperature)\.f32$")
 ARRAYS = {
     "mesh": {"corners.f32", "offsets.u32", "aspect_ratio.f32", "size.f32"},
-    "run": {"speed.f32", "velocity_x.f32", "velocity_y.f32", "pressure.f32"},
+    "run": {"speed.f32", "velocity_x.f32", "velocity_y.f32", "velocity_z.f32", "pressure.f32", "temperature.f32"},
 }
 
 
 @router.get("/views/{stage}/{key}/{array}")
 def view(studio: StudioHere, stage: str, key: str, array: str) -> FileResponse:
     """An array of a result; results never change under their key, so browsers may keep them."""
-    if not KEY.match(key) or array not in ARRAYS.get(stage, ()):
+    if not KEY.match(key) or not (array in ARRAYS.get(stage, ()) or (stage == "run" and MOMENT.match(array))):
         raise HTTPException(404, "there is no such array")
     path = studio.store.files.folder(stage, key) / array
     if not path.exists():

@@ -157,6 +157,7 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "?") location.href = "/shortcuts";
   else if (space?.spaceKey(event)) event.preventDefault();
   else if (event.key === "p") tools?.startProfile();
+  else if (event.key === "k" && tools?.play) tools.play();
   else if (event.key === "Escape" && tools) tools.leave();
   else if (event.key === "b" && blink) { if (!event.repeat) blink.press(); }
   else return;

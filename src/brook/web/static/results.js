@@ -25,8 +25,36 @@ export class ResultTools {
     root.querySelector("#keep-view")?.addEventListener("htmx:configRequest", (event) => this.addView(event.detail.parameters));
     pictures.onPick = (view, place) => this.pick(place);
     this.profiles = JSON.parse(root.querySelector("#profile-lines")?.dataset.lines ?? "[]");
+    this.moments(root.querySelector("#moments"));
     this.lines();
     this.arrow();
+  }
+
+  /** The slider through kept moments of a run in time, and its play button; the last place is the end of the run. */
+  moments(holder) {
+    if (!holder) return;
+    const times = JSON.parse(holder.dataset.times), slider = holder.querySelector("#moment"), play = holder.querySelector("#play");
+    const says = holder.querySelector("#moment-says"), end = says.textContent;
+    const show = async () => {
+      const at = Number(slider.value), { dataset } = this.view.canvas;
+      if (at < times.length) dataset.moment = String(at).padStart(4, "0"); else delete dataset.moment;
+      says.textContent = at < times.length ? `${Number(times[at].toPrecision(4))} s` : end;
+      await this.pictures.show();
+    };
+    let timer = null;
+    const stop = () => { clearInterval(timer); timer = null; play.setAttribute("aria-pressed", "false"); };
+    const start = () => {
+      this.pictures.held ??= [...this.view.range]; // colours keep their meaning while it plays
+      play.setAttribute("aria-pressed", "true");
+      timer = setInterval(() => {
+        if (!holder.isConnected) { stop(); return; }
+        slider.value = (Number(slider.value) + 1) % times.length;
+        show();
+      }, 250);
+    };
+    slider.addEventListener("input", () => { stop(); show(); });
+    play.addEventListener("click", () => (timer ? stop() : start()));
+    this.play = () => play.click();
   }
 
   keep() { remember("overlays", { streamlines: this.begin.value.startsWith("by") ? "" : this.begin.value, arrows: this.arrows.checked }); }

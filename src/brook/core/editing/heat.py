@@ -1,0 +1,79 @@
+"""Actions on time and heat in the set-up."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+Raw = dict[str, Any]
+
+
+def _set_timing(raw: Raw, kind: str) -> str:
+    """`steady` or `in_time`; what was said of time before comes back when it is undone only."""
+    if raw["set_up"]["timing"]["kind"] != kind:
+        raw["set_up"]["timing"] = {"kind": kind}
+    return "/set_up/timing"
+
+
+def _set_heat(raw: Raw, on: str) -> str:
+    """Begins to compute temperatures, or leaves it."""
+    raw["set_up"]["heat"] = {} if on == "yes" else None
+    return "/set_up/heat"
+
+
+def _heat_of(raw: Raw) -> Raw:
+    heat = raw["set_up"]["heat"]
+    if heat is None:
+        raise ValueError("temperatures are not computed here; say first that they are")
+    found: Raw = heat
+    return found
+
+
+def said_of_patches(raw: Raw) -> list[Raw]:
+    """What is said of heat at patches and at walls between bodies."""
+    heat = raw["set_up"].get("heat")
+    return [*heat["patches"], *heat["contacts"]] if heat else []
+
+
+def _set_heat_patch(raw: Raw, patch: str, kind: str) -> str:
+    """Says of a patch what heat does there; `none` takes it back."""
+    patches = _heat_of(raw)["patches"]
+    at = next((k for k, p in enumerate(patches) if p["patch"] == patch), len(patches))
+    patches[at : at + 1] = [] if kind == "none" else [{"kind": kind, "patch": patch}]
+    return f"/set_up/heat/patches/{at}"
+
+
+def _add_source(raw: Raw, body: str) -> str:
+    sources = _heat_of(raw)["sources"]
+    sources.append({"body": body})
+    return f"/set_up/heat/sources/{len(sources) - 1}/power"
+
+
+def _add_contact(raw: Raw, patch: str) -> str:
+    contacts = _heat_of(raw)["contacts"]
+    contacts.append({"patch": patch.strip()})
+    return f"/set_up/heat/contacts/{len(contacts) - 1}/resistance"
+
+
+def _set_material(raw: Raw, body: str, kind: str) -> str:
+    """Says what a body is made of: a solid or a fluid of the library, one of one's own, or (`as_set_up`) the set-up's fluid."""
+    materials = raw["set_up"]["materials"]
+    if kind == "as_set_up":
+        materials.pop(body, None)
+    elif kind in ("own", "own_solid"):
+        materials[body] = {"kind": kind}
+    elif kind in ("water", "air"):
+        materials[body] = {"kind": "library", "substance": kind}
+    else:
+        materials[body] = {"kind": "solid", "substance": kind}
+    return f"/set_up/materials/{body}"
+
+
+ACTIONS: dict[str, Callable[..., str]] = {
+    "set_timing": _set_timing,
+    "set_heat": _set_heat,
+    "set_heat_patch": _set_heat_patch,
+    "add_source": _add_source,
+    "add_contact": _add_contact,
+    "set_material": _set_material,
+}
