@@ -69,7 +69,9 @@ def solved():
 def reading(solved, text):
     study, prepared, outcome = solved
     requirement = study.requirements[0].model_copy(update={"reading": text})
-    (result,) = read_all(study.model_copy(update={"requirements": (requirement,)}), prepared, outcome.fields)
+    (result,) = read_all(
+        study.model_copy(update={"requirements": (requirement,)}), prepared, outcome.fields, outcome.history
+    )
     assert not result.problem
     return result.value
 

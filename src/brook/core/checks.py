@@ -142,7 +142,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
             problems += _heat_problems(study, patches, variant)
     own = _own_fields(study, scope, problems)
     references = _references(study, scope, problems)
-    places = Places(_body_names(variant), patches or (), boxes, own, references)
+    places = Places(_body_names(variant), patches or (), boxes, own, references, set_up.heat is not None)
     problems += _box_problems(boxes)
     if patches is not None:
         problems += requirement_problems(study, replace_places(places, study), scope)

@@ -17,8 +17,9 @@ from typing import Any
 import numpy as np
 
 from brook.core.checks import Prepared, prepare
-from brook.core.mesh import Mesh, measure
+from brook.core.mesh import Mesh, Patch, measure
 from brook.core.mesh.advice import advice
+from brook.core.mesh.opening import BEHIND
 from brook.core.mesh.own import own_mesh
 from brook.core.mesh.quality import LIMITS, layer_coverage, worst_places
 from brook.core.numerics import Stencil
@@ -323,9 +324,9 @@ def run_summary(outcome: Outcome) -> dict[str, Any]:
         "imbalance": fields.imbalance(), "inflow": fields.inflow(), "backflow": outcome.backflow,
         "steady": outcome.steady, "ranges": ranges,
         "residual_curve": [max(a, b) for a, b in zip(history.momentum[::thin], history.mass[::thin], strict=True)],
-        "flows": {p.name: fields.flow(p.name) for p in fields.stencil.patches},
-        "heat": _heat_of(fields), "end": history.time[-1] if history.time else None,
-        "mean_pressures": {p.name: _mean_pressure(fields, p.name) for p in fields.stencil.patches},
+        "flows": {p.name: fields.flow(p.name) for p in _wet(fields)},
+        "heat": _heat_of(fields), "heat_sum": _heat_sum(fields), "end": history.time[-1] if history.time else None,
+        "mean_pressures": {p.name: _mean_pressure(fields, p.name) for p in _wet(fields)},
     }  # fmt: skip
 
 
@@ -336,7 +337,21 @@ def _heat_of(fields: Fields) -> dict[str, float]:
     stencil, leaving = fields.stencil, fields.more["heat"][1]
     lowest = float(fields.more["temperature"][0].min())
     carried = fields.flux[stencil.inner :] * fields.carried[stencil.face_cell] * lowest
-    return {p.name: float((leaving - carried)[stencil.boundary_faces(p)].sum()) for p in stencil.patches}
+    return {
+        p.name: float((leaving - carried)[stencil.boundary_faces(p)].sum())
+        for p in stencil.patches if not p.name.endswith(BEHIND)
+    }  # fmt: skip
+
+
+def _heat_sum(fields: Fields) -> float:
+    """Heat in W out of all bodies together: what sources set free, once nothing gets warmer."""
+    return float(fields.more["heat"][1].sum()) if "heat" in fields.more else 0.0
+
+
+def _wet(fields: Fields) -> list[Patch]:
+    """Patches that a fluid touches."""
+    stencil = fields.stencil
+    return [p for p in stencil.patches if fields.viscosity[stencil.face_cell[stencil.boundary_faces(p)]].any()]
 
 
 def _mean_pressure(fields: Fields, patch_name: str) -> float:

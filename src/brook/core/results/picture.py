@@ -56,7 +56,17 @@ def usual_section(mesh: Mesh) -> tuple[int, float]:
     low, high = mesh.points.min(axis=0), mesh.points.max(axis=0)
     span = high - low
     axis = int(np.argmin(np.round(span / span.max(), 3)))  # of equal ones the first
-    return axis, float((low + high)[axis] / 2 + 0.23 * np.cbrt(np.median(mesh.volume)))
+    beside = 0.23 * float(np.cbrt(np.median(mesh.volume)))
+    if len(mesh.bodies) == 1:
+        return axis, float((low + high)[axis] / 2 + beside)
+    # of several bodies as many as can be are cut
+    places = low[axis] + span[axis] * np.array([0.5, 0.4, 0.6, 0.3, 0.7, 0.25, 0.75, 0.2, 0.8, 0.1, 0.9]) + beside
+    reach = [
+        (mesh.centre[mesh.body == k, axis].min(), mesh.centre[mesh.body == k, axis].max())
+        for k in range(len(mesh.bodies))
+    ]
+    cut = [sum(a <= place <= b for a, b in reach) for place in places]
+    return axis, float(places[int(np.argmax(cut))])
 
 
 def section(mesh: Mesh, axis: int, place: float) -> PlanePolygons:

@@ -12,7 +12,7 @@ from typing import Any, Literal
 
 from brook.core.formulas import Binary, FormulaError, Negative, Node, Number, Reading, Scope, evaluate, nearest, parse
 from brook.core.results.places import Samples, body_samples, box_samples, patch_samples
-from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind, References, View
+from brook.core.results.quantities import OF_HEAT, QUANTITIES, OwnQuantity, QuantityKind, References, View
 from brook.core.results.statistics import STATISTICS, Statistic
 from brook.core.solve import Fields
 from brook.core.study import Resolved
@@ -28,10 +28,12 @@ class Places:
     boxes: dict[str, Resolved]
     own: dict[str, OwnQuantity] = field(default_factory=dict)
     references: References = field(default_factory=References)
+    warm: bool = False
 
     def quantities(self) -> dict[str, QuantityKind]:
-        """Every quantity that can be read, by name."""
-        return {**QUANTITIES, **{name: own.kind for name, own in self.own.items()}}
+        """Every quantity that can be read, by name; those of heat only where temperatures are computed."""
+        known = {n: q for n, q in QUANTITIES.items() if self.warm or n not in OF_HEAT}
+        return {**known, **{name: own.kind for name, own in self.own.items()}}
 
     def view(self, fields: Fields) -> View:
         """Fields through which all these quantities are read."""

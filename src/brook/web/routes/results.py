@@ -26,9 +26,9 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
     Those that no run wrote down come with all units of their kind, for the page to choose from.
     """
     found = []
-    for name in [
-        n for n in DRAWN if n not in ("velocity_z", "temperature") or (runs and all(n in run["ranges"] for run in runs))
-    ]:
+    for name in ("temperature", *(n for n in DRAWN if n != "temperature")):
+        if name in ("velocity_z", "temperature") and not (runs and all(name in run["ranges"] for run in runs)):
+            continue
         kind = QUANTITIES[name]
         size = max((abs(v) for run in runs for v in run["ranges"][name]), default=0.0)
         if kind.dimension == QUANTITIES["speed"].dimension:

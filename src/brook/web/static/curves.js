@@ -3,16 +3,18 @@
 import { pretty, rounded } from "./numbers.js";
 import { Plot, lateRange } from "./plot.js";
 
-const RIVER = "#0f6e74", RUST = "#b4532a", INK = "#566069";
+const plain = (v) => String(Number(v.toPrecision(4)));
+
+const RIVER = "#0f6e74", RUST = "#b4532a", INK = "#566069", OCHRE = "#c8962e";
 
 export class Curves {
   constructor(root) {
     this.root = root;
     this.variant = root.dataset.variant;
     this.monitors = JSON.parse(root.dataset.monitors);
-    this.history = { momentum: [], mass: [], seconds: [], monitors: {} };
+    this.history = { momentum: [], mass: [], heat: [], seconds: [], time: [], monitors: {} };
     this.marks = [];
-    for (const name of ["limit", "window", "change"]) this[name] = Number(root.dataset[name]);
+    for (const name of ["limit", "window", "change", "duration"]) this[name] = Number(root.dataset[name]);
     this.plots = {};
     this.listen();
   }
@@ -27,7 +29,7 @@ export class Curves {
   take(fresh, forecast) {
     if (fresh.start > this.history.momentum.length) { this.open(); return; } // something was missed
     const put = (list, values) => { list.length = Math.min(list.length, fresh.start); for (const v of values) list.push(v); };
-    for (const name of ["momentum", "mass", "seconds"]) put(this.history[name], fresh[name]);
+    for (const name of ["momentum", "mass", "heat", "seconds", "time"]) put(this.history[name], fresh[name] ?? []);
     for (const [name, values] of Object.entries(fresh.monitors)) put((this.history.monitors[name] ??= []), values);
     this.marks = fresh.marks ?? [];
     this.draw();
@@ -36,15 +38,21 @@ export class Curves {
 
   get count() { return this.history.momentum.length; }
 
+  get inTime() { return this.history.time.length === this.count && this.count > 0; }
+
+  /** What stands along the curves: the time in s of each step, or the number of each iteration. */
+  get places() { return this.inTime ? this.history.time : Array.from({ length: this.count }, (_, i) => i + 1); }
+
   draw() {
     if (this.count < 2) return;
-    const iterations = Array.from({ length: this.count }, (_, i) => i + 1);
-    const marks = () => this.marks.map(([at, text]) => ({ x: at, text }));
+    const iterations = this.places;
+    const marks = () => this.marks.map(([at, text]) => ({ x: this.inTime ? this.history.time[Math.min(at, this.count - 1)] : at, text }));
     const shared = { height: 150, sync: "run", marks, onCursor: (i) => this.say(i), onZoom: (x) => this.zoomAll(x) };
+    const warm = this.history.heat.length === this.count ? [{ label: "heat", colour: OCHRE }] : [];
     this.plots.residuals ??= this.plot("residuals", [
-      { label: "momentum", colour: RIVER }, { label: "mass", colour: RUST }, { label: "limit", colour: INK, dash: [5, 4], width: 1 },
+      { label: "momentum", colour: RIVER }, { label: "mass", colour: RUST }, { label: "limit", colour: INK, dash: [5, 4], width: 1 }, ...warm,
     ], { ...shared, log: true, range: (columns) => this.residualRange(columns) });
-    this.plots.residuals?.set([iterations, this.history.momentum, this.history.mass, iterations.map(() => this.limit)]);
+    this.plots.residuals?.set([iterations, this.history.momentum, this.history.mass, iterations.map(() => this.limit), ...(warm.length ? [this.history.heat] : [])]);
     for (const monitor of this.monitors) {
       const values = (this.history.monitors[monitor.name] ?? []).map((v) => (v == null ? null : v * monitor.factor));
       this.plots[monitor.name] ??= this.plot(`monitor-${monitor.name}`, [{ label: monitor.title, colour: RIVER }], {
@@ -69,7 +77,7 @@ export class Curves {
   /** The band of a monitor that has stood still over its window. */
   still(monitor) {
     const last = (this.history.monitors[monitor.name] ?? []).slice(-this.window);
-    if (last.length < this.window || last.some((v) => v == null)) return [];
+    if (this.inTime || last.length < this.window || last.some((v) => v == null)) return [];
     const low = Math.min(...last), high = Math.max(...last), size = Math.abs(last.reduce((a, b) => a + b, 0) / last.length);
     if (high - low > this.change * size) return [];
     const middle = (low + high) / 2, half = (this.change * size) / 2;
@@ -80,7 +88,7 @@ export class Curves {
   say(index) {
     const at = index ?? this.count - 1;
     const where = this.root.querySelector("#cursor-at");
-    if (where) where.textContent = index == null || !this.count ? "" : `iteration ${at + 1}: momentum ${this.history.momentum[at]?.toExponential(1)}, mass ${this.history.mass[at]?.toExponential(1)}`;
+    if (where) where.textContent = index == null || !this.count ? "" : `${this.inTime ? `step ${at + 1}, ${plain(this.history.time[at])} s` : `iteration ${at + 1}`}: momentum ${this.history.momentum[at]?.toExponential(1)}, mass ${this.history.mass[at]?.toExponential(1)}`;
     for (const monitor of this.monitors) {
       const now = this.root.querySelector(`#now-${monitor.name}`), value = this.history.monitors[monitor.name]?.[at];
       if (now) now.textContent = value == null ? "" : `${rounded(value * monitor.factor, 4)} ${pretty(monitor.unit)}`;
@@ -93,7 +101,12 @@ export class Curves {
     const pace = document.getElementById("pace"), ahead = document.getElementById("forecast");
     if (!pace || count < 2) return;
     const back = Math.min(count - 1, 30), each = (seconds[count - 1] - seconds[count - 1 - back]) / back;
-    pace.textContent = `${(1000 * each).toFixed(0)} ms an iteration, ${seconds[count - 1].toFixed(0)} s so far`;
+    pace.textContent = `${(1000 * each).toFixed(0)} ms ${this.inTime ? "a step" : "an iteration"}, ${seconds[count - 1].toFixed(0)} s so far`;
+    if (ahead && this.inTime) {
+      const { time } = this.history, now = time[count - 1], pacing = (now - time[count - 1 - back]) / back, left = this.duration - now;
+      ahead.textContent = `At ${plain(now)} s of ${plain(this.duration)} s; about ${this.time((left / pacing) * each)} to go.`;
+      return;
+    }
     if (!ahead || !forecast || forecast.waits_for === undefined) return;
     const left = forecast.iterations;
     const title = this.monitors.find((m) => forecast.waits_for === `monitor ${m.name}`)?.title;
@@ -110,14 +123,15 @@ export class Curves {
   zoomAll(x, y) {
     for (const plot of Object.values(this.plots)) plot?.zoom(x, x ? plot.own.y : null, true);
     const [from, to] = [this.root.querySelector("#from"), this.root.querySelector("#to")];
-    from.value = x ? Math.round(x[0]) : "";
-    to.value = x ? Math.round(x[1]) : "";
+    const shown = (v) => (this.inTime ? Number(v.toPrecision(4)) : Math.round(v));
+    from.value = x ? shown(x[0]) : "";
+    to.value = x ? shown(x[1]) : "";
   }
 
   listen() {
     const [from, to, smooth, whole] = ["from", "to", "smooth", "whole"].map((id) => this.root.querySelector(`#${id}`));
     if (!from) return;
-    const range = () => this.zoomAll(from.value || to.value ? [Number(from.value) || 1, Number(to.value) || this.count] : null);
+    const range = () => this.zoomAll(from.value || to.value ? [Number(from.value) || (this.inTime ? 0 : 1), Number(to.value) || (this.inTime ? this.history.time.at(-1) : this.count)] : null);
     from.addEventListener("change", range);
     to.addEventListener("change", range);
     whole.addEventListener("click", () => { for (const plot of Object.values(this.plots)) plot?.zoom(null, null, true); this.zoomAll(null); });

@@ -148,7 +148,7 @@ export async function openViews(root) {
       busy = true;
       canvases[0].dataset.at = at;
       await pictures.show();
-      root.querySelector("#picture-at").textContent = `at iteration ${at}`;
+      root.querySelector("#picture-at").textContent = `${root.querySelector("#picture-at").textContent.includes("step") ? "at step" : "at iteration"} ${at}`;
       busy = false;
     };
   }

@@ -24,6 +24,8 @@ QUANTITIES: dict[str, QuantityKind] = {
     )
 }  # fmt: skip
 
+# Those that only runs with heat have.
+OF_HEAT = ("temperature", "heat")
 # Those that a run draws on its way, the last one in space only; others are made from its fields when somebody asks.
 DRAWN = ("speed", "velocity_x", "velocity_y", "pressure", "temperature", "velocity_z")
 
@@ -35,4 +37,14 @@ def drawn_of(fields: Fields) -> tuple[str, ...]:
     return tuple(name for name in DRAWN if name not in left_out)
 
 
-__all__ = ["DRAWN", "QUANTITIES", "OwnQuantity", "QuantityKind", "References", "View", "drawn_of", "own_quantity"]
+__all__ = [
+    "DRAWN",
+    "OF_HEAT",
+    "QUANTITIES",
+    "OwnQuantity",
+    "QuantityKind",
+    "References",
+    "View",
+    "drawn_of",
+    "own_quantity",
+]

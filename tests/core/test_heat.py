@@ -1,0 +1,151 @@
+"""Heat: exact answers, the ledger, walls between bodies, and what is told when something is missing."""
+
+import numpy as np
+import pytest
+
+from brook.core.checks import prepare
+from brook.core.mesh.opening import opened
+from brook.core.pipeline import make_mesh, read_all, solve
+from brook.core.results.quantities import OF_HEAT, View
+from brook.core.solve import SteadyFlow, boundary_conditions
+from brook.core.study import Resolved, study_from
+from brook.core.verification import convection, heated
+from tests.core.test_mesh import assert_sound
+from tests.core.test_time import channel
+
+
+@pytest.mark.parametrize("case", [heated.fin, heated.composite_wall, heated.counterflow])
+def test_exact_answers(case):
+    for comparison in case():
+        assert comparison.passed, comparison
+
+
+def test_natural_convection_in_a_square():
+    outcome = convection.solved(1e3, 32)
+    for wanted, found in zip(convection.FIGURES[1e3], convection.measured(outcome, 1e3), strict=True):
+        assert found == pytest.approx(wanted, rel=0.012)
+    heat = outcome.fields.more["heat"][1]
+    assert abs(heat.sum()) < 1e-6 * np.abs(heat).sum()
+
+
+def warm_duct(**more):
+    heat = {"start": "20 degC", "patches": [{"kind": "temperature", "patch": "inlet", "temperature": "20 degC"},
+                                            {"kind": "flux", "patch": "floor", "flux": "5 W/m^2"}]}  # fmt: skip
+    raw = channel().model_dump(mode="json")
+    raw["set_up"]["timing"] = {"kind": "steady"}
+    raw["set_up"]["fluid"] |= {"heat_capacity": "1000 J/(kg K)", "conductivity": "1 W/(m K)", "viscosity": "1e-2 Pa s"}
+    raw["set_up"]["heat"] = heat | more
+    return raw
+
+
+def test_what_goes_in_comes_out():
+    """5 W/m² through the floor warm the stream by q L / (ρ u H c)."""
+    raw = warm_duct()
+    raw["requirements"] = [
+        {"name": "out", "title": "Out", "reading": "outlet.heat.total + inlet.heat.total", "limit": {"kind": "smallest"}},
+        {"name": "floor", "title": "Floor", "reading": "floor.heat.total", "limit": {"kind": "smallest"}},
+    ]  # fmt: skip
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    outcome = solve(study, prepared, make_mesh(prepared))
+    assert outcome.state == "converged"
+    out, floor = (r.value for r in read_all(study, prepared, outcome.fields, outcome.history))
+    assert -floor == pytest.approx(5 * 0.4 * np.ptp(outcome.fields.mesh.points[:, 2]))
+    assert out == pytest.approx(-floor, rel=1e-6)
+    view = View(outcome.fields)
+    for name in OF_HEAT:
+        assert all(np.isfinite(v).all() for v in view.values(name))
+
+
+def test_friction_is_heat_when_it_is_asked_for():
+    """What the pressure does to the stream ends as heat: u Δp A, less what its kinetic energy gains."""
+    raw = warm_duct(friction=True)
+    raw["set_up"]["heat"]["patches"].pop()
+    raw["set_up"]["boundaries"][0]["profile"] = "developed"
+    raw["mesh_plan"] = {"bulk": "5 mm", "wall": "5 mm"}
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    outcome = solve(study, prepared, make_mesh(prepared))
+    fields = outcome.fields
+    inlet = fields.stencil.boundary_faces(fields.mesh.patch("inlet"))
+    work = fields.boundary_pressure[inlet].mean() * 0.1 * 0.1 * np.ptp(fields.mesh.points[:, 2])
+    assert fields.more["heat"][1].sum() == pytest.approx(work, rel=0.02)
+
+
+def test_density_follows_temperature_in_a_gas():
+    """Air warmed from 300 K to about 360 K leaves as much faster as it is thinner, and all of its mass leaves."""
+    raw = warm_duct(buoyancy="density", varying=True, gravity_y="0 m/s^2")
+    raw["set_up"]["fluid"] = {"kind": "library", "substance": "air", "temperature": "300 K"}
+    raw["set_up"]["boundaries"][0]["speed"] = "0.02 m/s"
+    raw["set_up"]["heat"]["start"] = "300 K"
+    raw["set_up"]["heat"]["patches"] = [{"kind": "temperature", "patch": "inlet", "temperature": "300 K"}] + [
+        {"kind": "temperature", "patch": p, "temperature": "360 K"} for p in ("floor", "lid")
+    ]
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    outcome = solve(study, prepared, make_mesh(prepared))
+    fields = outcome.fields
+    assert outcome.state == "converged"
+    assert abs(fields.flux[fields.stencil.inner :].sum()) < 1e-9 * np.abs(fields.flux[fields.stencil.inner :]).sum()
+    temperature = fields.more["temperature"][0]
+    assert fields.density * temperature == pytest.approx(np.full(len(temperature), 1.176 * 300), rel=5e-3)
+    assert fields.flow("outlet") > 1.1 * -fields.flow("inlet")
+
+
+def test_slipping_walls_of_a_viscous_stream_leave_it_even():
+    study = study_from(warm_duct())
+    prepared = prepare(study, study.variants[0])
+    from brook.core.numerics import Stencil
+
+    stencil = Stencil(make_mesh(prepared))
+    walls = [Resolved(kind="velocity", patch="inlet", speed=0.1, profile="even"), Resolved(kind="pressure", patch="outlet", pressure=0.0),
+             *(Resolved(kind="slip", patch=p) for p in ("floor", "lid"))]  # fmt: skip
+    flow = SteadyFlow(stencil, prepared.fluid, boundary_conditions(stencil, walls), relaxation=0.8)
+    for _ in range(60):
+        residuals = flow.iterate()
+    assert residuals.worst < 1e-8
+    assert np.abs(flow.velocity[:, 0] - 0.1).max() < 1e-9
+
+
+def test_walls_between_bodies_open_into_two_patches():
+    from brook.core.ready import meshed, ready
+
+    parts = [
+        heated._box("inner", (0, 0, 0), (0.02, 0.03, 0.03)),
+        heated._box("outer", (0.02, 0, 0), (0.01, 0.03, 0.03), "apart"),
+    ]
+    bodies = [
+        {"name": n, "holds": "solid", "x": f"{x} mm", "y": "15 mm", "z": "15 mm"}
+        for n, x in (("inner", 10), ("outer", 25))
+    ]
+    solid = {"kind": "own_solid"}
+    study = heated._study("two", parts, {"heat": {}, "materials": {"inner": solid, "outer": solid}}, geometry={"bodies": bodies},
+                          mesh_plan={"bulk": "5 mm", "wall": "5 mm"})  # fmt: skip
+    prepared, surface = ready(study, "a")
+    mesh = meshed(study, prepared, surface, lambda _: None)
+    found = opened(mesh, set())
+    assert_sound(found.mesh)
+    names = {p.name: p.count for p in found.mesh.patches}
+    assert names["outer_west"] == names["outer_west_behind"] == len(found.one) > 0
+    assert np.array_equal(found.mesh.face_centre[found.one], found.mesh.face_centre[found.other])
+    assert found.mesh.face_vector[found.one] == pytest.approx(-found.mesh.face_vector[found.other])
+    assert found.mesh.volume == pytest.approx(mesh.volume)
+
+
+def test_what_is_missing_for_heat_is_told():
+    raw = warm_duct()
+    raw["set_up"]["heat"]["patches"] = [{"kind": "flux", "patch": "flor"}]
+    study = study_from(raw)
+    messages = {p.path: p.message for p in prepare(study, study.variants[0]).problems}
+    assert "did you mean 'floor'" in messages["/set_up/heat/patches/0/patch"]
+    assert messages["/set_up/heat/patches"] == "say the temperature of what enters through inlet"
+    raw = warm_duct()
+    raw["set_up"]["heat"]["contacts"] = [{"patch": "floor"}]
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    with pytest.raises(ValueError, match="floor is no wall between two bodies"):
+        solve(study, prepared, make_mesh(prepared))
+    cold = channel()
+    (problem,) = [p for p in prepare(c := study_from(cold.model_dump(mode="json") | {"requirements": [
+        {"name": "a", "title": "A", "reading": "fluid.temperature.mean", "limit": {"kind": "smallest"}}]}), c.variants[0]).problems]  # fmt: skip
+    assert "'temperature' cannot be read" in problem.message

@@ -1,0 +1,147 @@
+"""Flows in time: laws of the steps, values that change, averages, and going on where a run stopped."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from brook.core.checks import prepare
+from brook.core.pipeline import flow_of, make_mesh, read_all, solve, stage_keys, timing_of
+from brook.core.solve import Checkpoint, run_in_time
+from brook.core.solve.past import rates
+from brook.core.study import Study, study_from
+from brook.core.verification import taylor_green
+
+
+def channel(timing: dict | None = None, speed: str = "0.1 m/s", **more) -> Study:
+    outer = {"name": "duct", "left": "0 m", "bottom": "0 m", "width": "0.4 m", "height": "0.1 m",
+             "patches": {"left": "inlet", "right": "outlet", "bottom": "floor", "top": "lid"}}  # fmt: skip
+    timing = {"kind": "in_time", "duration": "1 s", "steps": "fixed", "step": "0.1 s", "keep_every": "0.5 s"} | (
+        timing or {}
+    )
+    return study_from({
+        "format": "brook-study", "version": 1, "title": "duct",
+        "variants": [{"name": "duct", "title": "Duct", "geometry": {"outer": outer}}],
+        "requirements": [{"name": "drop", "title": "Drop", "reading": "inlet.pressure.mean - outlet.pressure.mean",
+                          "limit": {"kind": "smallest"}}],
+        "mesh_plan": {"bulk": "20 mm", "wall": "20 mm"},
+        "set_up": {"fluid": {"kind": "own", "density": "1 kg/m^3", "viscosity": "1e-3 Pa s"}, "timing": timing,
+                   "boundaries": [{"kind": "velocity", "patch": "inlet", "speed": speed}, {"kind": "pressure", "patch": "outlet"}]},
+        **more,
+    })  # fmt: skip
+
+
+def ran(study: Study):
+    prepared = prepare(study, study.variants[0])
+    assert prepared.ready, prepared.problems
+    return prepared, solve(study, prepared, make_mesh(prepared))
+
+
+@pytest.mark.parametrize(("step", "before"), [(0.1, None), (0.1, 0.1), (0.1, 0.04), (0.02, 0.07)])
+def test_rates_are_exact_for_lines_and_with_two_steps_for_parabolas(step, before):
+    now, last, older = rates(step, before)
+    times = np.array([0.0, -step, -step - (before or 0.0)])
+    factors = np.array([now, last, older])
+    assert factors.sum() == pytest.approx(0, abs=1e-9)
+    assert factors @ times == pytest.approx(1.0)
+    if before is not None:
+        assert factors @ times**2 == pytest.approx(0.0, abs=1e-12)
+
+
+def test_vortices_decay_as_they_should():
+    velocity, stencil = taylor_green.Decay(24).after(0.2, 2)
+    wanted = taylor_green.velocity(stencil.mesh.centre, taylor_green.DURATION)
+    assert np.abs(velocity - wanted).max() < 0.01
+
+
+def test_a_run_stops_at_its_time_and_goes_on_bit_for_bit():
+    study = channel()
+    prepared = prepare(study, study.variants[0])
+    mesh, timing = make_mesh(prepared), timing_of(prepared)
+    whole = run_in_time(flow_of(study, prepared, mesh)[0], timing, {})
+    half = run_in_time(flow_of(study, prepared, mesh)[0], replace(timing, duration=0.5), {})
+    assert half.history.time[-1] == pytest.approx(0.5)
+    rest = run_in_time(flow_of(study, prepared, mesh)[0], timing, {}, start=half.checkpoint)
+    assert len(rest.history) == len(whole.history) == 10
+    assert np.array_equal(rest.fields.velocity, whole.fields.velocity)
+    assert np.array_equal(rest.fields.pressure, whole.fields.pressure)
+    assert np.array_equal(rest.fields.more["mean_velocity"][0], whole.fields.more["mean_velocity"][0])
+
+
+def test_a_checkpoint_in_time_comes_back_from_its_file(tmp_path):
+    _, outcome = ran(channel())
+    outcome.checkpoint.save(tmp_path / "1.npz", "mesh", "run")
+    again = Checkpoint.load(tmp_path / "1.npz")
+    assert again is not None
+    assert {n: a.tolist() for n, a in again.arrays.items()} == {
+        n: a.tolist() for n, a in outcome.checkpoint.arrays.items()
+    }
+
+
+def test_what_enters_may_change_with_time():
+    """A stream that swells evenly is pushed by the mass in the duct: Δp = ρ L du/dt when friction is small."""
+    study = channel({"reads": "end", "duration": "2 s"}, "0.1 m/s + 0.05 m/s^2 * t")
+    slip = [{"kind": "slip", "patch": p} for p in ("floor", "lid")]
+    raw = study.model_dump(mode="json")
+    raw["set_up"]["boundaries"] += slip
+    study = study_from(raw)
+    prepared, outcome = ran(study)
+    assert outcome.fields.flow("outlet") / (0.1 * outcome.fields.mesh.points[:, 2].max()) == pytest.approx(
+        0.2, rel=1e-6
+    )
+    (drop,) = read_all(study, prepared, outcome.fields, outcome.history)
+    assert drop.value == pytest.approx(1 * 0.4 * 0.05, rel=1e-3)
+
+
+def test_a_long_run_comes_to_the_steady_answer():
+    steady = channel()
+    raw = steady.model_dump(mode="json")
+    raw["set_up"]["timing"] = {"kind": "steady"}
+    raw["run_rules"]["residual"] = "1e-7"
+    _, wanted = ran(study_from(raw))
+    for step in ("0.5 s", "2 s"):  # the step leaves no trace, though the flux is interpolated
+        _, outcome = ran(channel({"duration": "60 s", "step": step, "residual": "1e-7", "repeats": 40}))
+        assert np.abs(outcome.fields.velocity - wanted.fields.velocity).max() < 2e-6 * 0.1
+        assert np.abs(outcome.fields.pressure - wanted.fields.pressure).max() < 1e-4 * np.ptp(wanted.fields.pressure)
+
+
+def test_steps_follow_the_courant_number_and_meet_kept_times():
+    kept = []
+    study = channel({"steps": "courant", "courant": "0.8", "step": "1 s", "duration": "3 s", "keep_every": "0.7 s"})
+    prepared = prepare(study, study.variants[0])
+    flow, _ = flow_of(study, prepared, make_mesh(prepared))
+    from brook.core.solve import Watch
+
+    class Keeper(Watch):
+        def save_moment(self, time, fields):
+            kept.append(time)
+
+    outcome = run_in_time(flow, timing_of(prepared), {}, Keeper())
+    assert kept == pytest.approx([0.7, 1.4, 2.1, 2.8])
+    steps = np.diff(outcome.history.time)
+    assert (steps[1:] <= 1.1 * steps[:-1] * (1 + 1e-9)).sum() >= len(steps) - 1 - 2 * len(kept)
+    assert max(flow.courant(s) for s in steps[-3:]) < 0.9
+
+
+def test_readings_over_time_and_the_table_of_steps():
+    study = channel({"reads": "largest", "average_from": "0.3 s"})
+    prepared, outcome = ran(study)
+    values = np.array(outcome.history.monitors["drop"])
+    (largest,) = read_all(study, prepared, outcome.fields, outcome.history)
+    assert largest.value == values[3:].max()
+    assert outcome.history.csv().splitlines()[0].startswith("step,time,momentum_residual")
+    steady = channel()
+    assert stage_keys(study, prepared).run != stage_keys(steady, prepare(steady, steady.variants[0])).run
+
+
+def test_what_cannot_be_followed_is_told():
+    late = prepare(s := channel({"average_from": "5 s"}), s.variants[0])
+    assert [p.path for p in late.problems] == ["/set_up/timing/average_from"]
+    many = prepare(s := channel({"step": "1e-9 s"}), s.variants[0])
+    assert "choose longer ones" in many.problems[0].message
+    raw = channel().model_dump(mode="json")
+    raw["set_up"]["timing"] = {"kind": "steady"}
+    raw["set_up"]["boundaries"][0]["speed"] = "0.1 m/s * t / (1 s)"
+    steady = study_from(raw)
+    (problem,) = prepare(steady, steady.variants[0]).problems
+    assert "flow in time" in problem.message
