@@ -8,7 +8,8 @@ from brook.core.mesh.opening import opened
 from brook.core.pipeline import make_mesh, read_all, solve
 from brook.core.results.quantities import OF_HEAT, View
 from brook.core.solve import SteadyFlow, boundary_conditions
-from brook.core.study import Resolved, study_from
+from brook.core.study import Resolved
+from brook.core.study.document import study_from
 from brook.core.verification import convection, heated
 from tests.core.test_mesh import assert_sound
 from tests.core.test_time import channel
@@ -89,7 +90,7 @@ def test_density_follows_temperature_in_a_gas():
     assert abs(fields.flux[fields.stencil.inner :].sum()) < 1e-9 * np.abs(fields.flux[fields.stencil.inner :]).sum()
     temperature = fields.more["temperature"][0]
     assert fields.density * temperature == pytest.approx(np.full(len(temperature), 1.176 * 300), rel=5e-3)
-    assert fields.flow("outlet") > 1.1 * -fields.flow("inlet")
+    assert fields.flow("outlet") > 1.05 * -fields.flow("inlet")
 
 
 def test_slipping_walls_of_a_viscous_stream_leave_it_even():
@@ -127,7 +128,7 @@ def test_walls_between_bodies_open_into_two_patches():
     assert_sound(found.mesh)
     names = {p.name: p.count for p in found.mesh.patches}
     assert names["outer_west"] == names["outer_west_behind"] == len(found.one) > 0
-    assert np.array_equal(found.mesh.face_centre[found.one], found.mesh.face_centre[found.other])
+    assert found.mesh.face_centre[found.one] == pytest.approx(found.mesh.face_centre[found.other], abs=1e-15)
     assert found.mesh.face_vector[found.one] == pytest.approx(-found.mesh.face_vector[found.other])
     assert found.mesh.volume == pytest.approx(mesh.volume)
 
@@ -137,7 +138,7 @@ def test_what_is_missing_for_heat_is_told():
     raw["set_up"]["heat"]["patches"] = [{"kind": "flux", "patch": "flor"}]
     study = study_from(raw)
     messages = {p.path: p.message for p in prepare(study, study.variants[0]).problems}
-    assert "did you mean 'floor'" in messages["/set_up/heat/patches/0/patch"]
+    assert "did you mean floor" in messages["/set_up/heat/patches/0/patch"]
     assert messages["/set_up/heat/patches"] == "say the temperature of what enters through inlet"
     raw = warm_duct()
     raw["set_up"]["heat"]["contacts"] = [{"patch": "floor"}]
@@ -145,7 +146,10 @@ def test_what_is_missing_for_heat_is_told():
     prepared = prepare(study, study.variants[0])
     with pytest.raises(ValueError, match="floor is no wall between two bodies"):
         solve(study, prepared, make_mesh(prepared))
-    cold = channel()
-    (problem,) = [p for p in prepare(c := study_from(cold.model_dump(mode="json") | {"requirements": [
-        {"name": "a", "title": "A", "reading": "fluid.temperature.mean", "limit": {"kind": "smallest"}}]}), c.variants[0]).problems]  # fmt: skip
+    raw = channel().model_dump(mode="json")
+    raw["requirements"] = [
+        {"name": "a", "title": "A", "reading": "fluid.temperature.mean", "limit": {"kind": "smallest"}}
+    ]
+    cold = study_from(raw)
+    (problem,) = prepare(cold, cold.variants[0]).problems
     assert "'temperature' cannot be read" in problem.message

@@ -497,7 +497,7 @@ def _over_time(name: str, prepared: Prepared, history: History, at_end: float) -
         return at_end
     times = np.array(history.time)
     steps = np.diff(times, prepend=0.0)
-    used = (times > timing.average_from) & np.isfinite(values)
+    used = (times > timing.average_from * (1 + 1e-9)) & np.isfinite(values)
     if not used.any():
         return at_end
     if timing.reads == "mean":

@@ -200,7 +200,7 @@ def rhie_chow(
     density,
     out,
 ):
-    """out (inner,): density (inner,) * [mean velocity . S + mobility * stiffness * (mean gradient . d - step of pressure)]."""
+    """out (inner,): density (inner,) * [mean velocity . S + mobility (inner,) * stiffness * (mean gradient . d - step of pressure)]."""
     for f in range(len(neighbour)):
         p, n = owner[f], neighbour[f]
         w = weight[f]
@@ -212,5 +212,4 @@ def rhie_chow(
                 face += (w * velocity_gradient[p, k, i] + (1.0 - w) * velocity_gradient[n, k, i]) * skew[f, i]
             through += face * area[f, k]
             slope += (w * pressure_gradient[p, k] + (1.0 - w) * pressure_gradient[n, k]) * line[f, k]
-        m = w * mobility[p] + (1.0 - w) * mobility[n]
-        out[f] = density[f] * (through + m * stiffness[f] * (slope - (pressure[n] - pressure[p])))
+        out[f] = density[f] * (through + mobility[f] * stiffness[f] * (slope - (pressure[n] - pressure[p])))

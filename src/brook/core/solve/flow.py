@@ -226,9 +226,13 @@ class SteadyFlow:
         source += correction_of_diffusion(s, viscosity, slope)
         if self.medium.varies:
             source += turned_diffusion(s, viscosity, self.medium.viscosity[s.face_cell], slope)
+        # slipping walls hold one component only: what counts is the one that moves most easily
+        own = diagonal[:, :2].min(axis=1) if s.mesh.is_plane or s.mesh.is_wedge else diagonal.min(axis=1)
+        inert = np.zeros(s.cells)
         if self.past is not None:
             mass = self.medium.density * s.mesh.volume
-            diagonal += (self.past.now * mass)[:, None]
+            inert = self.past.now * mass
+            diagonal += inert[:, None]
             source += mass[:, None] * self.past.pull
         if self.force is not None:
             source += self.force
@@ -238,11 +242,9 @@ class SteadyFlow:
         right = source + push + (1 - alpha) / alpha * diagonal * self.velocity
         sweep_vector(equation, diagonal / alpha, right, self.velocity, self.sweeps)
 
-        # slipping walls hold one component only: what counts is the one that moves most easily
-        own = diagonal[:, :2].min(axis=1) if s.mesh.is_plane or s.mesh.is_wedge else diagonal.min(axis=1)
-        self._predict_flux(alpha * s.mesh.volume / own, slope)
+        self._predict_flux(s.mesh.volume / own, slope)
         residual = self._mass_residual(slope)
-        mobility = s.mesh.volume / (own / self.coupling - equation.diagonal)
+        mobility = s.mesh.volume / ((own + inert) / self.coupling - equation.diagonal)
         self._correct(mobility)
         for _ in range(1, self.corrections):
             # PISO: the momentum equation once more, its neighbours as they are now
@@ -251,7 +253,7 @@ class SteadyFlow:
             push_now = -self._pressure_gradient * s.mesh.volume[:, None]
             self.velocity = alpha * (right - push + push_now - others) / diagonal
             slope = gradient(s, self._all, self.velocity, on_boundary)
-            self._predict_flux(alpha * s.mesh.volume / own, slope)
+            self._predict_flux(s.mesh.volume / own, slope)
             self._correct(mobility)
         self._catch_runaway()
         heat = self.passenger.follow(self) if self.passenger is not None else 0.0
@@ -326,16 +328,20 @@ class SteadyFlow:
 
     # -- fluxes -------------------------------------------------------------------------------
 
-    def _predict_flux(self, mobility: np.ndarray, slope: np.ndarray) -> None:
-        """Rhie-Chow fluxes from the new velocity and the old pressure."""
+    def _predict_flux(self, ease: np.ndarray, slope: np.ndarray) -> None:
+        """Rhie-Chow fluxes from the new velocity and the old pressure; `ease` (C,) is volume over the diagonal without
+        relaxation and inertia. Both are brought in on the face itself: what is left of them in the end is then nothing."""
         s, rho, inner = self.stencil, self.medium.density_of_faces, self.stencil.inner
         lag = (1 - self.relaxation) * (self.flux - self._mean_flux)
+        dense = np.concatenate([rho, self.medium.density[s.face_cell]])
+        mobility = np.concatenate([face_mean(s, ease), ease[s.face_cell]])
+        mobility *= self.relaxation / (1 + mobility * dense * (self.past.now if self.past is not None else 0.0))
         if self.past is not None:
-            share = np.concatenate([face_mean(s, mobility) * rho, (mobility * self.medium.density)[s.face_cell]])
+            share = mobility * dense
             for rate, off in self.past.lags:
                 lag -= rate * share * off
         kernels.rhie_chow(
-            self.velocity, self.pressure, self._pressure_gradient, mobility, s.owner, s.neighbour, s.weight,
+            self.velocity, self.pressure, self._pressure_gradient, mobility[:inner], s.owner, s.neighbour, s.weight,
             s.skew, slope, s.area, s.line, s.stiffness, rho, self.flux[:inner],
         )  # fmt: skip
         self.flux[:inner] += lag[:inner]
@@ -345,7 +351,7 @@ class SteadyFlow:
         slope_along = np.einsum("ij,ij->i", self._pressure_gradient[cell], s.line[face])
         step = self.conditions.pressure[self.open] - self.pressure[cell]
         self.flux[face] = (
-            self.medium.on_boundary[self.open] * (through + mobility[cell] * s.stiffness[face] * (slope_along - step))
+            self.medium.on_boundary[self.open] * (through + mobility[face] * s.stiffness[face] * (slope_along - step))
             + lag[face]
         )
 
@@ -353,7 +359,7 @@ class SteadyFlow:
         """Flux of the interpolated velocity alone, for Majumdar's term of the next step."""
         s, rho, inner = self.stencil, self.medium.density_of_faces, self.stencil.inner
         slope = gradient(s, self._all, self.velocity, self.boundary_velocity())
-        nothing = np.zeros(s.cells)
+        nothing = np.zeros(inner)
         kernels.rhie_chow(
             self.velocity, self.pressure, self._pressure_gradient, nothing, s.owner, s.neighbour, s.weight,
             s.skew, slope, s.area, s.line, s.stiffness, rho, self._mean_flux[:inner],

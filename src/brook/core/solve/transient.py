@@ -126,7 +126,7 @@ def run_in_time(
         clock.moments = (flow.moment(), *clock.moments[: timing.order - 1])
         clock.loose += residuals.worst > timing.residual
         fields = flow.snapshot()
-        if timing.average_from is not None and clock.time > timing.average_from:
+        if timing.average_from is not None and clock.time > timing.average_from * (1 + 1e-9):
             averages.add(fields, step)
         fields = averages.onto(fields)
         values = {name: monitor(fields) for name, monitor in monitors.items()}
