@@ -101,7 +101,9 @@ def test_a_long_run_comes_to_the_steady_answer():
     raw["run_rules"]["residual"] = "1e-9"
     _, wanted = ran(study_from(raw))
     for step in ("0.5 s", "2 s"):  # the step leaves no trace, though the flux is interpolated
-        _, outcome = ran(channel({"duration": "60 s", "step": step, "keep_every": "60 s", "residual": "1e-7", "repeats": 40}))
+        _, outcome = ran(
+            channel({"duration": "60 s", "step": step, "keep_every": "60 s", "residual": "1e-7", "repeats": 40})
+        )
         assert np.abs(outcome.fields.velocity - wanted.fields.velocity).max() < 1e-6 * 0.1
         assert np.abs(outcome.fields.pressure - wanted.fields.pressure).max() < 1e-4 * np.ptp(wanted.fields.pressure)
 
