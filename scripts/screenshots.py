@@ -20,6 +20,7 @@ sys.path.insert(0, str(ROOT))
 from brook.web.server import create_app  # noqa: E402
 from tests.browser import open_browser  # noqa: E402
 
+BARS, CHILLER = "/studies/intake-bars", "/studies/chiller-plate"
 TRAY = "/studies/incubation-tray"
 HEADER = "/studies/spray-header"
 VARIANT = "hanging_and_standing"
@@ -35,6 +36,8 @@ SHOTS = {
     "history": f"{TRAY}/history",
     "space": f"{HEADER}/geometry/even?cut=y:0.500",
     "space-findings": f"{HEADER}/geometry/as_drawn",
+    "results-time": f"{BARS}/results/round",
+    "results-heat": f"{CHILLER}/results/double",
 }
 
 
@@ -67,8 +70,13 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         server, thread, address = start(Path(folder) / "data")
         begun = time.monotonic()
-        while [httpx.get(f"{address}{s}/readings.csv").text.count(",yes") for s in (TRAY, HEADER)] < [12, 6]:
-            if time.monotonic() - begun > 400:
+        while [httpx.get(f"{address}{s}/readings.csv").text.count(",yes") for s in (TRAY, HEADER, BARS, CHILLER)] < [
+            12,
+            6,
+            4,
+            12,
+        ]:
+            if time.monotonic() - begun > 900:
                 raise SystemExit("the demo runs did not end in time")
             time.sleep(0.5)
         print(f"all demo results are there {time.monotonic() - begun:.0f} s after the server's start")

@@ -202,6 +202,11 @@ def sensible_unit(dimension: Dimension, magnitude: float) -> str:
     return chosen
 
 
+def even_unit(unit: str) -> str:
+    """The unit for a scale that has only a factor: kelvin in place of degrees that begin elsewhere."""
+    return "K" if unit and unit_factor(unit)[1] else unit
+
+
 def round_text(value: float, digits: int = 3) -> str:
     """`value` rounded to so many significant digits, without an exponent where it can be read."""
     if not math.isfinite(value):

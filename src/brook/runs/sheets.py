@@ -12,7 +12,7 @@ from brook.core.results.exports import FORMATS, Column, Curve, Sheet
 from brook.core.results.reference import difference
 from brook.core.study import read_study
 from brook.core.study.views import CurvePlot
-from brook.core.units import DIMENSIONS, Dimension, sensible_unit, unit_factor
+from brook.core.units import DIMENSIONS, Dimension, even_unit, sensible_unit, unit_factor
 from brook.runs.readout import Source, forces, profiles
 
 LENGTH = DIMENSIONS["length"]
@@ -36,6 +36,7 @@ def unit_of(dimension: Dimension, values: list[np.ndarray]) -> tuple[str, float]
     """The unit that suits values (SI) and how many of it make one of SI."""
     found = np.concatenate([np.abs(v[np.isfinite(v)]) for v in values]) if values else np.zeros(0)
     unit = sensible_unit(dimension, 0.3 * float(found.max(initial=0.0)))
+    unit = even_unit(unit)
     return unit, 1.0 / unit_factor(unit)[0]
 
 

@@ -27,6 +27,8 @@ class LiveRun:
     momentum: list[float] = field(default_factory=list)
     mass: list[float] = field(default_factory=list)
     seconds: list[float] = field(default_factory=list)
+    heat: list[float] = field(default_factory=list)
+    time: list[float] = field(default_factory=list)
     monitors: dict[str, list[float | None]] = field(default_factory=dict)
     marks: list[list[Any]] = field(default_factory=list)
     forecast: dict[str, Any] = field(default_factory=dict)
@@ -38,10 +40,10 @@ class LiveRun:
     def add(self, history: dict[str, Any]) -> None:
         """Appends new iterations; a worker that began anew starts again at its first."""
         start = history["start"]
-        for name in ("momentum", "mass", "seconds"):
+        for name in ("momentum", "mass", "seconds", "heat", "time"):
             values = getattr(self, name)
             del values[start:]
-            values.extend(history[name])
+            values.extend(history.get(name, []))
         for name, fresh in history["monitors"].items():
             values = self.monitors.setdefault(name, [])
             del values[start:]
@@ -50,6 +52,7 @@ class LiveRun:
 
     def history(self) -> dict[str, Any]:
         return {"start": 0, "momentum": self.momentum, "mass": self.mass, "seconds": self.seconds,
+                "heat": self.heat, "time": self.time,
                 "monitors": self.monitors, "marks": self.marks, "forecast": self.forecast}  # fmt: skip
 
 
@@ -132,4 +135,12 @@ class Hub:
             )
             self.live.pop(run_id, None)
         passed = {k: v for k, v in event.items() if k != "summary"}
-        self.announce(live.study_id, {**passed, "variant": live.variant, "iteration": live.iteration})
+        self.announce(
+            live.study_id,
+            {
+                **passed,
+                "variant": live.variant,
+                "iteration": live.iteration,
+                "time": live.time[-1] if live.time else None,
+            },
+        )

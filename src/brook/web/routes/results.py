@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.results.quantities import DRAWN, QUANTITIES, OwnQuantity, QuantityKind
 from brook.core.study import resolve
-from brook.core.units import LADDERS, dimension_of, sensible_unit, unit_factor
+from brook.core.units import LADDERS, dimension_of, even_unit, sensible_unit, unit_factor
 from brook.runs import readout
 from brook.web.pages import BODIES, StateHere, StudioHere, render, stage, variant_of
 from brook.web.routes.readout import ask, source_of
@@ -33,14 +33,14 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
         size = max((abs(v) for run in runs for v in run["ranges"][name]), default=0.0)
         if kind.dimension == QUANTITIES["speed"].dimension:
             size = max((run["ranges"]["speed"][1] for run in runs), default=size)
-        unit = sensible_unit(kind.dimension, 0.3 * size)
+        unit = even_unit(sensible_unit(kind.dimension, 0.3 * size))
         found.append(_option(kind, unit))
     if own is None:
         return found
     made = [k for n, k in QUANTITIES.items() if k.drawn and n not in DRAWN]
     for kind in made + [o.kind for o in own.values()]:
         made_of = own[kind.name].text if kind.name in own else kind.name
-        units = LADDERS.get(kind.dimension, (sensible_unit(kind.dimension, 0),))
+        units = tuple(map(even_unit, LADDERS.get(kind.dimension, (sensible_unit(kind.dimension, 0),))))
         ladder = [[unit, 1 / unit_factor(unit)[0]] for unit in units]
         found.append({**_option(kind, units[0]), "ladder": ladder, "made_of": made_of})
     return found

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
 
 from brook.core.pipeline import dimension_of_reading
-from brook.core.units import sensible_unit, unit_factor
+from brook.core.units import even_unit, sensible_unit, unit_factor
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.routes.results import quantities
 from brook.web.state import StudyState, VariantState
@@ -27,6 +27,7 @@ def monitor_units(state: StudyState, variant: VariantState) -> list[dict[str, An
         if dimension is None:
             continue
         unit = reading.requirement.unit or ("%" if dimension.is_none else sensible_unit(dimension, reading.value or 0))
+        unit = even_unit(unit)
         found.append({"name": reading.requirement.name, "title": reading.requirement.title, "unit": unit,
                       "factor": 1 / unit_factor(unit)[0]})  # fmt: skip
     return found

@@ -103,7 +103,7 @@ function listen(address) {
       return;
     }
     if (event.type === "history") {
-      for (const words of document.querySelectorAll(`.run-words[data-run="${event.run}"], .run-words[data-variant="${event.variant}"]`)) words.textContent = `iteration ${event.iteration}`;
+      for (const words of document.querySelectorAll(`.run-words[data-run="${event.run}"], .run-words[data-variant="${event.variant}"]`)) words.textContent = event.time == null ? `iteration ${event.iteration}` : `step ${event.iteration}, at ${Number(event.time.toPrecision(4))} s`;
       if (curves?.variant === event.variant) curves.take(event.history, event.forecast);
       return;
     }
