@@ -5,11 +5,13 @@ import pytest
 
 from brook.core.checks import prepare
 from brook.core.materials import ConstantFluid, fluid_of
+from brook.core.materials.rheology import Rheology, shear_rate
 from brook.core.numerics import Stencil
 from brook.core.pipeline import make_mesh, solve
 from brook.core.solve import Rules, SteadyFlow, boundary_conditions, run_steady
 from brook.core.solve.run import standing_still
 from brook.core.study import Resolved
+from brook.core.verification import sheared
 from tests.core.meshes import box_mesh
 from tests.core.studies import Wishing, raw_tray, tray
 
@@ -183,3 +185,23 @@ def test_frozen_water_is_refused():
     problems = []
     assert fluid_of(Resolved(kind="library", substance="water", temperature=263.0), "/fluid", problems) is None
     assert "water is known here from 0.01 °C to" in problems[0].message
+
+
+@pytest.mark.parametrize("index", [0.5, 1.5])
+def test_a_liquid_that_thins_or_thickens_flows_as_its_law_says(index):
+    wanted = sheared.power_law(index)
+    slope, middle, _ = sheared.measured(sheared.study({"kind": "power", "index": str(index)}, rows=12))
+    assert (slope, middle) == pytest.approx(wanted, rel=0.01)
+
+
+def test_viscosity_laws_agree_where_they_meet():
+    rate = np.array([0.0, 1e-3, 1.0, 50.0])
+    even = Rheology("power", 2.0, 1.0).at(rate)
+    assert even == pytest.approx(2.0)
+    assert Rheology("carreau", 2.0, 0.3, thin_viscosity=0.1).at(rate[[0, 3]])[0] == 2.0
+    stiff = Rheology("yielding", 2.0, 1.0, yield_stress=3.0, time=1e3)
+    assert stiff.at(rate[2:]) * rate[2:] == pytest.approx(3.0 + 2.0 * rate[2:])  # stress beyond the yield
+    assert stiff.at(rate)[0] <= 1000 * 2.0
+    simple = np.zeros((1, 3, 3))
+    simple[0, 0, 1] = 7.0
+    assert shear_rate(simple) == pytest.approx(7.0)

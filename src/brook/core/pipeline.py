@@ -43,7 +43,7 @@ from brook.core.solve import (
 )  # fmt: skip
 from brook.core.solve.heat import Heat
 from brook.core.solve.heating import contacts_of, heat_conditions, sources_of, substance_of
-from brook.core.solve.medium import Medium
+from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.passenger import Carried, Fluids, HeatCarried
 from brook.core.solve.run import UNWATCHED, Monitor
 from brook.core.solve.setup import BoundaryConditions
@@ -124,6 +124,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         boundaries,
         study.set_up.convection,
         plain(prepared.rules),
+        *([plain(asdict(fluid.law))] if fluid.law else []),
         *_timing_inputs(study, prepared),
         *_heat_inputs(prepared),
     )
@@ -379,8 +380,9 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[SteadyFlow | 
     scheme, said = study.set_up.convection, prepared.heat
     if said is None:
         stencil = Stencil(flow_mesh(prepared, mesh))
-        medium = _medium(stencil, _fluids(stencil.mesh, prepared))
-        return SteadyFlow(stencil, medium, boundary_conditions(stencil, prepared.boundaries), scheme=scheme), stencil
+        fluids = _fluids(stencil.mesh, prepared)
+        conditions = boundary_conditions(stencil, prepared.boundaries)
+        return SteadyFlow(stencil, _medium(stencil, fluids), conditions, scheme=scheme, law=_laws(fluids)), stencil
     whole = Stencil(run_mesh(prepared, mesh))
     materials = {name: prepared.materials.get(name, prepared.fluid) for name in whole.mesh.bodies}
     flowing = [k for k, name in enumerate(whole.mesh.bodies) if not isinstance(materials[name], Solid)]
@@ -398,7 +400,9 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[SteadyFlow | 
         heat, Carried.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
     )
     conditions = boundary_conditions(stencil, prepared.boundaries)
-    flow = SteadyFlow(stencil, _medium(stencil, fluids), conditions, scheme=scheme, passenger=carried)
+    flow = SteadyFlow(
+        stencil, _medium(stencil, fluids), conditions, scheme=scheme, passenger=carried, law=_laws(fluids)
+    )
     return flow, stencil
 
 
@@ -406,6 +410,10 @@ def _fluids(mesh: Mesh, prepared: Prepared) -> Fluids:
     assert prepared.fluid is not None
     made = [prepared.materials.get(name, prepared.fluid) for name in mesh.bodies]
     return Fluids(tuple(m if isinstance(m, ConstantFluid) else prepared.fluid for m in made), mesh.body)
+
+
+def _laws(fluids: Fluids) -> ShearLaws | None:
+    return ShearLaws(fluids.fluids, fluids.of) if any(f.law is not None for f in fluids.fluids) else None
 
 
 def _medium(stencil: Stencil, fluids: Fluids) -> Medium:

@@ -1,4 +1,4 @@
-"""Actions on time and heat in the set-up."""
+"""Actions on time, heat and liquids in the set-up."""
 
 from __future__ import annotations
 
@@ -13,6 +13,15 @@ def _set_timing(raw: Raw, kind: str) -> str:
     if raw["set_up"]["timing"]["kind"] != kind:
         raw["set_up"]["timing"] = {"kind": kind}
     return "/set_up/timing"
+
+
+def _set_law(raw: Raw, kind: str) -> str:
+    """Says how the viscosity of a fluid of one's own depends on shear; `newtonian` takes it back."""
+    fluid = raw["set_up"]["fluid"]
+    if fluid["kind"] != "own":
+        raise ValueError("water and air do not depend on shear; choose a fluid of your own")
+    fluid["law"] = None if kind == "newtonian" else {"kind": kind}
+    return "/set_up/fluid/law"
 
 
 def _set_heat(raw: Raw, on: str) -> str:
@@ -71,6 +80,7 @@ def _set_material(raw: Raw, body: str, kind: str) -> str:
 
 ACTIONS: dict[str, Callable[..., str]] = {
     "set_timing": _set_timing,
+    "set_law": _set_law,
     "set_heat": _set_heat,
     "set_heat_patch": _set_heat_patch,
     "add_source": _add_source,

@@ -7,6 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 
+from brook.core.materials.rheology import Rheology
 from brook.core.study import Problem, Resolved
 from brook.core.units import DIMENSIONS, show
 
@@ -31,11 +32,21 @@ class ConstantFluid:
     conductivity: float = 0.0
     expansion: float = 0.0
     substance: str = ""
+    law: Rheology | None = None
 
     @property
     def kinematic_viscosity(self) -> float:
         """In m²/s."""
         return self.viscosity / self.density
+
+
+def _law(fluid: Resolved) -> Rheology | None:
+    """How the viscosity of a fluid depends on shear, None for one where it does not or where a value is missing."""
+    said = fluid.law
+    if said is None or None in vars(said).values():
+        return None
+    values = {k: v for k, v in vars(said).items() if k != "kind"}
+    return Rheology(said.kind, fluid.viscosity, **values)
 
 
 @lru_cache(maxsize=256)
@@ -70,7 +81,7 @@ def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFlu
             return None
         return ConstantFluid(
             fluid.title, fluid.density, fluid.viscosity, fluid.heat_capacity or 0.0, fluid.conductivity or 0.0,
-            fluid.expansion or 0.0,
+            fluid.expansion or 0.0, law=_law(fluid),
         )  # fmt: skip
     if fluid.temperature is None:
         return None

@@ -39,6 +39,6 @@ def patch_forces(fields: Fields) -> list[PatchForce]:
         step = fields.boundary_velocity[boundary] - fields.velocity[cell]
         shear = stencil.stiffness[faces][:, None] * step + np.einsum("fki,fi->fk", slope[cell], stencil.cross[faces])
         carried = (fields.flux[inner:][boundary][:, None] * fields.boundary_velocity[boundary]).sum(axis=0)
-        friction = -(fields.viscosity[cell][:, None] * shear).sum(axis=0)
+        friction = -(fields.viscosity_on_boundary[boundary][:, None] * shear).sum(axis=0)
         found.append(PatchForce(patch.name, pressure, friction, carried))
     return found

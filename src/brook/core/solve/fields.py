@@ -37,6 +37,12 @@ class Fields:
         return self.stencil.mesh
 
     @property
+    def viscosity_on_boundary(self) -> np.ndarray:
+        """In Pa s (B,)."""
+        found = self.more.get("viscosity")
+        return self.viscosity[self.stencil.face_cell] if found is None else found[1]
+
+    @property
     def carried(self) -> np.ndarray:
         """Heat capacity (C,) in J/(kg K) of what flows, nothing in a run without heat."""
         return self.more["capacity"][0] if "capacity" in self.more else np.zeros(self.mesh.cell_count)

@@ -26,7 +26,7 @@ from brook.core.numerics import (
 from brook.core.numerics.linear import LibraryMultigrid, PressureSolver, sweep_vector
 from brook.core.numerics.operators import Convection
 from brook.core.solve.fields import Fields
-from brook.core.solve.medium import Medium
+from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.passenger import HeatCarried
 from brook.core.solve.past import Moment, Past
 from brook.core.solve.residuals import Residuals
@@ -67,6 +67,7 @@ class SteadyFlow:
         pressure_solver: PressureSolver | None = None,
         force: np.ndarray | None = None,
         passenger: HeatCarried | None = None,
+        law: ShearLaws | None = None,
     ):
         self.stencil, self.conditions = stencil, conditions
         self.medium = fluid if isinstance(fluid, Medium) else Medium.uniform(stencil, fluid)
@@ -76,6 +77,7 @@ class SteadyFlow:
         self.pressure_tolerance = pressure_tolerance
         self.force = force  # on the fluid in each cell (C, 3) in N
         self.corrections = 1
+        self.law = law
         self.past: Past | None = None  # what a flow in time was before this step
         self.swelling: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
         self.pressure_solver = pressure_solver or LibraryMultigrid()
@@ -92,7 +94,7 @@ class SteadyFlow:
         """The same flow from its start state, with smaller steps."""
         return SteadyFlow(
             self.stencil, self.medium, self.conditions, self.scheme, GENTLE, GENTLE, self.sweeps,
-            self.pressure_tolerance, force=self.force, passenger=self.passenger,
+            self.pressure_tolerance, force=self.force, passenger=self.passenger, law=self.law,
         )  # fmt: skip
 
     def start_pressure(self, pressure: np.ndarray) -> None:
@@ -219,13 +221,15 @@ class SteadyFlow:
         s, alpha = self.stencil, self.relaxation
         on_boundary = self.boundary_velocity()
         slope = gradient(s, self._all, self.velocity, on_boundary)
+        if self.law is not None:
+            self.medium = self.law.on(self.medium, slope, on_boundary - self.velocity[s.face_cell])
         viscosity = self.medium.viscosity_of_faces
         equation = convection(s, self.flux) - laplacian(s, viscosity)
         diagonal, source = self._boundary_terms(equation, on_boundary, slope)
         source += correction_of_upwind(s, self.flux, self.velocity, slope, self.scheme)
         source += correction_of_diffusion(s, viscosity, slope)
         if self.medium.varies:
-            source += turned_diffusion(s, viscosity, self.medium.viscosity[s.face_cell], slope)
+            source += turned_diffusion(s, viscosity, self.medium.viscosity_on_boundary, slope)
         # slipping walls hold one component only: what counts is the one that moves most easily
         own = diagonal[:, :2].min(axis=1) if s.mesh.is_plane or s.mesh.is_wedge else diagonal.min(axis=1)
         inert = np.zeros(s.cells)
@@ -276,7 +280,7 @@ class SteadyFlow:
     ) -> tuple[np.ndarray, np.ndarray]:
         """Diagonal (C, 3) and source (C, 3) of the momentum equations with their boundaries."""
         s, inner = self.stencil, self.stencil.inner
-        mu = self.medium.viscosity[s.face_cell]
+        mu = self.medium.viscosity_on_boundary
         diagonal = np.repeat(equation.diagonal[:, None], 3, axis=1)
         source = np.zeros((s.cells, 3))
         entering = np.maximum(-self.flux[inner:], 0.0)
@@ -308,7 +312,7 @@ class SteadyFlow:
         terms = float(np.linalg.norm(image, axis=1).sum() + np.linalg.norm(push, axis=1).sum())
         carried = np.abs(self.flux[inner:]) * np.linalg.norm(on_boundary, axis=1)
         dragged = np.linalg.norm(on_boundary - self.velocity[s.face_cell], axis=1)
-        terms += float(carried.sum() + (self.medium.viscosity[s.face_cell] * s.stiffness[inner:] * dragged).sum())
+        terms += float(carried.sum() + (self.medium.viscosity_on_boundary * s.stiffness[inner:] * dragged).sum())
         return left / terms if terms > 0 else 0.0
 
     def _mass_residual(self, slope: np.ndarray) -> float:
@@ -426,4 +430,6 @@ class SteadyFlow:
             self.stencil, self.medium.density, self.medium.viscosity, self.velocity.copy(), self.pressure.copy(), self.flux.copy(),
             self.boundary_velocity(), self._boundary_pressure(),
         )  # fmt: skip
+        if self.medium.at_walls is not None:
+            fields.more["viscosity"] = (self.medium.viscosity.copy(), self.medium.at_walls.copy())
         return fields if self.passenger is None else self.passenger.onto(fields)

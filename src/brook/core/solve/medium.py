@@ -2,23 +2,26 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from brook.core.materials import ConstantFluid
+from brook.core.materials.rheology import shear_rate
 from brook.core.numerics import Stencil, face_mean
 
 
 @dataclass(frozen=True, eq=False)
 class Medium:
-    """density (C,) in kg/m³ and viscosity (C,) in Pa s of the fluid in each cell, and its density (B,) on boundaries."""
+    """density (C,) in kg/m³ and viscosity (C,) in Pa s of the fluid in each cell, its density (B,) on boundaries, and its
+    viscosity `at_walls` (B,) where that differs from the cell's."""
 
     stencil: Stencil
     density: np.ndarray
     viscosity: np.ndarray
     on_boundary: np.ndarray
+    at_walls: np.ndarray | None = None
 
     @classmethod
     def uniform(cls, stencil: Stencil, fluid: ConstantFluid) -> Medium:
@@ -38,9 +41,37 @@ class Medium:
         return face_mean(self.stencil, self.viscosity)
 
     @cached_property
+    def viscosity_on_boundary(self) -> np.ndarray:
+        """In Pa s (B,)."""
+        return self.viscosity[self.stencil.face_cell] if self.at_walls is None else self.at_walls
+
+    @cached_property
     def varies(self) -> bool:
         """Whether the viscosity differs from cell to cell of a body."""
         body = self.stencil.mesh.body
         first = np.zeros(len(self.stencil.mesh.bodies))
         first[body] = self.viscosity
         return bool(np.any(np.abs(self.viscosity - first[body]) > 1e-12 * first[body]))
+
+
+@dataclass(frozen=True, eq=False)
+class ShearLaws:
+    """Of the fluids of a flow, and `of` (C,): which of them fills each cell, how their viscosity depends on shear."""
+
+    fluids: tuple[ConstantFluid, ...]
+    of: np.ndarray
+
+    def on(self, medium: Medium, slope: np.ndarray, step: np.ndarray) -> Medium:
+        """The medium with the viscosity at a velocity gradient (C, 3, 3); `step` (B, 3) leads from the velocity of a cell
+        to that of its boundary, where the rate is that between both if it is the larger: at walls a cell's own falls short."""
+        s = medium.stencil
+        rate, viscosity = shear_rate(slope), medium.viscosity.copy()
+        at_walls = medium.viscosity_on_boundary.copy()
+        height = np.linalg.norm(s.area[s.inner :], axis=1) / s.stiffness[s.inner :]
+        rate_there = np.maximum(np.linalg.norm(step, axis=1) / height, rate[s.face_cell])
+        for k, fluid in enumerate(self.fluids):
+            if fluid.law is not None:
+                here, there = self.of == k, self.of[s.face_cell] == k
+                viscosity[here] = fluid.law.at(rate[here])
+                at_walls[there] = fluid.law.at(rate_there[there])
+        return replace(medium, viscosity=viscosity, at_walls=at_walls)

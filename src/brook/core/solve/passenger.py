@@ -182,6 +182,8 @@ class HeatCarried:
             found[places] = values
             return found
 
+        for name, (inside, boundary) in fields.more.items():
+            more[name] = (spread(inside, cells, s.cells), spread(boundary, outer, s.boundary_count))
         density = self.heat.substance.density.copy()
         density[cells] = fields.density
         more["temperature"] = (self.heat.temperature.copy(), self.heat.boundary.copy())

@@ -86,6 +86,36 @@ class LibraryFluid(Part):
     temperature: Annotated[Formula, Value("temperature", "positive")] = "20 degC"
 
 
+class PowerLaw(Part):
+    """`viscosity` is that at a shear `rate`; it changes with the power `index` - 1 of the rate."""
+
+    kind: Literal["power"] = "power"
+    index: Annotated[Formula, Value("number", "positive")] = "0.7"
+    rate: Annotated[Formula, Value("rate", "positive")] = "1 s^-1"
+
+
+class Carreau(Part):
+    """`viscosity` is that at rest; it falls towards `thin_viscosity` at rates over one over `time`."""
+
+    kind: Literal["carreau"] = "carreau"
+    index: Annotated[Formula, Value("number", "positive")] = "0.4"
+    time: Annotated[Formula, Value("time", "positive")] = "1 s"
+    thin_viscosity: Annotated[Formula, Value("dynamic_viscosity", "not_negative")] = "0 Pa s"
+
+
+class Yielding(Part):
+    """A power law that moves only beyond a yield stress (Herschel and Bulkley), smoothed over a `time`."""
+
+    kind: Literal["yielding"] = "yielding"
+    index: Annotated[Formula, Value("number", "positive")] = "1"
+    rate: Annotated[Formula, Value("rate", "positive")] = "1 s^-1"
+    yield_stress: Annotated[Formula, Value("pressure", "not_negative")] = "1 Pa"
+    time: Annotated[Formula, Value("time", "positive")] = "100 s"
+
+
+ShearLaw = Annotated[PowerLaw | Carreau | Yielding, Field(discriminator="kind")]
+
+
 class OwnFluid(Part):
     kind: Literal["own"] = "own"
     title: Title = "Own fluid"
@@ -94,6 +124,7 @@ class OwnFluid(Part):
     heat_capacity: Annotated[Formula, Value("heat_capacity", "positive")] = "4.18 kJ/(kg K)"
     conductivity: Annotated[Formula, Value("conductivity", "positive")] = "0.6 W/(m K)"
     expansion: Annotated[Formula, Value("expansion")] = "2.1e-4 K^-1"
+    law: ShearLaw | None = None
 
 
 Fluid = Annotated[LibraryFluid | OwnFluid, Field(discriminator="kind")]

@@ -44,14 +44,24 @@ class Comparison:
 
 
 def cases() -> dict[str, Callable[[], list[Comparison]]]:
-    from brook.core.verification import cavity, channel, convection, cylinder, heated, manufactured, pipe, taylor_green
+    from brook.core.verification import (
+        cavity,
+        channel,
+        convection,
+        cylinder,
+        heated,
+        manufactured,
+        pipe,
+        sheared,
+        taylor_green,
+    )
 
     cavities = {f"cavity-{re}": partial(cavity.run, re) for re in cavity.FIGURES}
     return {
         "channel": channel.run, "pipe": pipe.run, "manufactured": manufactured.run, **cavities, "cylinder-20": cylinder.run,
         "taylor-green": taylor_green.run, **{f"convection-1e{round(log10(ra))}": partial(convection.run, ra) for ra in convection.FIGURES},
         "graetz": heated.graetz, "composite-wall": heated.composite_wall, "fin": heated.fin,
-        "sphere-cooling": heated.sphere_cooling, "counterflow": heated.counterflow,
+        "sphere-cooling": heated.sphere_cooling, "sheared": sheared.run, "counterflow": heated.counterflow,
     }  # fmt: skip
 
 
