@@ -264,12 +264,15 @@ def warm() -> None:
     import tempfile
 
     from brook.core.batch import run_to_folder
-    from brook.core.verification.bench import warm_shapes
+    from brook.core.verification import convection
+    from brook.core.verification.bench import warm_large, warm_shapes
     from brook.core.verification.cavity import study
 
     with tempfile.TemporaryDirectory() as folder:
         run_to_folder(study(100, 4), "cavity", Path(folder), lambda text: None)
+        run_to_folder(convection.study(1e3, 4), "square", Path(folder), lambda text: None)
     warm_shapes()
+    warm_large()
     _say("kernels are compiled")
 
 

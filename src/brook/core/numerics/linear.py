@@ -14,6 +14,10 @@ from scipy import sparse
 
 from brook.core.numerics import kernels
 from brook.core.numerics.matrix import Matrix
+from brook.core.numerics.multigrid import OwnMultigrid
+from brook.core.numerics.multigrid.hierarchy import blocks_of
+
+OURS_FROM = 110_000  # cells; under it whole iterations are quicker with the library's multigrid
 
 
 class PressureSolver(Protocol):
@@ -76,5 +80,17 @@ class LibraryMultigrid:
 
 
 def sweep_vector(matrix: Matrix, diagonal: np.ndarray, right: np.ndarray, value: np.ndarray, sweeps: int) -> None:
-    """Symmetric Gauss-Seidel on three components in place; `diagonal` (C, 3) replaces the matrix's own."""
-    kernels.sweep(*matrix.off_diagonals(), diagonal, right, value, sweeps)
+    """Symmetric Gauss-Seidel on three components in place; `diagonal` (C, 3) replaces the matrix's own.
+
+    Large systems have two blocks of rows, whatever the number of threads, so that answers do not depend on it.
+    """
+    blocks = blocks_of(len(diagonal))
+    if len(blocks) == 2:
+        kernels.sweep(*matrix.off_diagonals(), diagonal, right, value, sweeps)
+    else:
+        kernels.sweep_blocks(*matrix.off_diagonals(), diagonal, right, value, np.empty_like(value), blocks, sweeps)
+
+
+def usual_pressure_solver(cells: int) -> PressureSolver:
+    """The quicker solver for meshes of a size: the library's cycle on small ones, where ours starts too many loops."""
+    return OwnMultigrid() if cells > OURS_FROM else LibraryMultigrid()

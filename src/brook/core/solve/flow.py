@@ -23,7 +23,7 @@ from brook.core.numerics import (
     laplacian,
     turned_diffusion,
 )  # fmt: skip
-from brook.core.numerics.linear import LibraryMultigrid, PressureSolver, sweep_vector
+from brook.core.numerics.linear import PressureSolver, sweep_vector, usual_pressure_solver
 from brook.core.numerics.operators import Convection
 from brook.core.solve.fields import Fields
 from brook.core.solve.medium import Medium, ShearLaws
@@ -80,7 +80,7 @@ class SteadyFlow:
         self.law = law
         self.past: Past | None = None  # what a flow in time was before this step
         self.swelling: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
-        self.pressure_solver = pressure_solver or LibraryMultigrid()
+        self.pressure_solver = pressure_solver or usual_pressure_solver(stencil.cells)
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
         self._all = stencil.every_boundary
@@ -401,7 +401,7 @@ class SteadyFlow:
     def close_mass(self) -> None:
         """Takes the last imbalance out of the fluxes, to round-off."""
         mobility = np.ones(self.stencil.cells)
-        solver, self.pressure_solver = self.pressure_solver, LibraryMultigrid()
+        solver, self.pressure_solver = self.pressure_solver, usual_pressure_solver(self.stencil.cells)
         for _ in range(2):
             if np.any(self.flux):
                 self._apply_to_flux(self._solve_correction(mobility, 1e-12), mobility)

@@ -13,7 +13,7 @@ class OwnMultigrid:
     """A `PressureSolver`: the hierarchy is built once for a mesh, and only refilled as coefficients change.
 
     Residual and solution are float64, the preconditioner float32. The answer does not depend on the number of threads.
-    Runs still use the library's: on meshes of less than some hundred thousand cells one cycle of that is quicker.
+    Runs use it on large meshes: under a hundred thousand cells a cycle of the library's is quicker.
     """
 
     max_iterations = 400
