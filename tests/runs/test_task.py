@@ -14,6 +14,7 @@ from brook.core.editing import act, set_value
 from brook.core.pipeline import read_all
 from brook.core.solve import Checkpoint
 from brook.core.study import Study, study_text
+from brook.core.verification import heated
 from brook.runs import Request, RunQueue
 from brook.runs.halting import halting
 from brook.runs.task import Halted, bring_up_to_date
@@ -43,6 +44,43 @@ def test_stages_report_and_agree_with_the_core(tmp_path):
     assert found["run"]["imbalance"] < 1e-8
     history = [e["history"] for e in events if e["type"] == "history"]
     assert sum(len(h["momentum"]) for h in history) == ended["iterations"]
+
+
+def test_heat_of_solids_in_time_is_run_and_its_moments_are_kept(tmp_path):
+    parts = [
+        heated._box("inner", (0, 0, 0), (0.02, 0.03, 0.03)),
+        heated._box("outer", (0.02, 0, 0), (0.01, 0.03, 0.03), "apart"),
+    ]
+    bodies = [
+        {"name": n, "holds": "solid", "x": f"{x} mm", "y": "15 mm", "z": "15 mm"}
+        for n, x in (("inner", 10), ("outer", 25))
+    ]
+    solid = {"kind": "solid", "substance": "brick"}
+    heat = {"start": "20 degC", "patches": [{"kind": "temperature", "patch": "inner_west", "temperature": "60 degC"}]}
+    timing = {
+        "kind": "in_time",
+        "duration": "300 s",
+        "steps": "fixed",
+        "step": "20 s",
+        "keep_every": "100 s",
+        "reads": "end",
+    }
+    study = heated._study("wall", parts, {"heat": heat, "materials": {"inner": solid, "outer": solid}, "timing": timing},
+                          geometry={"bodies": bodies}, mesh_plan={"bulk": "5 mm", "wall": "5 mm"},
+                          requirements=[{"name": "warm", "title": "Warm", "reading": "outer.temperature.mean",
+                                         "limit": {"kind": "at_least", "value": "30 degC"}}])  # fmt: skip
+    events = []
+    ended = bring_up_to_date(Request(1, study_text(study), "a", str(tmp_path)), events.append)
+    assert ended["message"].startswith("reached 300 s in 15 steps")
+    found = results(events)
+    assert found["run"]["moments"] == pytest.approx([100.0, 200.0, 300.0])
+    assert found["run"]["heat"]["inner_west"] < 0
+    assert 293.15 < found["reading:warm"]["value"] < 333.15
+    folder = next((tmp_path / "run").iterdir())
+    warm = [np.fromfile(folder / f"at-{k:04d}-temperature.f32", "<f4").mean() for k in range(3)]
+    assert warm == sorted(warm)
+    assert np.isfinite(np.fromfile(folder / "temperature.f32", "<f4")).all()
+    assert not (tmp_path / "moments").exists() or not list((tmp_path / "moments").iterdir())
 
 
 def test_a_shape_in_space_is_made_meshed_run_and_cut_for_its_pictures(tmp_path):
