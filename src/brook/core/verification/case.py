@@ -37,7 +37,7 @@ class Comparison:
 
     @property
     def passed(self) -> bool:
-        return self.difference >= 0 if self.at_least else abs(self.difference) <= self.tolerance
+        return bool(self.difference >= 0 if self.at_least else abs(self.difference) <= self.tolerance)
 
     def as_dict(self) -> dict[str, Any]:
         return {**asdict(self), "difference": self.difference, "passed": self.passed}
