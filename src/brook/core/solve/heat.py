@@ -77,13 +77,14 @@ class Heat:
         s = self.stencil
         return self.substance.conductivity[s.face_cell] * s.stiffness[s.inner :]
 
-    def _film(self, conductance: np.ndarray) -> np.ndarray:
-        """From a cell to the surroundings, in W/K (B,): nothing where there is no film."""
+    def _film(self, conductance: np.ndarray, through: np.ndarray) -> np.ndarray:
+        """From a cell to the surroundings, in W/K (B,): nothing where there is no film, or where something leaves."""
         area = np.linalg.norm(self.stencil.area[self.stencil.inner :], axis=1)
         coefficient = self.conditions.coefficient
         with np.errstate(divide="ignore", invalid="ignore"):
             both = 1 / (1 / conductance + 1 / (coefficient * area))
-        return np.where(np.isinf(coefficient), conductance, np.where(coefficient > 0, both, 0.0))
+        found = np.where(np.isinf(coefficient), conductance, np.where(coefficient > 0, both, 0.0))
+        return np.where(through > 0, 0.0, found)
 
     def _skewed(self, slope: np.ndarray) -> np.ndarray:
         """k cross·∇T (B,) in W: what the gradient along a boundary adds to the flux through it."""
@@ -111,7 +112,7 @@ class Heat:
         right = source + self._corrections(carried, conduct, slope)
         diagonal = equation.diagonal.copy()
         conductance = self._conductance()
-        film, skewed = self._film(conductance), self._skewed(slope)
+        film, skewed = self._film(conductance, flux[inner:]), self._skewed(slope)
         area = np.linalg.norm(s.area[inner:], axis=1)
         # a film sees less of the skewed part, a given temperature all of it
         share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
@@ -198,7 +199,7 @@ class Heat:
         s, cell, there = self.stencil, self.stencil.face_cell, self.conditions
         near = self.temperature[cell]
         area = np.linalg.norm(s.area[s.inner :], axis=1)
-        film = self._film(conductance)
+        film = self._film(conductance, flux[s.inner :])
         share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
         into = film * (there.surroundings - near) + share * skewed + area * there.flux
         found = near + np.divide(into - skewed, conductance, out=np.zeros_like(into), where=conductance > 0)
