@@ -2,11 +2,13 @@
 
 from dataclasses import replace
 
+import meshio
 import numpy as np
 import pytest
 
 from brook.core.checks import prepare
 from brook.core.pipeline import flow_of, make_mesh, read_all, solve, stage_keys, timing_of
+from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, run_in_time
 from brook.core.solve.past import rates
 from brook.core.study import Study
@@ -124,6 +126,14 @@ def test_steps_follow_the_courant_number_and_meet_kept_times():
     steps = np.diff(outcome.history.time)
     assert (steps[1:] <= 1.1 * steps[:-1] * (1 + 1e-9)).sum() >= len(steps) - 1 - 2 * len(kept)
     assert max(flow.courant(s) for s in steps[-3:]) < 0.9
+
+
+def test_averages_are_in_the_file_of_fields(tmp_path):
+    _, outcome = ran(channel())
+    write_vtu(tmp_path / "fields.vtu", outcome.fields)
+    found = meshio.read(tmp_path / "fields.vtu").cell_data
+    assert {"mean_velocity", "mean_pressure", "fluctuation"} <= set(found)
+    assert found["mean_pressure"][0] == pytest.approx(outcome.fields.more["mean_pressure"][0])
 
 
 def test_readings_over_time_and_the_table_of_steps():

@@ -315,12 +315,10 @@ def bent_symmetries(prepared: Prepared, mesh: Mesh) -> list[str]:
 
 def flow_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
     """That part of a mesh in which something flows."""
-    geometry = prepared.geometry
-    solid = {b.name for b in geometry.bodies if b.holds == "solid"} if geometry.kind == "space" else set()
-    solid |= {name for name, made in prepared.materials.items() if isinstance(made, Solid)}
-    if not solid & set(mesh.bodies):
+    fluids = _fluid_names(prepared, mesh)
+    if fluids == set(mesh.bodies):
         return mesh
-    return mesh.part([k for k, name in enumerate(mesh.bodies) if name not in solid])
+    return mesh.part([k for k, name in enumerate(mesh.bodies) if name in fluids])
 
 
 def checked(mesh: Mesh, prepared: Prepared) -> Mesh:

@@ -12,14 +12,18 @@ from brook.core.mesh import Mesh
 from brook.core.mesh.kernels import hexahedra
 from brook.core.solve import Fields
 
+OF_FACES = ("heat", "capacity")  # what more fields hold that says nothing of cells, or is no result
+
 
 def write_vtu(path: Path, fields: Fields) -> None:
-    """Velocity in m/s, speed in m/s and pressure in Pa at cells, with each cell's body number."""
+    """Velocity in m/s, speed in m/s and pressure in Pa at cells, with each cell's body number; the temperature in K, and
+    means over time and the fluctuation in m/s, where there are any."""
     mesh = fields.mesh
     blocks, order = _blocks(mesh)
     data = {
         "velocity": fields.velocity, "speed": fields.speed, "pressure": fields.pressure, "body": mesh.body,
     }  # fmt: skip
+    data |= {name: cells for name, (cells, _) in fields.more.items() if name not in OF_FACES}
     split = np.cumsum([len(cells) for cells in order])[:-1]
     cell_data = {name: np.split(values[np.concatenate(order)], split) for name, values in data.items()}
     meshio.write(path, meshio.Mesh(mesh.points, blocks, cell_data=cell_data), file_format="vtu")

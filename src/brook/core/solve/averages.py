@@ -8,8 +8,6 @@ import numpy as np
 
 from brook.core.solve.fields import Fields
 
-MEAN = {"velocity": "mean_velocity", "pressure": "mean_pressure"}
-
 
 @dataclass(eq=False)
 class Averages:

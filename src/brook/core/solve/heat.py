@@ -234,13 +234,3 @@ class Heat:
                 break
         self.relaxation = relaxation
         return residual
-
-    def dissipation(self, viscosity: np.ndarray, slope: np.ndarray) -> np.ndarray:
-        """Heat (C,) in W from friction, μ ∇u:(∇u + ∇uᵀ), of a velocity gradient (C, 3, 3)."""
-        both = slope + np.swapaxes(slope, 1, 2)
-        return viscosity * np.einsum("cij,cij->c", slope, both) * self.stencil.mesh.volume
-
-    def kept(self, past: Past) -> np.ndarray:
-        """Heat (C,) in W that goes into getting warmer."""
-        mass = self.substance.density * self.substance.capacity * self.stencil.mesh.volume
-        return mass * (past.now * self.temperature - past.pull_of("temperature"))
