@@ -34,7 +34,7 @@ def system(mesh, changed=False):
     diagonal = positive.diagonal.copy()
     diagonal[0] *= 2
     right = np.random.default_rng(1).standard_normal(stencil.cells)
-    return Matrix(stencil, diagonal, positive.lower, positive.upper), right - right.mean()
+    return Matrix(stencil, diagonal, positive.entries), right - right.mean()
 
 
 @pytest.mark.parametrize("name", MESHES)
@@ -60,7 +60,7 @@ def test_new_coefficients_refill_the_hierarchy_of_the_mesh():
     solver = OwnMultigrid()
     for changed in (False, True):
         matrix, right = system(mesh, changed)
-        matrix = Matrix(stencil, matrix.diagonal, matrix.lower, matrix.upper)
+        matrix = Matrix(stencil, matrix.diagonal, matrix.entries)
         value, count = solver.solve(matrix, right, 1e-8)
         fresh, fresh_count = OwnMultigrid().solve(matrix, right, 1e-8)
         library, _ = LibraryMultigrid().solve(matrix, right, 1e-8)
@@ -71,7 +71,12 @@ def test_new_coefficients_refill_the_hierarchy_of_the_mesh():
 
 def test_a_cycle_is_symmetric_and_positive_where_no_steps_are_taken():
     matrix, _ = system(block(8))
-    hierarchy = Hierarchy(*matrix.off_diagonals(), matrix.diagonal)
+    hierarchy = Hierarchy(
+        matrix.stencil.rows.order,
+        matrix.stencil.rows.columns,
+        matrix.entries.astype(np.float32),
+        matrix.diagonal.astype(np.float32),
+    )
     random = np.random.default_rng(2)
     a, b = (random.standard_normal(512).astype(np.float32) for _ in range(2))
     at_a, at_b = np.zeros(512, np.float32), np.zeros(512, np.float32)

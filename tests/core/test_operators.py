@@ -44,7 +44,7 @@ def poisson_error(n: int) -> float:
     positive = laplacian(stencil, -1.0)
     diagonal = positive.diagonal.copy()
     np.add.at(diagonal, stencil.face_cell, stencil.stiffness[stencil.inner :])
-    matrix = Matrix(stencil, diagonal, positive.lower, positive.upper)
+    matrix = Matrix(stencil, diagonal, positive.entries)
     value, count = LibraryMultigrid().solve(matrix, 3 * np.pi**2 * exact * mesh.volume, 1e-10)
     assert count < 40
     return float(np.sqrt(np.mean((value - exact) ** 2)))

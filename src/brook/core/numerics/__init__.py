@@ -3,8 +3,6 @@
 from brook.core.numerics.matrix import Matrix
 from brook.core.numerics.operators import (
     convection,
-    correction_of_diffusion,
-    correction_of_upwind,
     divergence,
     face_mean,
     gradient,
@@ -14,6 +12,6 @@ from brook.core.numerics.operators import (
 from brook.core.numerics.stencil import Stencil
 
 __all__ = [
-    "Matrix", "Stencil", "convection", "correction_of_diffusion", "correction_of_upwind", "divergence",
+    "Matrix", "Stencil", "convection", "divergence",
     "face_mean", "gradient", "laplacian", "turned_diffusion",
 ]  # fmt: skip

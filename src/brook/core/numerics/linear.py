@@ -12,12 +12,13 @@ import numpy as np
 import pyamg
 from scipy import sparse
 
-from brook.core.numerics import kernels
+from brook.core.numerics import passes
+from brook.core.numerics.chunks import over
 from brook.core.numerics.matrix import Matrix
 from brook.core.numerics.multigrid import OwnMultigrid
-from brook.core.numerics.multigrid.hierarchy import blocks_of
+from brook.core.numerics.rows import Order
 
-OURS_FROM = 110_000  # cells; under it whole iterations are quicker with the library's multigrid
+OURS_FROM = 10_000  # cells; under it whole iterations are quicker with the multigrid of the library
 
 
 class PressureSolver(Protocol):
@@ -40,7 +41,7 @@ class LibraryMultigrid:
         self._worth = 0
 
     def solve(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> tuple[np.ndarray, int]:
-        csr = matrix.csr()
+        csr, right = matrix.csr(), right.astype(float, copy=False)
         fresh = self._cycle is None
         if fresh:
             self._build(csr)
@@ -79,16 +80,21 @@ class LibraryMultigrid:
         return value, self.max_iterations
 
 
-def sweep_vector(matrix: Matrix, diagonal: np.ndarray, right: np.ndarray, value: np.ndarray, sweeps: int) -> None:
-    """Symmetric Gauss-Seidel on three components in place; `diagonal` (C, 3) replaces the matrix's own.
+def swept(
+    order: Order, entries: np.ndarray, inverse: np.ndarray, right: np.ndarray, sweeps: int, x: np.ndarray
+) -> None:
+    """x (n, 3), with room for its halo, from nothing by symmetric sweeps of Gauss and Seidel; `inverse` (n, 3) is one over
+    the diagonal of each component. In place.
 
     Large systems have two blocks of rows, whatever the number of threads, so that answers do not depend on it.
     """
-    blocks = blocks_of(len(diagonal))
-    if len(blocks) == 2:
-        kernels.sweep(*matrix.off_diagonals(), diagonal, right, value, sweeps)
-    else:
-        kernels.sweep_blocks(*matrix.off_diagonals(), diagonal, right, value, np.empty_like(value), blocks, sweeps)
+    o, count = order, len(inverse)
+    over(o.blocks, passes.first_sweep_in, passes.first_sweep, o.offsets, o.split, o.columns, entries, inverse, right, x)
+    for k in range(1, 2 * sweeps):
+        if len(o.halo):
+            x[count:] = x[o.halo]
+        loops = (passes.backward_in, passes.backward) if k % 2 else (passes.forward_in, passes.forward)
+        over(o.blocks, *loops, o.offsets, o.split, o.columns, entries, inverse, right, x)
 
 
 def usual_pressure_solver(cells: int) -> PressureSolver:

@@ -11,9 +11,10 @@ from typing import Literal
 
 import numpy as np
 
-from brook.core.numerics import kernels
+from brook.core.numerics import kernels, passes
+from brook.core.numerics.chunks import over
 from brook.core.numerics.matrix import Matrix
-from brook.core.numerics.stencil import Stencil
+from brook.core.numerics.stencil import Fit, Stencil
 
 Convection = Literal["limited", "central", "upwind"]
 SCHEME_NUMBER = {"upwind": 0, "limited": 1, "central": 2}
@@ -22,16 +23,20 @@ SMOOTH_SHARE = 0.1
 
 
 def gradient(
-    stencil: Stencil, vectors: tuple[np.ndarray, np.ndarray], value: np.ndarray, boundary: np.ndarray
+    stencil: Stencil, fit: Fit, value: np.ndarray, boundary: np.ndarray, out: np.ndarray | None = None
 ) -> np.ndarray:
     """∇φ by least squares: (C, 3) of a scalar, (C, 3, 3) of a vector as [cell, component, direction].
 
-    `vectors` come from `Stencil.gradient_vectors`; `boundary` (B,) or (B, 3) are the boundary values.
+    `fit` comes from `Stencil.fit`; `boundary` (B,) or (B, 3) are the boundary values. Goes into `out` where one is given.
     """
-    out = np.empty((*value.shape, 3))
-    kernel = kernels.gradient_scalar if value.ndim == 1 else kernels.gradient_vector
-    kernel(value, boundary, stencil.owner, stencil.neighbour, *vectors, out)
-    return out
+    found = np.empty((*value.shape, 3)) if out is None else out
+    alone, together = (passes.slope_in, passes.slope) if value.ndim == 1 else (passes.slopes_in, passes.slopes)
+    rows = stencil.rows
+    over(
+        stencil.cell_chunks, alone, together, value, boundary, rows.offsets, rows.columns, rows.faces, rows.edge_offsets,
+        rows.edges, stencil.line, stencil.near, fit.near, fit.inverse, found,
+    )  # fmt: skip
+    return found
 
 
 def divergence(stencil: Stencil, flux: np.ndarray) -> np.ndarray:
@@ -49,10 +54,8 @@ def face_mean(stencil: Stencil, value: np.ndarray) -> np.ndarray:
 
 def convection(stencil: Stencil, flux: np.ndarray) -> Matrix:
     """∑ flux φ_upwind - φ ∑ flux over inner faces; boundaries are added by whoever knows them."""
-    lower, upper = np.empty(stencil.inner), np.empty(stencil.inner)
-    diagonal = np.empty(stencil.cells)
-    kernels.convective_matrix(flux, stencil.owner, stencil.neighbour, lower, upper, diagonal)
-    return Matrix(stencil, diagonal, lower, upper)
+    through = flux[: stencil.inner]
+    return _from_faces(stencil, np.minimum(through, 0.0), -np.maximum(through, 0.0))
 
 
 def laplacian(stencil: Stencil, coefficient: np.ndarray | float) -> Matrix:
@@ -61,34 +64,19 @@ def laplacian(stencil: Stencil, coefficient: np.ndarray | float) -> Matrix:
     `coefficient` (inner,) or one number.
     """
     entry = coefficient * stencil.stiffness[: stencil.inner]
+    return _from_faces(stencil, entry, entry)
+
+
+def _from_faces(stencil: Stencil, upper: np.ndarray, lower: np.ndarray) -> Matrix:
+    """A matrix whose rows sum to nothing."""
     owner = stencil.owner[: stencil.inner]
-    diagonal = -(np.bincount(owner, entry, stencil.cells) + np.bincount(stencil.neighbour, entry, stencil.cells))
-    return Matrix(stencil, diagonal, entry, entry)
+    diagonal = -(np.bincount(owner, upper, stencil.cells) + np.bincount(stencil.neighbour, lower, stencil.cells))
+    return Matrix.of_faces(stencil, diagonal, upper, lower)
 
 
-def correction_of_upwind(
-    stencil: Stencil, flux: np.ndarray, value: np.ndarray, slope: np.ndarray, scheme: Convection
-) -> np.ndarray:
-    """What second-order face values add to the right-hand side of upwind convection (C, 3).
-
-    `slope` is the gradient of `value`. Deferred correction: Khosla & Rubin (1974).
-    """
-    out = np.zeros((stencil.cells, 3))
-    if scheme == "upwind":
-        return out
-    softness = (SMOOTH_SHARE * float(np.ptp(value))) ** 2 + 1e-300
-    kernels.upwind_correction(
-        value, slope, flux, stencil.owner, stencil.neighbour, stencil.weight, stencil.line, stencil.skew,
-        SCHEME_NUMBER[scheme], softness, out,
-    )  # fmt: skip
-    return out
-
-
-def correction_of_diffusion(stencil: Stencil, viscosity: np.ndarray, slope: np.ndarray) -> np.ndarray:
-    """What non-orthogonal inner faces add to the right-hand side of diffusion (C, 3); `viscosity` (inner,)."""
-    out = np.zeros((stencil.cells, 3))
-    kernels.diffusion_correction(viscosity, slope, stencil.owner, stencil.neighbour, stencil.weight, stencil.cross, out)
-    return out
+def softness_of(value: np.ndarray) -> float:
+    """The square under which differences of a field count as smooth."""
+    return (SMOOTH_SHARE * float(value.max() - value.min())) ** 2 + 1e-300
 
 
 def turned_diffusion(stencil: Stencil, viscosity: np.ndarray, on_boundary: np.ndarray, slope: np.ndarray) -> np.ndarray:

@@ -12,6 +12,20 @@ from functools import cached_property
 import numpy as np
 
 from brook.core.mesh import PLANE_SIDES, Mesh, Patch
+from brook.core.numerics import passes
+from brook.core.numerics.chunks import chunks_of
+from brook.core.numerics.rows import Rows
+
+STRAIGHT = 1e-12  # of the distance and of the face: what is askew by less is straight
+
+
+@dataclass(frozen=True, eq=False)
+class Fit:
+    """Least squares for gradients: weights of boundary faces `near` (B,), and `inverse` (C, 6), the upper half of the
+    inverse of each cell's moments."""
+
+    near: np.ndarray
+    inverse: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,61 +124,71 @@ class Stencil:
         crossing = w * centre[self.owner[: self.inner]] + (1 - w) * centre[self.neighbour]
         return self.mesh.face_centre[: self.inner] - crossing
 
-    def gradient_vectors(self, included: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Least-squares vectors, weighted by 1/d², for the owner and the neighbour of each face.
+    @cached_property
+    def pairs(self) -> np.ndarray:
+        """Owner and neighbour of inner faces (inner, 2), as compiled loops read them."""
+        return np.stack([self.owner[: self.inner], self.neighbour], axis=1).astype(np.uint32)
 
-        gradient of a cell = sum over its faces of vector * (value at the far end - value at the near end),
-        far and near as `line` points. `included` (B,) says which boundary faces have a value to fit.
+    @cached_property
+    def rows(self) -> Rows:
+        """The faces round each cell."""
+        return Rows.of(self.cells, self.owner, self.neighbour)
+
+    @cached_property
+    def askew(self) -> np.ndarray:
+        """Which of the corrections for bent meshes an inner face needs (inner,): `passes.SKEWED` and `passes.CROSSED`."""
+        inner = self.inner
+        length, size = (np.linalg.norm(a[:inner], axis=1) for a in (self.line, self.area))
+        skewed = np.linalg.norm(self.skew, axis=1) > STRAIGHT * length
+        crossed = np.linalg.norm(self.cross[:inner], axis=1) > STRAIGHT * size
+        return (skewed * passes.SKEWED + crossed * passes.CROSSED).astype(np.uint8)
+
+    @cached_property
+    def near(self) -> np.ndarray:
+        """Weights of least squares, 1/d² (F,)."""
+        return 1.0 / np.einsum("ij,ij->i", self.line, self.line)
+
+    @cached_property
+    def cell_chunks(self) -> np.ndarray:
+        """How loops over cells are shared out."""
+        return chunks_of(self.cells)
+
+    @cached_property
+    def face_chunks(self) -> np.ndarray:
+        """How loops over inner faces are shared out."""
+        return chunks_of(self.inner, self.cells)
+
+    def fit(self, included: np.ndarray) -> Fit:
+        """Least squares, weighted by 1/d²; `included` (B,) says which boundary faces have a value to fit.
+
         Directions in which a cell has no neighbour get a zero gradient.
         """
-        owner, neighbour, inner = self.owner, self.neighbour, self.inner
-        weight = 1.0 / np.einsum("ij,ij->i", self.line, self.line)
-        weight[inner:] *= included
-        outer = weight[:, None, None] * self.line[:, :, None] * self.line[:, None, :]
-        moment = np.zeros((self.cells, 9))
-        for k in range(9):
-            flat = outer.reshape(-1, 9)[:, k]
-            moment[:, k] = np.bincount(owner, flat, self.cells) + np.bincount(neighbour, flat[:inner], self.cells)
-        inverse = _inverse(moment.reshape(-1, 3, 3), self.mesh.is_plane)
-        pull = weight[:, None] * self.line
-        of_owner = np.einsum("fij,fj->fi", inverse[owner], pull)
-        of_neighbour = np.einsum("fij,fj->fi", inverse[neighbour], pull[:inner])
-        return of_owner, of_neighbour
+        moment = np.zeros((self.cells, 6))
+        near = self.near[self.inner :] * included
+        passes.moments(self.line, self.near, near, self.owner, self.neighbour, moment)
+        return Fit(near, _inverse(moment))
 
     @cached_property
-    def every_boundary(self) -> tuple[np.ndarray, np.ndarray]:
-        """Gradient vectors for a field that has a value on every boundary face."""
-        return self.gradient_vectors(np.ones(self.boundary_count, bool))
+    def every_boundary(self) -> Fit:
+        """For a field that has a value on every boundary face."""
+        return self.fit(np.ones(self.boundary_count, bool))
 
     @cached_property
-    def off_diagonal_pattern(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """CSR offsets and columns of a matrix without its diagonal, and the order of [upper, lower] in it."""
-        owner, neighbour = self.owner[: self.inner], self.neighbour
-        return _csr(self.cells, np.concatenate([owner, neighbour]), np.concatenate([neighbour, owner]))
+    def whole_pattern(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        """CSR offsets and columns of a matrix with its diagonal, which comes first in each row; where in it the diagonal
+        and where the other entries stand."""
+        rows, every = self.rows, np.arange(self.cells, dtype=np.int32)
+        on = rows.offsets[:-1] + every
+        off = np.arange(len(rows.columns), dtype=np.int32) + np.repeat(every, np.diff(rows.offsets)) + 1
+        columns = np.empty(len(off) + self.cells, np.int32)
+        columns[on], columns[off] = every, rows.columns
+        return np.append(rows.offsets[:-1] + every, len(columns)).astype(np.int32), columns, on, off
 
-    @cached_property
-    def whole_pattern(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """CSR offsets and columns of a matrix, and the order of [diagonal, upper, lower] in it."""
-        owner, neighbour, every = self.owner[: self.inner], self.neighbour, np.arange(self.cells)
-        return _csr(self.cells, np.concatenate([every, owner, neighbour]), np.concatenate([every, neighbour, owner]))
 
-
-def _inverse(moment: np.ndarray, is_plane: bool) -> np.ndarray:
-    """Inverses (C, 3, 3) of symmetric matrices; nothing in directions in which they are nothing."""
-    if not is_plane:
-        return np.linalg.pinv(moment, rcond=1e-9, hermitian=True)
-    found = np.zeros_like(moment)
-    a, b, c = moment[:, 0, 0], moment[:, 0, 1], moment[:, 1, 1]
-    determinant = a * c - b * b
-    sound = determinant > 1e-9 * (a + c) ** 2
-    over = 1.0 / np.where(sound, determinant, 1.0)
-    found[:, 0, 0], found[:, 1, 1] = c * over, a * over
-    found[:, 0, 1] = found[:, 1, 0] = -b * over
-    found[~sound] = np.linalg.pinv(moment[~sound], rcond=1e-9, hermitian=True)
+def _inverse(moment: np.ndarray) -> np.ndarray:
+    """Inverses (C, 6) of symmetric matrices (C, 6); nothing in directions in which they are nothing."""
+    found = np.empty_like(moment)
+    weak = np.nonzero(passes.inverted(moment, found))[0]
+    whole = np.linalg.pinv(moment[weak][:, [[0, 1, 2], [1, 3, 4], [2, 4, 5]]], rcond=1e-9, hermitian=True)
+    found[weak] = whole.reshape(-1, 9)[:, [0, 1, 2, 4, 5, 8]]
     return found
-
-
-def _csr(cells: int, rows: np.ndarray, columns: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    order = np.lexsort((columns, rows))
-    offsets = np.concatenate([[0], np.cumsum(np.bincount(rows, minlength=cells))])
-    return offsets.astype(np.int32), columns[order].astype(np.int32), order

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 
@@ -31,6 +31,14 @@ class Fields:
     boundary_velocity: np.ndarray
     boundary_pressure: np.ndarray
     more: dict[str, tuple[np.ndarray, np.ndarray]] = field(default_factory=dict)
+
+    def copied(self) -> Fields:
+        """The same in arrays of its own, where these change."""
+        more = {name: (cells.copy(), boundary.copy()) for name, (cells, boundary) in self.more.items()}
+        return replace(
+            self, velocity=self.velocity.copy(), pressure=self.pressure.copy(), flux=self.flux.copy(),
+            boundary_velocity=self.boundary_velocity.copy(), boundary_pressure=self.boundary_pressure.copy(), more=more,
+        )  # fmt: skip
 
     @property
     def mesh(self) -> Mesh:

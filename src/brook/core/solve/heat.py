@@ -13,7 +13,7 @@ from scipy import sparse
 
 from brook.core.numerics import Matrix, Stencil, convection, gradient, kernels, laplacian
 from brook.core.numerics.general import GeneralSolver
-from brook.core.numerics.operators import SCHEME_NUMBER, SMOOTH_SHARE, Convection
+from brook.core.numerics.operators import SCHEME_NUMBER, Convection, softness_of
 from brook.core.solve.past import Past
 
 
@@ -125,7 +125,7 @@ class Heat:
             mass = sub.density * sub.capacity * s.mesh.volume
             diagonal += past.now * mass
             right += mass * past.pull_of("temperature")
-        matrix = Matrix(s, diagonal, equation.lower, equation.upper).csr()
+        matrix = Matrix(s, diagonal, equation.entries).csr()
         if coupling is not None:
             matrix = matrix + coupling
         residual = self._residual(matrix, right, equation, exchanged, into, film)
@@ -147,10 +147,9 @@ class Heat:
         """What second-order convection and skewed faces add (C,), in W."""
         s, out = self.stencil, np.zeros(self.stencil.cells)
         if self.scheme != "upwind" and np.any(carried):
-            softness = (SMOOTH_SHARE * float(np.ptp(self.temperature))) ** 2 + 1e-300
             kernels.upwind_correction_scalar(
                 self.temperature, slope, carried, s.owner, s.neighbour, s.weight, s.line, s.skew,
-                SCHEME_NUMBER[self.scheme], softness, out,
+                SCHEME_NUMBER[self.scheme], softness_of(self.temperature), out,
             )  # fmt: skip
         kernels.diffusion_correction_scalar(conduct, slope, s.owner, s.neighbour, s.weight, s.cross, out)
         return out

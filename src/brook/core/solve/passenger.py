@@ -153,6 +153,10 @@ class HeatCarried:
     def state(self) -> dict[str, np.ndarray]:
         return {"temperature": self.heat.temperature.copy(), "boundary_temperature": self.heat.boundary.copy()}
 
+    def mixed(self) -> list[tuple[np.ndarray, bool]]:
+        """The temperature, judged where it acts on the flow."""
+        return [(self.heat.temperature, self.varying or self.buoyancy != "none")]
+
     def restore(self, arrays: dict[str, np.ndarray], flow: SteadyFlow) -> None:
         """Takes over a state with a temperature; one without leaves it as it is."""
         if "temperature" in arrays and arrays["temperature"].shape == self.heat.temperature.shape:
@@ -178,6 +182,8 @@ class HeatCarried:
         outer = faces[fields.stencil.inner :] - s.inner
 
         def spread(values: np.ndarray, places: np.ndarray, count: int) -> np.ndarray:
+            if len(places) == count:
+                return values
             found = np.zeros((count, *values.shape[1:]))
             found[places] = values
             return found
@@ -186,8 +192,8 @@ class HeatCarried:
             more[name] = (spread(inside, cells, s.cells), spread(boundary, outer, s.boundary_count))
         density = self.heat.substance.density.copy()
         density[cells] = fields.density
-        more["temperature"] = (self.heat.temperature.copy(), self.heat.boundary.copy())
-        more["heat"] = (np.zeros(s.cells), self.heat.leaving().copy())
+        more["temperature"] = (self.heat.temperature, self.heat.boundary)
+        more["heat"] = (np.zeros(s.cells), self.heat.leaving())
         more["capacity"] = (self.heat.substance.capacity, np.zeros(s.boundary_count))
         return Fields(
             s, density, spread(fields.viscosity, cells, s.cells), spread(fields.velocity, cells, s.cells),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -48,6 +49,11 @@ class Past:
         used = tuple(zip((last, older), moments, strict=False))
         pull = -sum(rate * m.velocity for rate, m in used)
         return cls(now, pull, tuple((rate, m.off) for rate, m in used), (last, older), moments)  # type: ignore[arg-type]
+
+    @cached_property
+    def late(self) -> np.ndarray:
+        """What the flux differences (F,) of moments add up to, in kg/s²."""
+        return sum(rate * off for rate, off in self.lags)  # type: ignore[return-value]
 
     def pull_of(self, name: str) -> np.ndarray:
         """The same as `pull` for another field that moments keep."""

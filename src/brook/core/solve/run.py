@@ -10,7 +10,9 @@ from typing import Literal
 
 from brook.core.mesh import Mesh
 from brook.core.mesh.advice import patch_near
+from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.checkpoint import Checkpoint
+from brook.core.solve.coarse import start_on_lumps
 from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, SteadyFlow
 from brook.core.solve.history import History, Rules, standing_still
@@ -88,15 +90,24 @@ def run_steady(
     state: State = "not converged"
     message = f"{rules.iterations} iterations were not enough"
     watch.report(history, 0)
+    if start is None and isinstance(flow, SteadyFlow):
+        levels = start_on_lumps(flow, _unhurried(watch))
+        if levels:
+            history.marks.append(
+                (0, f"started from {levels} coarser meshes" if levels > 1 else "started from a coarser mesh")
+            )
+    mixing = Acceleration(flow) if isinstance(flow, SteadyFlow) and flow.mixes else None
     while len(history) - began_at < rules.iterations:
         iteration = len(history)
         try:
+            if mixing is not None:
+                mixing.begin()
             residuals = flow.iterate()
-            now_fields = flow.snapshot()
+            now_fields = flow.fields()
             values = {name: monitor(now_fields) for name, monitor in monitors.items()}
         except Diverged as error:
             if not again:
-                again, flow = AGAIN.format(iteration + 1), flow.gentler()
+                again, flow, mixing = AGAIN.format(iteration + 1), flow.gentler(), None
                 history.marks.append((iteration, "started again with smaller steps"))
                 continue
             state, message = "diverged", explain(error, flow.stencil.mesh, iteration + 1, again)
@@ -104,7 +115,7 @@ def run_steady(
             break
         history.add(residuals, before + time.perf_counter() - begun, values)
         if iteration % SNAPSHOT_EVERY == 0:
-            last_good = now_fields
+            last_good = now_fields.copied()
         if time.perf_counter() - reported > watch.seconds:
             watch.report(history, sent)
             sent, reported = len(history), time.perf_counter()
@@ -121,6 +132,8 @@ def run_steady(
         if under and all(standing_still(history.monitors[n], rules) for n in names):
             state, message = "converged", f"converged after {len(history)} iterations"
             break
+        if mixing is not None:
+            mixing.end(residuals.worst)
     final = Checkpoint.of(flow, history, began_at)
     if state not in ("diverged", "paused"):
         flow.close_mass()
@@ -132,6 +145,19 @@ def run_steady(
     steady = {name: standing_still(history.monitors[name], rules) for name in names}
     backflow = flow.backflow() if state != "diverged" else 0.0
     return Outcome(state, message, last_good, history, steady, backflow, final)
+
+
+def _unhurried(watch: Watch) -> Callable[[], bool]:
+    """Whether a watch wishes to go on, asked no oftener than it likes."""
+    asked, wished = time.perf_counter(), True
+
+    def wanted() -> bool:
+        nonlocal asked, wished
+        if wished and time.perf_counter() - asked > watch.seconds:
+            asked, wished = time.perf_counter(), watch.wish() == "go on"
+        return wished
+
+    return wanted
 
 
 def _what_still_moves(history: History, rules: Rules) -> str:

@@ -58,7 +58,7 @@ class StillBodies:
     def backflow(self) -> float:
         return 0.0
 
-    def snapshot(self) -> Fields:
+    def fields(self) -> Fields:
         s = self.stencil
         more = {
             "temperature": (self.heat.temperature.copy(), self.heat.boundary.copy()),
@@ -69,3 +69,6 @@ class StillBodies:
             s, self.heat.substance.density.copy(), cells, np.zeros((s.cells, 3)), cells, self._nothing,
             np.zeros((s.boundary_count, 3)), faces, more,
         )  # fmt: skip
+
+    def snapshot(self) -> Fields:
+        return self.fields().copied()

@@ -122,7 +122,7 @@ def bench_pressure() -> Figure:
     positive = laplacian(stencil, -1.0)
     diagonal = positive.diagonal.copy()
     diagonal[0] *= 2
-    matrix = Matrix(stencil, diagonal, positive.lower, positive.upper)
+    matrix = Matrix(stencil, diagonal, positive.entries)
     right = np.random.default_rng(1).standard_normal(stencil.cells)
     solver = LibraryMultigrid()
     solver.solve(matrix, right, 0.1)
@@ -136,7 +136,7 @@ def bench_own_pressure() -> Figure:
     positive = laplacian(stencil, -1.0)
     diagonal = positive.diagonal.copy()
     diagonal[0] *= 2
-    matrix = Matrix(stencil, diagonal, positive.lower, positive.upper)
+    matrix = Matrix(stencil, diagonal, positive.entries)
     right = np.random.default_rng(1).standard_normal(stencil.cells)
     solver = OwnMultigrid()
     solver.solve(matrix, right, 0.1)

@@ -11,7 +11,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from brook.core.numerics.chunks import chunks_of, over
 from brook.core.numerics.multigrid import kernels
+from brook.core.numerics.rows import Order, ordered
 
 PASSES = 2  # pairings for a level
 STEPPED = 3  # coarse levels on which two steps are taken
@@ -19,158 +21,223 @@ SMALLEST = 300  # rows that are solved at once
 LEAST = np.float32(0.25)
 OVER = np.float32(1.6)  # by which a correction that is constant on aggregates falls short. Braess (1995)
 ENOUGH = 0.25  # of the residual: what one step has to leave for a second one to be taken
-BLOCKS, SINGLE = 2, 20_000  # of rows, whatever the number of threads; below so many rows there is one
 
 
-def blocks_of(count: int) -> np.ndarray:
-    """Where blocks of so many rows begin, and the end."""
-    return np.linspace(0, count, (BLOCKS if count > SINGLE else 1) + 1).astype(np.int64)
+@dataclass(frozen=True, eq=False)
+class Aggregates:
+    """Rows of a level, `rows` (n,) from `start` (count + 1,) on, that make one each, and `to` (nnz,) where entries go."""
 
-
-def times(
-    offsets: np.ndarray, columns: np.ndarray, entries: np.ndarray, diagonal: np.ndarray, x: np.ndarray, out: np.ndarray,
-    blocks: np.ndarray,
-) -> None:  # fmt: skip
-    """The product of a matrix with x (n,). In place."""
-    if len(blocks) == 2:
-        kernels.product_rows(offsets, columns, entries, diagonal, x, out, 0, len(x))
-    else:
-        kernels.product(offsets, columns, entries, diagonal, x, out, blocks)
+    start: np.ndarray
+    rows: np.ndarray
+    to: np.ndarray
+    chunks: np.ndarray
 
 
 @dataclass(eq=False)
 class Level:
-    """A matrix (n, n) in float32 with room to work in; `of` (n,) are aggregates and `to` (nnz,) where entries go."""
+    """A matrix (n, n) in float32 with room to work in."""
 
-    offsets: np.ndarray
-    columns: np.ndarray
+    order: Order
     entries: np.ndarray
     diagonal: np.ndarray
-    of: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int32))
-    to: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int32))
+    inverse: np.ndarray
+    up: Aggregates | None = None
+    x: np.ndarray = field(init=False)
+    right: np.ndarray = field(init=False)
+    rest: np.ndarray = field(init=False)
+    steps: tuple[np.ndarray, ...] = ()
 
     def __post_init__(self) -> None:
         count = len(self.diagonal)
-        self.inverse = 1 / self.diagonal
-        self.blocks = blocks_of(count)
-        self.x, self.right, self.rest, self.before = (np.zeros(count, np.float32) for _ in range(4))
-        self.one, self.one_image, self.two, self.two_image = (np.zeros(count, np.float32) for _ in range(4))
+        self.x = np.zeros(self.order.length, np.float32)
+        self.right, self.rest = (np.zeros(count, np.float32) for _ in range(2))
+        self._sum = np.zeros(len(self.order.blocks) - 1)
+
+    def room(self) -> tuple[np.ndarray, ...]:
+        """Two directions with their halo and their images, made when first asked for."""
+        if not self.steps:
+            long, count = self.order.length, len(self.diagonal)
+            self.steps = tuple(np.zeros(n, np.float32) for n in (long, count, long, count))
+        return self.steps
+
+    def exchange(self, x: np.ndarray) -> None:
+        """Copies the rows that other blocks see."""
+        if len(self.order.halo):
+            x[len(self.diagonal) :] = x[self.order.halo]
 
     def forward(self, right: np.ndarray, x: np.ndarray) -> None:
         """x from nothing by one forward sweep, and what it leaves in `rest`."""
-        matrix = (self.offsets, self.columns, self.entries)
-        if len(self.blocks) == 2:
-            kernels.forward_rows(*matrix, self.inverse, right, x, 0, len(x))
-            kernels.left_rows(*matrix, x, self.rest, 0, len(x))
-        else:
-            kernels.forward(*matrix, self.inverse, right, x, self.blocks)
-            kernels.left(*matrix, x, self.rest, self.blocks)
+        o = self.order
+        over(
+            o.blocks,
+            kernels.forward_in,
+            kernels.forward,
+            o.offsets,
+            o.split,
+            o.columns,
+            self.entries,
+            self.inverse,
+            right,
+            x,
+        )
+        self.exchange(x)
+        over(o.blocks, kernels.left_in, kernels.left, o.offsets, o.split, o.columns, self.entries, x, self.rest)
 
     def backward(self, right: np.ndarray, x: np.ndarray) -> None:
-        """One backward sweep; `before` holds x."""
-        matrix = (self.offsets, self.columns, self.entries, self.inverse, right, x, self.before)
-        if len(self.blocks) == 2:
-            kernels.backward_rows(*matrix, 0, len(x))
-        else:
-            kernels.backward(*matrix, self.blocks)
+        o = self.order
+        self.exchange(x)
+        over(
+            o.blocks,
+            kernels.backward_in,
+            kernels.backward,
+            o.offsets,
+            o.split,
+            o.columns,
+            self.entries,
+            self.inverse,
+            right,
+            x,
+        )
 
-    def product(self, x: np.ndarray, out: np.ndarray) -> None:
-        times(self.offsets, self.columns, self.entries, self.diagonal, x, out, self.blocks)
-
-    def refill(self, entries: np.ndarray, diagonal: np.ndarray) -> None:
-        self.entries, self.diagonal, self.inverse = entries, diagonal, 1 / diagonal
+    def product(self, x: np.ndarray, out: np.ndarray) -> float:
+        """out is the matrix times x; gives x times that."""
+        o = self.order
+        self.exchange(x)
+        over(
+            o.blocks,
+            kernels.product_in,
+            kernels.product,
+            o.offsets,
+            o.columns,
+            self.entries,
+            self.diagonal,
+            x,
+            out,
+            self._sum,
+        )
+        return float(self._sum.sum())
 
 
 class Hierarchy:
     """Levels from the finest on; `cycle` is a symmetric positive preconditioner of the first."""
 
-    def __init__(self, offsets: np.ndarray, columns: np.ndarray, entries: np.ndarray, diagonal: np.ndarray):
-        """From CSR without its diagonal."""
-        level = Level(
-            offsets.astype(np.int32), columns.astype(np.int32), entries.astype(np.float32), diagonal.astype(np.float32)
-        )
+    def __init__(self, order: Order, columns: np.ndarray, entries: np.ndarray, diagonal: np.ndarray):
+        """From CSR without its diagonal, its rows in an order; `columns` (nnz,) are those of the matrix."""
+        level = Level(order, entries, diagonal, 1 / diagonal)
         self.levels = [level]
         while len(level.diagonal) > SMALLEST:
-            coarse = _coarser(level)
+            coarse, coarse_columns = _coarser(level, columns)
             if len(coarse.diagonal) > 0.8 * len(level.diagonal):
+                level.up = None
                 break
             self.levels.append(coarse)
-            level = coarse
-        self._invert()
+            level, columns = coarse, coarse_columns
+        self._columns = columns
+        self.refill(entries, diagonal)
 
     def refill(self, entries: np.ndarray, diagonal: np.ndarray) -> None:
-        """New coefficients of the same matrix."""
-        self.levels[0].refill(entries.astype(np.float32), diagonal.astype(np.float32))
+        """New coefficients, float32, of the same matrix; they are kept, not copied."""
+        first = self.levels[0]
+        first.entries, first.diagonal = entries, diagonal
+        np.divide(np.float32(1.0), diagonal, out=first.inverse)
         for fine, coarse in zip(self.levels[:-1], self.levels[1:], strict=True):
-            kernels.summed(fine.offsets, fine.entries, fine.diagonal, fine.of, fine.to, coarse.entries, coarse.diagonal)
-            coarse.refill(coarse.entries, coarse.diagonal)
-        self._invert()
-
-    def _invert(self) -> None:
+            up, o = fine.up, coarse.order
+            assert up is not None
+            over(
+                up.chunks, kernels.summed_in, kernels.summed, fine.order.offsets, fine.entries, fine.diagonal, up.start, up.rows,
+                up.to, o.offsets, coarse.entries, coarse.diagonal, coarse.inverse,
+            )  # fmt: skip
         last = self.levels[-1]
         whole = np.diag(last.diagonal.astype(float))
-        row = np.repeat(np.arange(len(last.diagonal)), np.diff(last.offsets))
-        np.add.at(whole, (row, last.columns), last.entries)
+        row = np.repeat(np.arange(len(last.diagonal)), np.diff(last.order.offsets))
+        whole[row, self._columns] += last.entries
         self._inverse = np.linalg.inv(whole).astype(np.float32)
 
     def cycle(self, right: np.ndarray, x: np.ndarray, depth: int = 0) -> None:
-        """x about the solution for a right-hand side (n,), both float32. In place."""
+        """x about the solution for a right-hand side (n,), both float32; x has room for its halo. In place."""
         level = self.levels[depth]
-        if depth == len(self.levels) - 1:
-            x[:] = self._inverse @ right
+        if level.up is None:
+            x[: len(right)] = self._inverse @ right
             return
-        coarse = self.levels[depth + 1]
+        coarse, up = self.levels[depth + 1], level.up
         level.forward(right, x)
-        kernels.restricted(level.rest, level.of, coarse.right)
-        if depth < STEPPED and depth + 1 < len(self.levels) - 1:
+        over(up.chunks, kernels.restricted_in, kernels.restricted, level.rest, up.start, up.rows, coarse.right)
+        if depth < STEPPED and coarse.up is not None:
             correction, scale = self._two_steps(depth + 1), np.float32(1.0)
         else:
             self.cycle(coarse.right, coarse.x, depth + 1)
             correction, scale = coarse.x, OVER
-        kernels.corrected(x, correction, level.of, scale, level.before)
+        over(up.chunks, kernels.lifted_in, kernels.lifted, correction, up.start, up.rows, scale, x)
         level.backward(right, x)
 
     def _two_steps(self, depth: int) -> np.ndarray:
         """Up to two steps of flexible conjugate gradients, each preconditioned by a cycle."""
         level = self.levels[depth]
-        right = level.right.copy()
-        self.cycle(right, level.one, depth)
-        level.product(level.one, level.one_image)
-        size = float(level.one @ level.one_image)
+        one, one_image, two, two_image = level.room()
+        right = level.right
+        count = len(right)
+        self.cycle(right, one, depth)
+        size = level.product(one, one_image)
         if not size > 0:
-            return level.one
-        first = float(level.one @ right) / size
-        rest = right - np.float32(first) * level.one_image
+            return one
+        first = float(one[:count] @ right) / size
+        rest = right - np.float32(first) * one_image
         if float(rest @ rest) <= ENOUGH**2 * float(right @ right):
-            return np.float32(first) * level.one
-        self.cycle(rest, level.two, depth)
-        level.product(level.two, level.two_image)
-        shared = float(level.two @ level.one_image)
-        own = float(level.two @ level.two_image) - shared**2 / size
+            one *= np.float32(first)
+            return one
+        self.cycle(rest, two, depth)
+        whole = level.product(two, two_image)
+        shared = float(two[:count] @ one_image)
+        own = whole - shared**2 / size
         if not own > 0:
-            return np.float32(first) * level.one
-        second = float(level.two @ rest) / own
-        return np.float32(first - shared * second / size) * level.one + np.float32(second) * level.two
+            one *= np.float32(first)
+            return one
+        second = float(two[:count] @ rest) / own
+        one *= np.float32(first - shared * second / size)
+        two *= np.float32(second)
+        one += two
+        return one
 
 
-def _coarser(level: Level) -> Level:
-    """The matrix over aggregates of a level, which gets its maps."""
-    offsets, columns, entries, diagonal = level.offsets, level.columns, level.entries, level.diagonal
-    of = np.arange(len(diagonal), dtype=np.int32)
-    for _ in range(PASSES):
+def lumped(offsets: np.ndarray, columns: np.ndarray, entries: np.ndarray, passes: int) -> np.ndarray:
+    """The aggregate (n,) of each row of a CSR matrix without its diagonal, paired so many times over."""
+    of, diagonal = np.arange(len(offsets) - 1, dtype=np.int32), np.zeros(len(offsets) - 1, np.float32)
+    for _ in range(passes):
         pair, count = kernels.paired(offsets, columns, entries, LEAST)
-        offsets, columns, entries, diagonal, _ = _over(offsets, columns, entries, diagonal, pair, count)
-        of = pair[of]
-    *coarse, level.to = _over(level.offsets, level.columns, level.entries, level.diagonal, of, len(diagonal))
-    level.of = of
-    return Level(*coarse)
+        start, rows = kernels.members(pair, count)
+        made_offsets, made_columns, to = kernels.pattern(offsets, columns, pair, start, rows)
+        sums, whole, inverse = (
+            np.empty(len(made_columns), np.float32),
+            np.empty(count, np.float32),
+            np.ones(count, np.float32),
+        )
+        kernels.summed_in(0, count, 0, offsets, entries, diagonal, start, rows, to, made_offsets, sums, whole, inverse)
+        offsets, columns, entries, diagonal, of = (
+            made_offsets,
+            made_columns,
+            sums,
+            np.zeros(count, np.float32),
+            pair[of],
+        )
+    return of
 
 
-def _over(
-    offsets: np.ndarray, columns: np.ndarray, entries: np.ndarray, diagonal: np.ndarray, of: np.ndarray, count: int
-) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """A matrix over aggregates and where each entry goes."""
-    coarse_offsets, coarse_columns, to = kernels.pattern(offsets, columns, of, count)
-    coarse_entries, coarse_diagonal = np.empty(len(coarse_columns), np.float32), np.empty(count, np.float32)
-    kernels.summed(offsets, entries, diagonal, of, to, coarse_entries, coarse_diagonal)
-    return coarse_offsets, coarse_columns, coarse_entries, coarse_diagonal, to
+def _coarser(level: Level, columns: np.ndarray) -> tuple[Level, np.ndarray]:
+    """The matrix over aggregates of a level, which gets its maps, and the columns of that matrix."""
+    offsets, entries, diagonal = level.order.offsets, level.entries, level.diagonal
+    of = lumped(offsets, columns, entries, PASSES)
+    count = int(of.max()) + 1
+    start, rows = kernels.members(of, count)
+    coarse_offsets, coarse_columns, to = kernels.pattern(offsets, columns, of, start, rows)
+    order, taken = ordered(coarse_offsets, coarse_columns)
+    place = np.empty(len(taken), np.int32)
+    place[taken] = np.arange(len(taken), dtype=np.int32)
+    inside = to >= 0
+    to[inside] = place[to[inside]]
+    level.up = Aggregates(start, rows, to, chunks_of(count, len(diagonal)))
+    coarse = Level(order, np.empty(len(taken), np.float32), np.empty(count, np.float32), np.empty(count, np.float32))
+    kernels.summed_in(
+        0, count, 0, offsets, entries, diagonal, start, rows, to, coarse_offsets, coarse.entries, coarse.diagonal,
+        coarse.inverse,
+    )  # fmt: skip
+    return coarse, coarse_columns[taken]

@@ -1,54 +1,76 @@
-"""Compiled loops of the multigrid: aggregates, coarse matrices, sweeps. Matrices are CSR without their diagonal."""
+"""Compiled loops of the multigrid: aggregates, coarse matrices, sweeps. Matrices are CSR without their diagonal, in the
+order of `rows.Order`; each loop over rows stands once for a stretch of them and once for all on all threads."""
 
 from __future__ import annotations
 
 import numpy as np
 from numba import njit, prange
 
+from brook.core.numerics.passes import EXACT, ONE
+
 
 @njit(cache=True)
 def paired(offsets, columns, entries, least):
-    """Aggregates (n,) of two rows each by the strongest coupling, and their count; rows without a partner whose coupling
-    is at least `least` of their strongest stay alone. Braess (1995)."""
+    """Aggregates (n,) of two rows each by the strongest coupling, and their count. Braess (1995). A row whose neighbours
+    are all taken makes three of the pair it is coupled to most; one coupled to free rows by less than `least` of its
+    strongest coupling does that too."""
     n = len(offsets) - 1
     of = np.full(n, -1, np.int32)
+    size = np.zeros(n, np.int32)
     count = 0
     for i in range(n):
         if of[i] >= 0:
             continue
         best, strongest, most = -1, np.float32(0.0), np.float32(0.0)
-        for k in range(offsets[i], offsets[i + 1]):
-            coupling = -entries[k]
+        pair, tightest = -1, np.float32(0.0)
+        for k in range(offsets[i], offsets[i + ONE]):
+            coupling, j = -entries[k], np.int64(columns[k])
             most = max(most, coupling)
-            if of[columns[k]] < 0 and coupling > strongest:
-                strongest, best = coupling, columns[k]
-        of[i] = count
+            if of[j] < 0:
+                if coupling > strongest:
+                    strongest, best = coupling, j
+            elif coupling > tightest and size[of[j]] < 3:
+                tightest, pair = coupling, of[j]
         if best >= 0 and strongest >= least * most:
-            of[best] = count
-        count += 1
+            of[i] = of[best] = count
+            size[count] = 2
+            count += 1
+        elif pair >= 0 and tightest >= least * most:
+            of[i] = pair
+            size[pair] += 1
+        else:
+            of[i] = count
+            size[count] = 1
+            count += 1
     return of, count
 
 
 @njit(cache=True)
-def pattern(offsets, columns, of, count):
-    """CSR pattern of the matrix over aggregates, and where (nnz,) each entry is added, -1 for those within one."""
-    n = len(of)
+def members(of, count):
+    """Rows of each aggregate as CSR: (offsets (count + 1,), rows (n,))."""
     start = np.zeros(count + 1, np.int32)
-    for i in range(n):
+    for i in range(len(of)):
         start[of[i] + 1] += 1
     for c in range(count):
-        start[c + 1] += start[c]
-    rows, fill = np.empty(n, np.int32), start[:-1].copy()
-    for i in range(n):
+        start[c + ONE] += start[c]
+    rows, fill = np.empty(len(of), np.uint32), start[:-1].copy()
+    for i in range(len(of)):
         rows[fill[of[i]]] = i
         fill[of[i]] += 1
+    return start, rows
+
+
+@njit(cache=True)
+def pattern(offsets, columns, of, start, rows):
+    """CSR pattern of the matrix over aggregates, and where (nnz,) each entry is added, -1 for those within one."""
+    count = len(start) - 1
     to = np.full(len(columns), -1, np.int32)
-    out_offsets, out_columns = np.zeros(count + 1, np.int32), np.empty(len(columns), np.int32)
+    out_offsets, out_columns = np.zeros(count + 1, np.int32), np.empty(len(columns), np.uint32)
     seen = np.full(count, -1, np.int32)
     used = 0
     for c in range(count):
         begin = used
-        for r in range(start[c], start[c + 1]):
+        for r in range(start[c], start[c + ONE]):
             for k in range(offsets[rows[r]], offsets[rows[r] + 1]):
                 d = of[columns[k]]
                 if d == c:
@@ -62,103 +84,192 @@ def pattern(offsets, columns, of, count):
     return out_offsets, out_columns[:used].copy(), to
 
 
-@njit(cache=True)
-def summed(offsets, entries, diagonal, of, to, out_entries, out_diagonal):
-    """The matrix over aggregates: sums of entries between and within them. In place."""
-    out_entries[:] = 0.0
-    out_diagonal[:] = 0.0
-    for i in range(len(of)):
-        total = diagonal[i]
-        for k in range(offsets[i], offsets[i + 1]):
-            if to[k] < 0:
-                total += entries[k]
-            else:
-                out_entries[to[k]] += entries[k]
-        out_diagonal[of[i]] += total
+@njit(cache=True, fastmath=EXACT)
+def summed_in(first, last, chunk, offsets, entries, diagonal, start, rows, to, out_offsets, out_entries, out_diagonal,
+              out_inverse):  # fmt: skip
+    """The matrix over aggregates `first` to `last`: sums of entries between and within them. In place."""
+    for k in range(out_offsets[first], out_offsets[last]):
+        out_entries[k] = 0.0
+    for s in range(first, last):
+        c = np.uint32(s)
+        whole = np.float32(0.0)
+        for r in range(start[c], start[c + ONE]):
+            i = rows[r]
+            total = diagonal[i]
+            for k in range(np.uint32(offsets[i]), np.uint32(offsets[i + ONE])):
+                t = to[k]
+                if t < 0:
+                    total += entries[k]
+                else:
+                    out_entries[np.uint32(t)] += entries[k]
+            whole += total
+        out_diagonal[c] = whole
+        out_inverse[c] = np.float32(1.0) / whole if whole != 0 else np.float32(0.0)
 
 
-# Sweeps go over a block of rows; the same for all blocks at once stands behind each. Small matrices have one block, and
-# starting threads would take longer than to sweep it.
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def summed(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        summed_in(chunks[b], chunks[b + 1], b, *args)
 
 
-@njit(cache=True)
-def forward_rows(offsets, columns, entries, inverse, right, x, first, last):
+@njit(cache=True, fastmath=EXACT)
+def forward_in(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
     """x from nothing by one forward sweep over a block of rows: only what stands before a row in it counts."""
-    for i in range(first, last):
+    for s in range(first, last):
+        i = np.uint32(s)
         total = right[i]
-        for k in range(offsets[i], offsets[i + 1]):
-            j = columns[k]
-            if j < i and j >= first:
-                total -= entries[k] * x[j]
+        for k in range(np.uint32(offsets[i]), np.uint32(split[i])):
+            total -= entries[k] * x[columns[k]]
         x[i] = total * inverse[i]
 
 
-@njit(cache=True, parallel=True)
-def forward(offsets, columns, entries, inverse, right, x, blocks):
-    for t in prange(len(blocks) - 1):
-        forward_rows(offsets, columns, entries, inverse, right, x, blocks[t], blocks[t + 1])
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def forward(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        forward_in(chunks[b], chunks[b + 1], b, *args)
 
 
-@njit(cache=True)
-def left_rows(offsets, columns, entries, x, rest, first, last):
-    """What `forward_rows` leaves of the right-hand side: the part of the rows that it did not touch."""
-    for i in range(first, last):
+@njit(cache=True, fastmath=EXACT)
+def left_in(first, last, chunk, offsets, split, columns, entries, x, rest):
+    """What a forward sweep leaves of the right-hand side: the part of the rows that it did not touch."""
+    for s in range(first, last):
+        i = np.uint32(s)
         total = np.float32(0.0)
-        for k in range(offsets[i], offsets[i + 1]):
-            j = columns[k]
-            if j > i or j < first:
-                total -= entries[k] * x[j]
+        for k in range(np.uint32(split[i]), np.uint32(offsets[i + ONE])):
+            total -= entries[k] * x[columns[k]]
         rest[i] = total
 
 
-@njit(cache=True, parallel=True)
-def left(offsets, columns, entries, x, rest, blocks):
-    for t in prange(len(blocks) - 1):
-        left_rows(offsets, columns, entries, x, rest, blocks[t], blocks[t + 1])
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def left(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        left_in(chunks[b], chunks[b + 1], b, *args)
 
 
-@njit(cache=True)
-def backward_rows(offsets, columns, entries, inverse, right, x, before, first, last):
-    """One backward sweep over a block of rows; `before` is x as it was, for what lies in other blocks."""
-    for i in range(last - 1, first - 1, -1):
+@njit(cache=True, fastmath=EXACT)
+def backward_in(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
+    """One backward sweep over a block of rows; rows of other blocks stand behind x as they were. The row swept before
+    comes last: all else is then there already."""
+    for s in range(last - first):
+        i = np.uint32(last - 1 - s)
         total = right[i]
-        for k in range(offsets[i], offsets[i + 1]):
-            j = columns[k]
-            total -= entries[k] * (x[j] if first <= j < last else before[j])
+        middle, end = np.uint32(split[i]), np.uint32(offsets[i + ONE])
+        for k in range(np.uint32(offsets[i]), middle):
+            total -= entries[k] * x[columns[k]]
+        for t in range(end - middle):
+            k = np.uint32(end - 1 - t)
+            total -= entries[k] * x[columns[k]]
         x[i] = total * inverse[i]
 
 
-@njit(cache=True, parallel=True)
-def backward(offsets, columns, entries, inverse, right, x, before, blocks):
-    for t in prange(len(blocks) - 1):
-        backward_rows(offsets, columns, entries, inverse, right, x, before, blocks[t], blocks[t + 1])
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def backward(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        backward_in(chunks[b], chunks[b + 1], b, *args)
 
 
-@njit(cache=True)
-def restricted(rest, of, out):
-    out[:] = 0.0
-    for i in range(len(of)):
-        out[of[i]] += rest[i]
+@njit(cache=True, fastmath=EXACT)
+def restricted_in(first, last, chunk, rest, start, rows, out):
+    """Sums (count,) over aggregates."""
+    for s in range(first, last):
+        c = np.uint32(s)
+        total = np.float32(0.0)
+        for r in range(np.uint32(start[c]), np.uint32(start[c + ONE])):
+            total += rest[rows[r]]
+        out[c] = total
 
 
-@njit(cache=True)
-def corrected(x, correction, of, scale, before):
-    """x with the correction of each row's aggregate, and a copy of it. In place."""
-    for i in range(len(of)):
-        x[i] += scale * correction[of[i]]
-        before[i] = x[i]
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def restricted(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        restricted_in(chunks[b], chunks[b + 1], b, *args)
 
 
-@njit(cache=True)
-def product_rows(offsets, columns, entries, diagonal, x, out, first, last):
-    for i in range(first, last):
+@njit(cache=True, fastmath=EXACT)
+def lifted_in(first, last, chunk, correction, start, rows, scale, x):
+    """x with the correction of each row's aggregate. In place."""
+    for s in range(first, last):
+        c = np.uint32(s)
+        step = scale * correction[c]
+        for r in range(np.uint32(start[c]), np.uint32(start[c + ONE])):
+            x[rows[r]] += step
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def lifted(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        lifted_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def product_in(first, last, chunk, offsets, columns, entries, diagonal, x, out, sums):
+    """out (n,): the matrix times x; sums (chunks,): x times that."""
+    whole = 0.0
+    for s in range(first, last):
+        i = np.uint32(s)
         total = diagonal[i] * x[i]
-        for k in range(offsets[i], offsets[i + 1]):
+        for k in range(np.uint32(offsets[i]), np.uint32(offsets[i + ONE])):
             total += entries[k] * x[columns[k]]
         out[i] = total
+        whole += x[i] * total
+    sums[chunk] = whole
 
 
-@njit(cache=True, parallel=True)
-def product(offsets, columns, entries, diagonal, x, out, blocks):
-    for t in prange(len(blocks) - 1):
-        product_rows(offsets, columns, entries, diagonal, x, out, blocks[t], blocks[t + 1])
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def product(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        product_in(chunks[b], chunks[b + 1], b, *args)
+
+
+# Vectors of conjugate gradients, of the type of the matrix. Sums are float64, one a chunk.
+
+
+@njit(cache=True, fastmath=EXACT)
+def dots_in(first, last, chunk, x, one, two, sums):
+    """sums (chunks, 2): x times one and x times two."""
+    a, b = 0.0, 0.0
+    for s in range(first, last):
+        i = np.uint32(s)
+        a += x[i] * one[i]
+        b += x[i] * two[i]
+    sums[chunk, 0], sums[chunk, 1] = a, b
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def dots(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        dots_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def led_in(first, last, chunk, smooth, scale, factor, direction):
+    """direction times factor and smooth times scale besides. In place."""
+    for s in range(first, last):
+        i = np.uint32(s)
+        direction[i] = scale * smooth[i] + factor * direction[i]
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def led(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        led_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def stepped_in(first, last, chunk, step, direction, image, value, residual, sums):
+    """value and residual after a step. In place. sums (chunks,): the residual times itself."""
+    total = 0.0
+    for s in range(first, last):
+        i = np.uint32(s)
+        value[i] += step * direction[i]
+        left = residual[i] - step * image[i]
+        residual[i] = left
+        total += np.float64(left) * left
+    sums[chunk] = total
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def stepped(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        stepped_in(chunks[b], chunks[b + 1], b, *args)

@@ -1,0 +1,35 @@
+"""How long loops are shared out, the same way whatever the number of threads, so that answers do not depend on it.
+
+A compiled loop stands twice: `NAME_in(first, last, chunk, *args)` for one stretch, and `NAME(chunks, *args)` for all at
+once on all threads. Small systems go through the first alone, where starting threads would take longer than the work.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+SINGLE = 20_000  # rows up to which there is one chunk
+CHUNKS = 16
+BLOCKS = 2  # of rows that a sweep takes one after the other, side by side with those of other blocks
+
+
+def chunks_of(count: int, by: int | None = None) -> np.ndarray:
+    """Where stretches of so many items begin, and the end; one stretch where `by` (or the count) is small."""
+    few = (count if by is None else by) <= SINGLE
+    return np.linspace(0, count, (1 if few else CHUNKS) + 1).astype(np.int64)
+
+
+def blocks_of(count: int) -> np.ndarray:
+    """Where blocks of rows of sweeps begin, and the end."""
+    return np.linspace(0, count, (1 if count <= SINGLE else BLOCKS) + 1).astype(np.int64)
+
+
+def over(chunks: np.ndarray, alone: Callable[..., None], together: Callable[..., None], *args: Any) -> None:
+    """Goes over all chunks with one of the two forms of a loop."""
+    if len(chunks) == 2:
+        alone(0, chunks[1], 0, *args)
+    else:
+        together(chunks, *args)

@@ -1,0 +1,115 @@
+"""Fewer iterations: the next state is mixed from the last few, so that what they leave is least.
+
+Anderson (1965) with the least-squares form of Walker & Ni (2011). Fields of cells and fluxes of faces are mixed with the
+same weights, which keeps mass as well as the states did that go into it, as continuity is linear.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from brook.core.numerics import mixing
+from brook.core.numerics.chunks import chunks_of, over
+
+if TYPE_CHECKING:
+    from brook.core.solve.flow import SteadyFlow
+
+DEPTH = 5  # states that are mixed at most
+FIRST = 5  # iterations before the first mixture
+WORSE = 4.0  # times the least residual so far: from there on the past is forgotten
+RANK = 1e-10  # of the largest: differences that tell less than this are left out
+
+
+class Acceleration:
+    """Mixes the states of a flow. `begin` comes before an iteration, `end` after it, with its residual."""
+
+    def __init__(self, flow: SteadyFlow):
+        self._flow = flow
+        self._parts = [_Part(values, judged) for values, judged in flow.mixed()]
+        self._gram = np.zeros((DEPTH, DEPTH))
+        self._kept, self._next, self._done = 0, 0, 0
+        self._least = np.inf
+
+    def begin(self) -> None:
+        for part, (values, _) in zip(self._parts, self._flow.mixed(), strict=True):
+            over(part.chunks, mixing.kept_in, mixing.kept, values, part.start)
+
+    def end(self, residual: float) -> None:
+        """Puts the mixture in the place of the state."""
+        self._done += 1
+        if self._done <= FIRST:
+            return
+        if residual > WORSE * self._least:
+            self._kept, self._least = 0, residual
+        self._least = min(self._least, residual)
+        states = [values for values, _ in self._flow.mixed()]
+        if self._kept == 0:
+            for part, values in zip(self._parts, states, strict=True):
+                part.first(values)
+        slot = self._next
+        used = min(self._kept, DEPTH)
+        products, against = np.zeros(DEPTH), np.zeros(DEPTH)
+        for part, values in zip(self._parts, states, strict=True):
+            one, two = part.compared(values, slot, used)
+            products += one
+            against += two
+        weights = np.zeros(DEPTH)
+        if used:
+            self._gram[slot, :], self._gram[:, slot] = products, products
+            weights[:used] = _least_squares(self._gram[:used, :used], against[:used])
+            self._next = (slot + 1) % DEPTH
+        self._kept += 1
+        for part, values in zip(self._parts, states, strict=True):
+            part.mix(values, weights, used, self._next)
+        self._flow.take_mixture()
+
+
+def _least_squares(gram: np.ndarray, right: np.ndarray) -> np.ndarray:
+    """What solves the normal equations, without the directions that they hardly tell."""
+    size = np.sqrt(np.maximum(np.diag(gram), 1e-300))
+    values, vectors = np.linalg.eigh(gram / np.outer(size, size))
+    sound = values > RANK * values[-1]
+    along = vectors.T @ (right / size)
+    return (vectors[:, sound] @ (along[sound] / values[sound])) / size
+
+
+class _Part:
+    """One array of the state, flat (n,): differences of its last values and, where these are judged, of its steps."""
+
+    def __init__(self, values: np.ndarray, judged: bool):
+        count = len(values)
+        self.judged, self.scale = judged, 1.0
+        self.start = np.zeros(count)
+        self.step = np.zeros(count, np.float32)  # the last one that an iteration took
+        self.moves = np.zeros((DEPTH, count), np.float32)
+        self.turns = np.zeros((DEPTH if judged else 0, count), np.float32)
+        self.chunks = chunks_of(count)
+        self._sums = np.zeros((len(self.chunks) - 1, 2, DEPTH))
+
+    def first(self, values: np.ndarray) -> None:
+        """Sets the scale at which this array counts: by how much its values differ."""
+        size = float(np.std(values)) if self.judged else 1.0
+        self.scale = 1.0 / size if size > 0 else 0.0
+
+    def compared(self, values: np.ndarray, slot: int, used: int) -> tuple[np.ndarray, np.ndarray]:
+        """Brings in the step just taken; gives products of its change with all changes, and of them with the step."""
+        over(
+            self.chunks,
+            mixing.compared_in,
+            mixing.compared,
+            values,
+            self.start,
+            self.step,
+            self.moves,
+            self.turns,
+            slot,
+            used,
+            self._sums,
+        )
+        one, two = self.scale**2 * self._sums.sum(axis=0) if used and self.judged else np.zeros((2, DEPTH))
+        return one, two
+
+    def mix(self, values: np.ndarray, weights: np.ndarray, used: int, slot: int) -> None:
+        over(self.chunks, mixing.mixed_in, mixing.mixed, values, self.start, self.moves, weights, used, slot)

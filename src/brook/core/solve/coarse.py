@@ -1,0 +1,243 @@
+"""A start that is near the answer: the flow on coarser and coarser lumps of the same cells, solved from the coarsest on.
+
+Lumps come from pairing cells across their widest faces, three times. They have volumes, centres and faces but no points,
+and nothing on them is corrected for bent faces: they only lead the flow of the mesh itself near its answer.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from brook.core.mesh import Patch
+from brook.core.numerics import Stencil, gradient
+from brook.core.numerics.multigrid.hierarchy import lumped
+from brook.core.physics.conditions import FIXED
+from brook.core.solve.acceleration import Acceleration
+from brook.core.solve.medium import Medium, ShearLaws
+from brook.core.solve.setup import BoundaryConditions
+
+if TYPE_CHECKING:
+    from brook.core.solve.flow import SteadyFlow
+
+WORTH = 20_000  # cells from which coarser meshes are quicker
+LEAST = 3_000  # cells of a coarsest mesh
+PAIRINGS = 3
+ENOUGH = 1e-3  # residual on a coarse mesh
+MOST = 80  # iterations on one
+UPRIGHT = 0.3  # least cosine between a face and the line of centres
+
+
+@dataclass(frozen=True, eq=False)
+class LumpedMesh:
+    """What equations need to know of a mesh: the same names as `Mesh`, of lumps of cells."""
+
+    face_vector: np.ndarray
+    face_centre: np.ndarray
+    owner: np.ndarray
+    neighbour: np.ndarray
+    centre: np.ndarray
+    volume: np.ndarray
+    body: np.ndarray
+    bodies: tuple[str, ...]
+    patches: tuple[Patch, ...]
+    is_plane: bool
+    is_wedge: bool
+
+    @property
+    def cell_count(self) -> int:
+        return len(self.volume)
+
+    @property
+    def face_count(self) -> int:
+        return len(self.owner)
+
+    @property
+    def inner_count(self) -> int:
+        return len(self.neighbour)
+
+
+class LumpedStencil(Stencil):
+    """All faces take part; lines of centres that lie flat on a face count as steeper, and as meeting it between both."""
+
+    @property
+    def active(self) -> int:
+        return self.mesh.face_count
+
+    @cached_property
+    def stiffness(self) -> np.ndarray:
+        size, length = np.linalg.norm(self.area, axis=1), np.linalg.norm(self.line, axis=1)
+        along = np.maximum(np.einsum("ij,ij->i", self.area, self.line), UPRIGHT * size * length)
+        return size**2 / np.maximum(along, 1e-300)
+
+    @cached_property
+    def weight(self) -> np.ndarray:
+        near = self.mesh.face_centre[: self.inner] - self.mesh.centre[self.owner[: self.inner]]
+        far = self.mesh.face_centre[: self.inner] - self.mesh.centre[self.neighbour]
+        one, two = np.linalg.norm(near, axis=1), np.linalg.norm(far, axis=1)
+        return two / (one + two)
+
+    @cached_property
+    def cross(self) -> np.ndarray:
+        return np.zeros_like(self.area)
+
+    @cached_property
+    def skew(self) -> np.ndarray:
+        return np.zeros((self.inner, 3))
+
+
+@dataclass(frozen=True, eq=False)
+class Lumps:
+    """`of` (C,): the lump of each cell; `edge_of` (B,): the boundary face of each boundary face, and the stencil."""
+
+    of: np.ndarray
+    edge_of: np.ndarray
+    stencil: Stencil
+
+    @classmethod
+    def made(cls, fine: Stencil) -> Lumps:
+        of = _paired(fine)
+        count, inner = int(of.max()) + 1, fine.inner
+        volume = np.bincount(of, fine.mesh.volume, count)
+        centre = np.stack([np.bincount(of, fine.mesh.volume * x, count) for x in fine.mesh.centre.T], axis=1)
+        one, two = of[fine.owner[:inner]].astype(np.int64), of[fine.neighbour].astype(np.int64)
+        cut = np.nonzero(one != two)[0]
+        one, two = one[cut], two[cut]
+        sign = np.where(one < two, 1.0, -1.0)
+        keys, face = np.unique(np.minimum(one, two) * count + np.maximum(one, two), return_inverse=True)
+        vector, middle = _summed(fine, cut, sign, face, len(keys))
+        number = np.repeat(np.arange(len(fine.patches)), [p.count for p in fine.patches])
+        edge_keys, edge = np.unique(number * count + of[fine.face_cell], return_inverse=True)
+        outer, rim = _summed(fine, np.arange(inner, fine.active), np.ones(fine.boundary_count), edge, len(edge_keys))
+        ends = len(keys) + np.concatenate(
+            [[0], np.cumsum(np.bincount(edge_keys // count, minlength=len(fine.patches)))]
+        )
+        mesh = LumpedMesh(
+            np.concatenate([vector, outer]), np.concatenate([middle, rim]),
+            np.concatenate([keys // count, edge_keys % count]), keys % count, centre / volume[:, None], volume,
+            _first(fine.mesh.body, of, count), fine.mesh.bodies,
+            tuple(Patch(p.name, int(a), int(b)) for p, a, b in zip(fine.patches, ends[:-1], ends[1:], strict=True)),
+            fine.mesh.is_plane, fine.mesh.is_wedge,
+        )  # fmt: skip
+        return cls(of, edge, LumpedStencil(mesh))  # type: ignore[arg-type]
+
+    def mean(self, values: np.ndarray, fine: Stencil) -> np.ndarray:
+        """Means over lumps of values of cells (C,) or (C, k)."""
+        weight = fine.mesh.volume
+        return _means(values, weight, self.of, self.stencil.cells)
+
+    def edge_mean(self, values: np.ndarray, fine: Stencil) -> np.ndarray:
+        """Means over boundary faces of values (B,) or (B, k) of those that make them."""
+        weight = np.linalg.norm(fine.area[fine.inner :], axis=1)
+        return _means(values, weight, self.edge_of, self.stencil.boundary_count)
+
+
+def _paired(fine: Stencil) -> np.ndarray:
+    """The lump of each cell."""
+    rows = fine.rows
+    entries = np.empty(2 * fine.inner, np.float32)
+    stiff = fine.stiffness[: fine.inner]
+    stiff = np.where(fine.mesh.body[fine.owner[: fine.inner]] == fine.mesh.body[fine.neighbour], stiff, 0.0)
+    entries[rows.upper] = entries[rows.lower] = -stiff / stiff.max()
+    return lumped(rows.offsets, rows.columns, entries, PAIRINGS)
+
+
+def _summed(
+    fine: Stencil, faces: np.ndarray, sign: np.ndarray, face: np.ndarray, count: int
+) -> tuple[np.ndarray, np.ndarray]:
+    """Area vectors and centres (count, 3) of faces put together."""
+    area, centre = fine.area[faces], fine.mesh.face_centre[faces]
+    vector = np.stack([np.bincount(face, sign * x, count) for x in area.T], axis=1)
+    return vector, _means(centre, np.linalg.norm(area, axis=1), face, count)
+
+
+def _means(values: np.ndarray, weight: np.ndarray, of: np.ndarray, count: int) -> np.ndarray:
+    total = np.bincount(of, weight, count)
+    if values.ndim == 1:
+        return np.bincount(of, weight * values, count) / total
+    return np.stack([np.bincount(of, weight * x, count) / total for x in values.T], axis=1)
+
+
+def _first(values: np.ndarray, of: np.ndarray, count: int) -> np.ndarray:
+    found = np.zeros(count, values.dtype)
+    found[of] = values
+    return found
+
+
+def coarse_flow(fine: SteadyFlow) -> tuple[SteadyFlow, Lumps]:
+    """The same flow on lumps of its cells."""
+    s, there, medium = fine.stencil, fine.conditions, fine.medium
+    lumps = Lumps.made(s)
+    to = lumps.stencil
+    kind = _first(there.kind, lumps.edge_of, to.boundary_count)
+    conditions = BoundaryConditions(kind, lumps.edge_mean(there.velocity, s), lumps.edge_mean(there.pressure, s))
+    walls = None if medium.at_walls is None else lumps.edge_mean(medium.at_walls, s)
+    filled = Medium(
+        to,
+        lumps.mean(medium.density, s),
+        lumps.mean(medium.viscosity, s),
+        lumps.edge_mean(medium.on_boundary, s),
+        walls,
+    )
+    force = None
+    if fine.force is not None:
+        force = np.stack([np.bincount(lumps.of, x, to.cells) for x in fine.force.T], axis=1)
+    law = None if fine.law is None else ShearLaws(fine.law.fluids, _first(fine.law.of, lumps.of, to.cells))
+    made = type(fine)(
+        to, filled, conditions, fine.scheme, fine.relaxation, fine.coupling, fine.sweeps, fine.pressure_tolerance,
+        force=force, law=law, start=False,
+    )  # fmt: skip
+    # what the patches give is given to the last kilogram, however bent they are
+    inflow = np.bincount(lumps.edge_of, fine.flux[s.inner :], to.boundary_count)
+    made.begin(np.where(kind == FIXED, inflow, 0.0))
+    return made, lumps
+
+
+def bring(coarse: SteadyFlow, lumps: Lumps, fine: SteadyFlow) -> None:
+    """Starts a flow from that on lumps of its cells."""
+    s, to = fine.stencil, lumps.stencil
+    away = s.mesh.centre - to.mesh.centre[lumps.of]
+    slope = gradient(to, to.every_boundary, coarse.velocity, coarse.boundary_velocity())
+    velocity = coarse.velocity[lumps.of] + np.einsum("cki,ci->ck", slope[lumps.of], away)
+    pressure = coarse.pressure[lumps.of] + np.einsum("ci,ci->c", coarse.pressure_gradient[lumps.of], away)
+    fine.start_from(velocity, pressure)
+
+
+def start_on_lumps(flow: SteadyFlow, wanted: Callable[[], bool] = lambda: True) -> int:
+    """Starts a large flow from coarser ones; gives their number. Ends early, with the usual start, when not `wanted`."""
+    if flow.stencil.cells < WORTH or not flow.may_start_coarse:
+        return 0
+    flows, steps = [flow], list[Lumps]()
+    while flows[-1].stencil.cells > 8 * LEAST and len(steps) < 3:
+        made, lumps = coarse_flow(flows[-1])
+        flows.append(made)
+        steps.append(lumps)
+    for k in range(len(steps), 0, -1):
+        if not _solved(flows[k], wanted):
+            return 0
+        bring(flows[k], steps[k - 1], flows[k - 1])
+        flows.pop()
+    return len(steps)
+
+
+def _solved(flow: SteadyFlow, wanted: Callable[[], bool]) -> bool:
+    """Iterates until the residual is small enough; whether that may be a start."""
+    from brook.core.solve.flow import Diverged
+
+    mixing = Acceleration(flow)
+    try:
+        for _ in range(MOST):
+            if not wanted():
+                return False
+            mixing.begin()
+            worst = flow.iterate().worst
+            if worst < ENOUGH:
+                break
+            mixing.end(worst)
+    except Diverged:
+        return False
+    return True

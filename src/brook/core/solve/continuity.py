@@ -1,0 +1,99 @@
+"""Mass of one iteration: fluxes through faces, and the pressure that keeps them whole."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from brook.core.numerics import Matrix, Stencil, divergence, gradient, laplacian, passes
+from brook.core.numerics.chunks import over
+from brook.core.solve.momentum import NOTHING, Momentum
+
+if TYPE_CHECKING:
+    from brook.core.solve.flow import SteadyFlow
+
+
+class Continuity:
+    """Room for the pressure correction of a flow."""
+
+    def __init__(self, stencil: Stencil):
+        cells, inner = stencil.cells, stencil.inner
+        self.stencil = stencil
+        self._link = np.zeros(inner)
+        self._entries = np.zeros(2 * inner, np.float32)
+        self._diagonal, self._rest = np.zeros(cells, np.float32), np.zeros(cells, np.float32)
+        self._sums = np.zeros((len(stencil.cell_chunks) - 1, 1))
+        self._edge_link = np.zeros(stencil.boundary_count)
+
+    def predict(self, flow: SteadyFlow, momentum: Momentum) -> None:
+        """Rhie-Chow fluxes from the new velocity and the old pressure. Relaxation and inertia are brought in on the face
+        itself: what is left of them in the end is then nothing."""
+        s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
+        per_time, late = (0.0, NOTHING) if flow.past is None else (flow.past.now, flow.past.late)
+        over(
+            s.face_chunks, passes.fluxes_in, passes.fluxes, flow.velocity, momentum.slope, flow.pressure,
+            flow.pressure_gradient, momentum.ease, momentum.mobility, medium.density_of_faces, momentum.off, late, s.pairs,
+            s.weight, s.stiffness, s.askew, s.line, s.skew, s.area, rows.upper, rows.lower, flow.relaxation, per_time,
+            flow.flux, self._link, self._entries,
+        )  # fmt: skip
+        face, cell, rho = inner + flow.open, s.face_cell[flow.open], medium.on_boundary[flow.open]
+        dense = medium.density[cell]
+        gives = momentum.ease[cell]
+        gives = gives * flow.relaxation / (1 + gives * dense * per_time)
+        through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
+        along = np.einsum("ij,ij->i", flow.pressure_gradient[cell], s.line[face])
+        step = flow.conditions.pressure[flow.open] - flow.pressure[cell]
+        lag = (1 - flow.relaxation) * momentum.off[face] - (gives * dense * late[face] if len(late) else 0.0)
+        flow.flux[face] = rho * (through + gives * s.stiffness[face] * (along - step)) + lag
+        self._edge_link[:] = 0.0
+        self._edge_link[flow.open] = rho * momentum.mobility[cell] * s.stiffness[face]
+
+    def balance(self, flow: SteadyFlow) -> float:
+        """The system of the pressure correction; gives the mass in kg/s that is not kept."""
+        s, rows = self.stencil, self.stencil.rows
+        swelling = NOTHING if flow.swelling is None else flow.swelling
+        over(
+            s.cell_chunks, passes.continuity_in, passes.continuity, flow.flux, self._entries, swelling, rows.offsets,
+            rows.faces, rows.edge_offsets, rows.edges, self._edge_link, self._rest, self._diagonal, self._sums,
+        )  # fmt: skip
+        return float(self._sums.sum())
+
+    def correct(self, flow: SteadyFlow, momentum: Momentum) -> float:
+        """Pressure, velocity and flux so that mass is kept; gives the largest speed in m/s, nan where one is lost."""
+        s, rows, inner = self.stencil, self.stencil.rows, self.stencil.inner
+        if flow.conditions.is_closed:
+            self._diagonal[0] *= 2  # fixes the level
+            self._rest -= self._rest.mean()
+        matrix = Matrix(s, self._diagonal, self._entries)
+        correction, _ = flow.pressure_solver.solve(matrix, self._rest, flow.pressure_tolerance)
+        over(s.face_chunks, passes.answer_in, passes.answer, correction, self._link, s.pairs, flow.flux)
+        flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
+        level = float(np.average(correction, weights=s.mesh.volume)) if flow.conditions.is_closed else 0.0
+        over(
+            s.cell_chunks, passes.corrected_in, passes.corrected, correction, level, momentum.mobility, rows.offsets,
+            rows.columns, rows.faces, rows.edge_offsets, rows.edges, s.line, s.near, flow.known.near, flow.known.inverse,
+            flow.velocity, flow.pressure, flow.pressure_gradient, self._sums,
+        )  # fmt: skip
+        return float(np.sqrt(self._sums.max()))
+
+
+def project(flow: SteadyFlow, tolerance: float) -> np.ndarray:
+    """Takes what is not kept of the mass out of the fluxes as a potential flow does; gives the velocity (C, 3) of that."""
+    s, rho = flow.stencil, flow.medium.on_boundary[flow.open]
+    inner, face, cell = s.inner, s.inner + flow.open, s.face_cell[flow.open]
+    dense = flow.medium.density_of_faces
+    matrix = laplacian(s, -dense)
+    diagonal = matrix.diagonal.copy()
+    link = rho * s.stiffness[face]
+    np.add.at(diagonal, cell, link)
+    right = -divergence(s, flow.flux)
+    if flow.swelling is not None:
+        right -= flow.swelling
+    if flow.conditions.is_closed:
+        diagonal[0] *= 2  # fixes the level
+        right -= right.mean()
+    potential, _ = flow.pressure_solver.solve(Matrix(s, diagonal, matrix.entries), right, tolerance)
+    flow.flux[:inner] -= dense * s.stiffness[:inner] * (potential[s.neighbour] - potential[s.owner[:inner]])
+    flow.flux[face] += link * potential[cell]
+    return -gradient(s, flow.known, potential, np.zeros(s.boundary_count))

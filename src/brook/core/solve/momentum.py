@@ -1,0 +1,128 @@
+"""The momentum equations of one iteration: assembled, judged, swept."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from brook.core.numerics import Stencil, gradient, passes, turned_diffusion
+from brook.core.numerics.chunks import over
+from brook.core.numerics.linear import swept
+from brook.core.numerics.operators import SCHEME_NUMBER, softness_of
+from brook.core.physics.conditions import FIXED
+
+if TYPE_CHECKING:
+    from brook.core.solve.flow import SteadyFlow
+
+NOTHING = np.zeros(0)
+NONE_HELD = np.zeros((0, 3))
+
+
+class Momentum:
+    """Room for the momentum equations of a flow, and what they come to: nothing here outlives an iteration.
+
+    After `assemble`: the velocity gradient `slope` (C, 3, 3); `off` (F,), the flux less that of the mean velocity; how
+    far cells give way to pressure, `ease` (C,) for face fluxes and `mobility` (C,) for the correction; `stretched`, the
+    mass in kg/s that the flow stretches. The matrix and the step are float32: they only lead to the answer.
+    """
+
+    def __init__(self, stencil: Stencil):
+        cells, inner = stencil.cells, stencil.inner
+        self.stencil = stencil
+        self.slope = np.zeros((cells, 3, 3))
+        self.off = np.zeros(stencil.active)
+        self.ease, self.mobility = np.zeros(cells), np.ones(cells)
+        self.stretched = 0.0
+        self.step = np.zeros((stencil.rows.order.length, 3), np.float32)
+        self._transfer = np.zeros((inner, 3))
+        self._entries = np.zeros(2 * inner, np.float32)
+        self._rest, self._inverse = np.zeros((cells, 3), np.float32), np.zeros((cells, 3), np.float32)
+        self._sums = np.zeros((len(stencil.cell_chunks) - 1, 3))
+
+    def look(self, flow: SteadyFlow, on_boundary: np.ndarray) -> None:
+        """The velocity gradient with values (B, 3) on the boundary."""
+        gradient(self.stencil, self.stencil.every_boundary, flow.velocity, on_boundary, self.slope)
+
+    def transfer(self, flow: SteadyFlow) -> None:
+        """Momentum over faces, the matrix, and `off`."""
+        s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
+        over(
+            s.face_chunks, passes.transfers_in, passes.transfers, flow.velocity, self.slope, flow.flux,
+            medium.viscosity_of_faces, medium.density_of_faces, s.pairs, s.weight, s.stiffness, s.askew, s.line, s.skew,
+            s.cross, s.area, rows.upper, rows.lower, SCHEME_NUMBER[flow.scheme], softness_of(flow.velocity), self._transfer,
+            self.off, self._entries,
+        )  # fmt: skip
+        face, cell = inner + flow.open, s.face_cell[flow.open]
+        through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
+        self.off[face] = flow.flux[face] - medium.on_boundary[flow.open] * through
+
+    def assemble(self, flow: SteadyFlow, on_boundary: np.ndarray) -> float:
+        """The equations for the flow as it is, `slope` included; gives what is left of them over their terms."""
+        s, medium, rows = self.stencil, flow.medium, self.stencil.rows
+        self.transfer(flow)
+        held, given = self._at_edges(flow, on_boundary)
+        inert, source = NOTHING, NONE_HELD if flow.force is None else flow.force
+        if medium.varies:
+            turned = turned_diffusion(s, medium.viscosity_of_faces, medium.viscosity_on_boundary, self.slope)
+            source = turned if not len(source) else source + turned
+        if flow.past is not None:
+            mass = medium.density * s.mesh.volume
+            inert, pull = flow.past.now * mass, mass[:, None] * flow.past.pull
+            source = pull if not len(source) else source + pull
+        over(
+            s.cell_chunks, passes.momentum_in, passes.momentum, flow.velocity, self.slope, flow.pressure_gradient,
+            s.mesh.volume, medium.density, self._transfer, flow.flux, self._entries, rows.offsets, rows.faces,
+            rows.edge_offsets, rows.edges, held, given, inert, source, flow.relaxation, flow.coupling,
+            # slipping walls hold one component only: what counts is the one that moves most easily
+            2 if s.mesh.is_plane or s.mesh.is_wedge else 3,
+            self._rest, self._inverse, self.ease, self.mobility, self._sums,
+        )  # fmt: skip
+        left, terms, self.stretched = self._sums.sum(axis=0).tolist()
+        carried = np.abs(flow.flux[s.inner :]) * np.linalg.norm(on_boundary, axis=1)
+        dragged = np.linalg.norm(on_boundary - flow.velocity[s.face_cell], axis=1)
+        terms += float(carried.sum() + (medium.viscosity_on_boundary * s.stiffness[s.inner :] * dragged).sum())
+        return left / terms if terms > 0 else 0.0
+
+    def move(self, flow: SteadyFlow) -> None:
+        """The velocity nearer to the answer."""
+        s = self.stencil
+        swept(s.rows.order, self._entries, self._inverse, self._rest, flow.sweeps, self.step)
+        over(s.cell_chunks, passes.moved_in, passes.moved, self.step, flow.velocity)
+
+    def follow_pressure(self, flow: SteadyFlow, velocity: np.ndarray, pressure_gradient: np.ndarray) -> None:
+        """Issa's (1986) further step: the momentum equation once more, its neighbours and the pressure as they are now,
+        where `velocity` (C, 3) solved it for `pressure_gradient` (C, 3)."""
+        s, others = self.stencil, np.empty((self.stencil.cells, 3))
+        change = flow.velocity - velocity
+        over(
+            s.cell_chunks,
+            passes.coupled_in,
+            passes.coupled,
+            s.rows.offsets,
+            s.rows.columns,
+            self._entries,
+            change,
+            others,
+        )
+        push = s.mesh.volume[:, None] * (flow.pressure_gradient - pressure_gradient)
+        flow.velocity[:] = velocity - self._inverse * (others + push)
+
+    def _at_edges(self, flow: SteadyFlow, on_boundary: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """What boundary faces (B, 3) add to the diagonal and to the source of the cells behind them."""
+        s, inner, fixed, slip = self.stencil, self.stencil.inner, flow.fixed, flow.slip
+        mu = flow.medium.viscosity_on_boundary
+        drag = mu * s.stiffness[inner:]
+        coefficient = np.maximum(-flow.flux[inner:], 0.0) + np.where(flow.conditions.kind == FIXED, drag, 0.0)
+        held = np.repeat(coefficient[:, None], 3, axis=1)
+        given = held * on_boundary
+        cell = s.face_cell[fixed]
+        given[fixed] += mu[fixed][:, None] * np.einsum("fki,fi->fk", self.slope[cell], s.cross[inner:][fixed])
+        if len(slip):
+            # only the normal component is held; each component's own part is implicit
+            cell, normal = s.face_cell[slip], s.boundary_normal[slip]
+            held[slip] += drag[slip][:, None] * normal**2
+            through = np.einsum("ij,ij->i", flow.velocity[cell], normal)
+            rest = through[:, None] * normal - normal**2 * flow.velocity[cell]
+            given[slip] -= drag[slip][:, None] * rest
+        return held, given
