@@ -221,10 +221,10 @@ def verify(
     good = True
     for name in names or list(known):
         _say(f"{name} …")
-        comparisons, seconds = run_case(name)
-        everything[name] = {"seconds": seconds, "comparisons": [c.as_dict() for c in comparisons]}
-        print(f"{name} ({seconds:.1f} s)")
-        for c in comparisons:
+        result = run_case(name)
+        everything[name] = result.as_dict()
+        print(f"{name} ({result.seconds:.1f} s)")
+        for c in result.comparisons:
             good &= c.passed
             mark = "pass" if c.passed else "FAIL"
             limit = (

@@ -377,9 +377,11 @@ def _boundary_problems(
     still = heat is not None and materials and all(isinstance(m, Solid) for m in materials.values())
     if still or (heat is not None and heat.buoyancy != "none"):
         return problems
-    driven = roles & {"inflow", "outflow"} or any(b.kind == "sliding" for b in study.set_up.boundaries)
+    driven = roles & {"inflow", "outflow"} or any(b.kind in ("sliding", "turning") for b in study.set_up.boundaries)
     if not driven:
-        message = f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, or a sliding wall"
+        message = (
+            f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, or a sliding or turning wall"
+        )
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
     return problems
 

@@ -54,7 +54,7 @@ from brook.core.study.space import has_own_mesh
 from brook.core.units import Dimension
 
 # Kinds of walls that fluid sticks to: layers stand along these.
-STICKING = ("wall", "sliding")
+STICKING = ("wall", "sliding", "turning")
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 2
 SPACE_MESH_VERSION = 4

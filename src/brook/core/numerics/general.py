@@ -7,25 +7,105 @@ import pyamg
 from scipy import sparse
 from scipy.sparse.linalg import LinearOperator, bicgstab, splu
 
+from brook.core.numerics.chunks import over
+from brook.core.numerics.matrix import Matrix
+from brook.core.numerics.multigrid import kernels
+from brook.core.numerics.multigrid.hierarchy import Hierarchy
+from brook.core.numerics.stencil import Stencil
+
 DIRECT = 4000  # rows up to which a system is solved at once
-MOST = 60  # iterations after which the preconditioner is made anew
+SINGLE = 1e-4  # of the right-hand side: what float32 is asked for at most
+GIVEN_UP = 40  # iterations after which cycles of our own are given up
+MOST = 60  # those after which the multigrid is made anew
 
 
 class GeneralSolver:
-    """BiCGStab (van der Vorst 1992) with a cycle of an algebraic multigrid, kept as long as it serves well."""
+    """BiCGStab (van der Vorst 1992), preconditioned by a cycle of our own multigrid, whose aggregates keep the matrix one
+    that sweeps can take. Where walls couple further cells it is a cycle of the library's, kept as long as it serves well."""
 
     def __init__(self) -> None:
         self._cycle: LinearOperator | None = None
         self._worth = 0
+        self._ours = True
+        self._hierarchy: Hierarchy | None = None
+        self._stencil: Stencil | None = None
 
-    def solve(self, matrix: sparse.csr_matrix, right: np.ndarray, start: np.ndarray, tolerance: float) -> np.ndarray:
-        """x with |right - A x| at most `tolerance` of what it is for `start`. Raises `ArithmeticError` when none is found."""
-        if matrix.shape[0] <= DIRECT:
-            return splu(matrix.tocsc()).solve(right)
-        rest = right - matrix @ start
-        size = float(np.linalg.norm(rest))
+    def solve(
+        self, matrix: Matrix, coupling: sparse.csr_matrix | None, right: np.ndarray, tolerance: float
+    ) -> np.ndarray:
+        """x with |right - A x| at most `tolerance` of |right|, where A is the matrix and what couples further cells.
+
+        Raises `ArithmeticError` when there is none.
+        """
+        if len(right) <= DIRECT:
+            return splu(_whole(matrix, coupling).tocsc()).solve(right)
+        size = float(np.linalg.norm(right))
         if not size > 0:
-            return start.copy()
+            return np.zeros_like(right)
+        if coupling is None and self._ours:
+            step = self._by_our_cycles(matrix, right, tolerance)
+            if step is not None:
+                return step
+            self._ours = False
+        return size * self._by_cycles(_whole(matrix, coupling), right / size, tolerance)
+
+    def _by_our_cycles(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> np.ndarray | None:
+        """The solution by BiCGStab with cycles of our own, in float32, or None when that takes too long.
+
+        Whoever wants more than float32 gives asks again with what is left.
+        """
+        s, order, single = matrix.stencil, matrix.stencil.rows.order, np.float32
+        entries, diagonal = matrix.entries.astype(single), matrix.diagonal.astype(single)
+        if self._hierarchy is None or self._stencil is not s:
+            self._hierarchy, self._stencil = Hierarchy(order, s.rows.columns, entries, diagonal, steps=False), s
+        else:
+            self._hierarchy.refill(entries, diagonal)
+        count, hierarchy, sums = len(right), self._hierarchy, np.zeros(len(s.cell_chunks) - 1)
+        smooth = np.zeros(order.length, single)
+
+        def through(x: np.ndarray, out: np.ndarray) -> np.ndarray:
+            """x preconditioned into `smooth`, and its product with the matrix into `out`; gives the first."""
+            hierarchy.cycle(x, smooth)
+            here = smooth[:count]
+            over(
+                s.cell_chunks, kernels.product_in, kernels.product, order.offsets, s.rows.columns, entries, diagonal, here,
+                out, sums,
+            )  # fmt: skip
+            return here
+
+        whole = float(np.linalg.norm(right))
+        rest = (right / whole).astype(single)
+        shadow, goal = rest.copy(), max(tolerance, SINGLE)
+        value, direction, image, turned = (np.zeros(count, single) for _ in range(4))
+        along, step, turn = 1.0, 1.0, 1.0
+        for _ in range(GIVEN_UP):
+            now = float(shadow @ rest)
+            if now == 0 or turn == 0:
+                return None
+            direction -= single(turn) * image
+            direction *= single((now / along) * (step / turn))
+            direction += rest
+            here = through(direction, image)
+            against = float(shadow @ image)
+            if against == 0:
+                return None
+            along, step = now, now / against
+            value += single(step) * here
+            rest -= single(step) * image
+            if float(np.linalg.norm(rest)) <= goal:
+                return whole * value
+            here = through(rest, turned)
+            size = float(turned @ turned)
+            if not size > 0:
+                return None
+            turn = float(turned @ rest) / size
+            value += single(turn) * here
+            rest -= single(turn) * turned
+            if float(np.linalg.norm(rest)) <= goal:
+                return whole * value
+        return None
+
+    def _by_cycles(self, matrix: sparse.csr_matrix, right: np.ndarray, tolerance: float) -> np.ndarray:
         for attempt in range(2):
             fresh = self._cycle is None
             if fresh:
@@ -37,19 +117,19 @@ class GeneralSolver:
                 count += 1
 
             step, flag = bicgstab(
-                matrix, rest / size, rtol=tolerance, atol=0.0, maxiter=MOST, M=self._cycle, callback=counted
+                matrix, right, rtol=tolerance, atol=0.0, maxiter=MOST, M=self._cycle, callback=counted
             )
             if fresh:
                 self._worth = count
             if flag == 0:
                 if count > 2 * self._worth + 3:
                     self._cycle = None
-                return start + size * step
+                return step
             self._cycle = None
             if fresh and attempt:
                 break
-        if np.isfinite(step).all() and np.linalg.norm(rest / size - matrix @ step) < 1:
-            return start + size * step
+        if np.isfinite(step).all() and np.linalg.norm(right - matrix @ step) < 1:
+            return step
         return splu(matrix.tocsc()).solve(right)
 
     def _made(self, matrix: sparse.csr_matrix) -> LinearOperator:
@@ -57,3 +137,8 @@ class GeneralSolver:
             matrix.tocsr(), strength=("classical", {"theta": 0.25}), max_coarse=50, coarse_solver="splu"
         )
         return solver.aspreconditioner(cycle="V")
+
+
+def _whole(matrix: Matrix, coupling: sparse.csr_matrix | None) -> sparse.csr_matrix:
+    whole = matrix.csr()
+    return whole if coupling is None else whole + coupling

@@ -424,6 +424,77 @@ def corrected(chunks, *args):
         corrected_in(chunks[b], chunks[b + 1], b, *args)
 
 
+# -- one value that is carried along ------------------------------------------------------------
+
+
+@njit(cache=True, fastmath=EXACT)
+def carried_in(first, last, chunk, value, gradient, flux, capacity, conductivity, pairs, weight, stiffness, askew, line, skew,
+               cross, upper_at, lower_at, scheme, softness, more, entries):  # fmt: skip
+    """entries (nnz,) of the matrix of upwind convection by `flux` (F,) times the capacity (C,) and of diffusion, less value
+    * divergence; more (inner,): what second-order and skewed faces carry besides from owner to neighbour."""
+    for s in range(first, last):
+        f = np.uint32(s)
+        p, n = pairs[f, 0], pairs[f, 1]
+        through, w, k = flux[f] * capacity[p], weight[f], conductivity[f]
+        link = k * stiffness[f]
+        entries[upper_at[f]] = min(through, 0.0) - link
+        entries[lower_at[f]] = -max(through, 0.0) - link
+        forward = through >= 0.0
+        c = p if forward else n
+        besides = 0.0
+        if scheme != 0:
+            along = gradient[c, 0] * line[f, 0] + gradient[c, 1] * line[f, 1] + gradient[c, 2] * line[f, 2]
+            ahead = value[n] - value[p] if forward else value[p] - value[n]
+            besides = (1.0 - w if forward else w) * _second_order(ahead, along, forward, scheme, softness)
+            if askew[f] & SKEWED:
+                besides += gradient[c, 0] * skew[f, 0] + gradient[c, 1] * skew[f, 1] + gradient[c, 2] * skew[f, 2]
+            besides *= through
+        if askew[f] & CROSSED:
+            for i in range(3):
+                besides -= k * (w * gradient[p, i] + (1.0 - w) * gradient[n, i]) * cross[f, i]
+        more[f] = besides
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def carried(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        carried_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def gathered_in(first, last, chunk, value, more, entries, source, inert, offsets, columns, faces, edge_offsets, edges, edge_held,
+                edge_given, diagonal, rest, sums):  # fmt: skip
+    """diagonal (C,) and rest (C,): what is left of each equation; sums (chunks,): what neighbours exchange. `inert` (C,)
+    may be empty."""
+    exchanged = 0.0
+    for s in range(first, last):
+        c = np.uint32(s)
+        here, around, left = value[c], 0.0, source[c]
+        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+            code, entry = faces[k], entries[k]
+            around -= entry
+            part = entry * (here - value[columns[k]])
+            left += part
+            exchanged += abs(part)
+            left += -more[code >> ONE] if code & ONE == 0 else more[code >> ONE]
+        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+            e = edges[k]
+            around += edge_held[e]
+            left += edge_given[e] - edge_held[e] * here
+        if len(inert) > 0:
+            around += inert[c]
+            left -= inert[c] * here
+        diagonal[c] = around
+        rest[c] = left
+    sums[chunk] = 0.5 * exchanged
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def gathered(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        gathered_in(chunks[b], chunks[b + 1], b, *args)
+
+
 # -- sweeps -----------------------------------------------------------------------------------
 
 

@@ -105,8 +105,8 @@ class Stencil:
 
     @cached_property
     def cross(self) -> np.ndarray:
-        """S - stiffness * d: what non-orthogonality leaves to the explicit correction (F, 3), in m²."""
-        return self.area - self.stiffness[:, None] * self.line
+        """S - stiffness * d: what non-orthogonality leaves to the explicit correction (F, 3), in m². float32, for room."""
+        return (self.area - self.stiffness[:, None] * self.line).astype(np.float32)
 
     @cached_property
     def weight(self) -> np.ndarray:
@@ -118,11 +118,11 @@ class Stencil:
 
     @cached_property
     def skew(self) -> np.ndarray:
-        """From where the line of centres meets the face to the face's centroid (inner, 3), in m."""
+        """From where the line of centres meets the face to the face's centroid (inner, 3), in m. float32, for room."""
         w = self.weight[:, None]
         centre = self.mesh.centre
         crossing = w * centre[self.owner[: self.inner]] + (1 - w) * centre[self.neighbour]
-        return self.mesh.face_centre[: self.inner] - crossing
+        return (self.mesh.face_centre[: self.inner] - crossing).astype(np.float32)
 
     @cached_property
     def pairs(self) -> np.ndarray:

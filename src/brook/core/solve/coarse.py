@@ -83,11 +83,11 @@ class LumpedStencil(Stencil):
 
     @cached_property
     def cross(self) -> np.ndarray:
-        return np.zeros_like(self.area)
+        return np.zeros(self.area.shape, np.float32)
 
     @cached_property
     def skew(self) -> np.ndarray:
-        return np.zeros((self.inner, 3))
+        return np.zeros((self.inner, 3), np.float32)
 
 
 @dataclass(frozen=True, eq=False)

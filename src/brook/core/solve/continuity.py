@@ -17,10 +17,10 @@ if TYPE_CHECKING:
 class Continuity:
     """Room for the pressure correction of a flow."""
 
-    def __init__(self, stencil: Stencil):
+    def __init__(self, stencil: Stencil, link: np.ndarray):
         cells, inner = stencil.cells, stencil.inner
         self.stencil = stencil
-        self._link = np.zeros(inner)
+        self._link = link  # (inner,), room shared with what is done with by then
         self._entries = np.zeros(2 * inner, np.float32)
         self._diagonal, self._rest = np.zeros(cells, np.float32), np.zeros(cells, np.float32)
         self._sums = np.zeros((len(stencil.cell_chunks) - 1, 1))

@@ -72,7 +72,8 @@ class SteadyFlow:
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
         self.known = stencil.fit(conditions.kind == OPEN)
-        self._momentum, self._continuity = Momentum(stencil), Continuity(stencil)
+        self._momentum = Momentum(stencil)
+        self._continuity = Continuity(stencil, self._momentum.spare)
         self.passenger = passenger
         if start:
             self.begin(self._given_flux())

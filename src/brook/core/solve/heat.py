@@ -11,10 +11,13 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import sparse
 
-from brook.core.numerics import Matrix, Stencil, convection, gradient, kernels, laplacian
+from brook.core.numerics import Matrix, Stencil, gradient, passes
+from brook.core.numerics.chunks import over
 from brook.core.numerics.general import GeneralSolver
 from brook.core.numerics.operators import SCHEME_NUMBER, Convection, softness_of
 from brook.core.solve.past import Past
+
+NOTHING = np.zeros(0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,6 +68,11 @@ class Heat:
         self.boundary = self.temperature[stencil.face_cell].copy()
         self.relaxation = 1.0
         self._solver = GeneralSolver()
+        self._between_known: tuple[np.ndarray, np.ndarray] | None = None
+        self._slope = np.zeros((stencil.cells, 3))
+        self._more, self._entries = np.zeros(stencil.inner), np.zeros(2 * stencil.inner)
+        self._diagonal, self._rest = np.zeros(stencil.cells), np.zeros(stencil.cells)
+        self._sums = np.zeros(len(stencil.cell_chunks) - 1)
         self._paired = np.zeros(stencil.boundary_count, bool)
         self._paired[self.contacts.one] = self._paired[self.contacts.other] = True
         self._leaving = np.zeros(stencil.boundary_count)  # W out of the bodies through each boundary face
@@ -100,62 +108,49 @@ class Heat:
 
         Returns the residual before that: what was left of the heat equation over the heat that cells exchange.
         """
-        s, t, sub = self.stencil, self.temperature, self.substance
+        s, t, sub, rows = self.stencil, self.temperature, self.substance, self.stencil.rows
         inner, cell = s.inner, s.face_cell
-        source = self.source if extra is None else self.source + extra
-        slope = gradient(s, s.every_boundary, t, self.boundary)
-        carried = flux.copy()
-        carried[:inner] *= sub.capacity[s.owner[:inner]]
-        carried[inner:] *= sub.capacity[cell]
-        conduct = self._between()
-        equation = convection(s, carried) - laplacian(s, conduct)
-        right = source + self._corrections(carried, conduct, slope)
-        diagonal = equation.diagonal.copy()
+        slope = gradient(s, s.every_boundary, t, self.boundary, self._slope)
+        over(
+            s.face_chunks, passes.carried_in, passes.carried, t, slope, flux, sub.capacity, self._between(), s.pairs, s.weight,
+            s.stiffness, s.askew, s.line, s.skew, s.cross, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
+            softness_of(t), self._more, self._entries,
+        )  # fmt: skip
         conductance = self._conductance()
         film, skewed = self._film(conductance, flux[inner:]), self._skewed(slope)
         area = np.linalg.norm(s.area[inner:], axis=1)
         # a film sees less of the skewed part, a given temperature all of it
         share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
-        entering = np.maximum(-carried[inner:], 0.0)
-        np.add.at(diagonal, cell, film + entering)
+        entering = np.maximum(-flux[inner:] * sub.capacity[cell], 0.0)
         into = film * self.conditions.surroundings + share * skewed + area * self.conditions.flux
-        np.add.at(right, cell, into + entering * self.conditions.entering)
-        coupling, exchanged = self._coupled(conductance, skewed, diagonal, right)
+        source, inert = self.source if extra is None else self.source + extra, NOTHING
         if past is not None:
             mass = sub.density * sub.capacity * s.mesh.volume
-            diagonal += past.now * mass
-            right += mass * past.pull_of("temperature")
-        matrix = Matrix(s, diagonal, equation.entries).csr()
-        if coupling is not None:
-            matrix = matrix + coupling
-        residual = self._residual(matrix, right, equation, exchanged, into, film)
-        if self.relaxation < 1:
-            more = (1 / self.relaxation - 1) * diagonal
-            matrix = matrix + sparse.diags(more)
-            right = right + more * t
-        self.temperature = self._solver.solve(matrix, right, t, tolerance)
+            inert, source = past.now * mass, source + mass * past.pull_of("temperature")
+        over(
+            s.cell_chunks, passes.gathered_in, passes.gathered, t, self._more, self._entries, source, inert, rows.offsets,
+            rows.columns, rows.faces, rows.edge_offsets, rows.edges, film + entering,
+            into + entering * self.conditions.entering, self._diagonal, self._rest, self._sums,
+        )  # fmt: skip
+        coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._rest)
+        terms = float(self._sums.sum() + np.abs(exchanged).sum() + np.abs(into - film * t[cell]).sum())
+        terms += float(np.abs(self.source).sum())
+        residual = float(np.abs(self._rest).sum()) / terms if terms > 0 else 0.0
+        diagonal = self._diagonal if self.relaxation == 1 else self._diagonal / self.relaxation
+        self.temperature = t + self._solver.solve(Matrix(s, diagonal, self._entries), coupling, self._rest, tolerance)
         self._close(flux, conductance, skewed)
         return residual
 
     def _between(self) -> np.ndarray:
         """Conductivity (inner,) between neighbours, as of both halves in a row."""
         s, k = self.stencil, self.substance.conductivity
-        one, two = k[s.owner[: s.inner]], k[s.neighbour]
-        return one * two / (s.weight * two + (1 - s.weight) * one)
-
-    def _corrections(self, carried: np.ndarray, conduct: np.ndarray, slope: np.ndarray) -> np.ndarray:
-        """What second-order convection and skewed faces add (C,), in W."""
-        s, out = self.stencil, np.zeros(self.stencil.cells)
-        if self.scheme != "upwind" and np.any(carried):
-            kernels.upwind_correction_scalar(
-                self.temperature, slope, carried, s.owner, s.neighbour, s.weight, s.line, s.skew,
-                SCHEME_NUMBER[self.scheme], softness_of(self.temperature), out,
-            )  # fmt: skip
-        kernels.diffusion_correction_scalar(conduct, slope, s.owner, s.neighbour, s.weight, s.cross, out)
-        return out
+        if self._between_known is None or self._between_known[0] is not k:
+            one, two = k[s.owner[: s.inner]], k[s.neighbour]
+            self._between_known = (k, one * two / (s.weight * two + (1 - s.weight) * one))
+        return self._between_known[1]
 
     def _coupled(
-        self, conductance: np.ndarray, skewed: np.ndarray, diagonal: np.ndarray, right: np.ndarray
+        self, conductance: np.ndarray, skewed: np.ndarray, diagonal: np.ndarray, rest: np.ndarray
     ) -> tuple[sparse.csr_matrix | None, np.ndarray]:
         """Walls between bodies: what couples cells over them, and the heat over each in W as it is now."""
         one, other = self.contacts.one, self.contacts.other
@@ -167,31 +162,19 @@ class Heat:
         lag = through * (skewed[other] / conductance[other] - skewed[one] / conductance[one])
         np.add.at(diagonal, a, through)
         np.add.at(diagonal, b, through)
-        np.add.at(right, a, -lag)
-        np.add.at(right, b, lag)
+        exchanged = through * (self.temperature[a] - self.temperature[b]) + lag
+        np.add.at(rest, a, -exchanged)
+        np.add.at(rest, b, exchanged)
         rows, columns = np.concatenate([a, b]), np.concatenate([b, a])
         entries = -np.concatenate([through, through])
         matrix = sparse.csr_matrix((entries, (rows, columns)), shape=(s.cells, s.cells))
-        return matrix, through * (self.temperature[a] - self.temperature[b]) + lag
+        return matrix, exchanged
 
     def _through(self, conductance: np.ndarray) -> np.ndarray:
         """From cell to cell over walls between bodies, in W/K."""
         one, other = self.contacts.one, self.contacts.other
         area = np.linalg.norm(self.stencil.area[self.stencil.inner :][one], axis=1)
         return 1 / (1 / conductance[one] + 1 / conductance[other] + self.contacts.resistance / area)
-
-    def _residual(
-        self, matrix: sparse.csr_matrix, right: np.ndarray, equation: Matrix, exchanged: np.ndarray, into: np.ndarray,
-        film: np.ndarray,
-    ) -> float:  # fmt: skip
-        s, t = self.stencil, self.temperature
-        left = float(np.abs(right - matrix @ t).sum())
-        step = np.abs(t[s.neighbour] - t[s.owner[: s.inner]])
-        terms = float(
-            (np.maximum(np.abs(equation.upper), np.abs(equation.lower)) * step).sum() + np.abs(exchanged).sum()
-        )
-        terms += float(np.abs(into - film * t[s.face_cell]).sum() + np.abs(self.source).sum())
-        return left / terms if terms > 0 else 0.0
 
     def _close(self, flux: np.ndarray, conductance: np.ndarray, skewed: np.ndarray) -> None:
         """Temperatures of boundary faces and the heat that leaves through them, from those of the cells."""

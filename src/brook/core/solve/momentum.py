@@ -40,6 +40,11 @@ class Momentum:
         self._rest, self._inverse = np.zeros((cells, 3), np.float32), np.zeros((cells, 3), np.float32)
         self._sums = np.zeros((len(stencil.cell_chunks) - 1, 3))
 
+    @property
+    def spare(self) -> np.ndarray:
+        """Room (inner,) that is free between `assemble` and the next `transfer`."""
+        return self._transfer.reshape(-1)[: self.stencil.inner]
+
     def look(self, flow: SteadyFlow, on_boundary: np.ndarray) -> None:
         """The velocity gradient with values (B, 3) on the boundary."""
         gradient(self.stencil, self.stencil.every_boundary, flow.velocity, on_boundary, self.slope)

@@ -18,6 +18,7 @@ from brook.core.solve.past import Moment
 if TYPE_CHECKING:
     from brook.core.solve.flow import SteadyFlow
 
+ROUGH, FINE = 0.1, 0.01  # to what the heat equation is solved in an iteration of a steady flow, and of one in time
 BUOYANT = 0.95  # relaxation of the temperature where it drives the flow
 
 
@@ -79,6 +80,8 @@ class HeatCarried:
 
     def whole_flux(self, flux: np.ndarray) -> np.ndarray:
         """The mass flux on all faces (F,), nothing in solids and through walls."""
+        if len(self.carried.faces) == self.heat.stencil.active:
+            return flux
         found = np.zeros(self.heat.stencil.active)
         found[self.carried.faces] = flux
         return found
@@ -87,7 +90,8 @@ class HeatCarried:
 
     def follow(self, flow: SteadyFlow) -> float:
         """One step of the temperature after one of the flow, and what it changes there. Returns the residual of heat."""
-        residual = self.heat.advance(self.whole_flux(flow.flux), flow.past, self._friction(flow))
+        tolerance = ROUGH if flow.past is None else FINE
+        residual = self.heat.advance(self.whole_flux(flow.flux), flow.past, self._friction(flow), tolerance)
         self.act(flow)
         return residual
 

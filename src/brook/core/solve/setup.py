@@ -39,7 +39,7 @@ def boundary_conditions(
     by_patch = {s.patch: s for s in statements} | {WEDGE_SIDES: Resolved(kind="symmetry")}
     wall = Resolved(kind="wall")
     kinds = {p.name: by_patch.get(p.name, wall).kind for p in stencil.patches}
-    sticking = {name for name, kind in kinds.items() if kind in ("wall", "sliding")}
+    sticking = {name for name, kind in kinds.items() if kind in ("wall", "sliding", "turning")}
     kind = np.full(stencil.boundary_count, FIXED, np.int8)
     velocity = np.zeros((stencil.boundary_count, 3))
     pressure = np.zeros(stencil.boundary_count)

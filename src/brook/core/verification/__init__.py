@@ -1,5 +1,5 @@
 """Published and exact cases that Brook is held to: `brook verify`."""
 
-from brook.core.verification.case import Comparison, cases, run_case
+from brook.core.verification.case import Comparison, Curve, Result, cases, run_case
 
-__all__ = ["Comparison", "cases", "run_case"]
+__all__ = ["Comparison", "Curve", "Result", "cases", "run_case"]

@@ -43,7 +43,55 @@ class Comparison:
         return {**asdict(self), "difference": self.difference, "passed": self.passed}
 
 
-def cases() -> dict[str, Callable[[], list[Comparison]]]:
+@dataclass(frozen=True)
+class Curve:
+    """A measured line beside published or exact points: what is drawn over what, with units, and where points are from."""
+
+    title: str
+    x: str
+    y: str
+    line: list[tuple[float, float]]
+    points: list[tuple[float, float]]
+    source: str
+    logarithmic: bool = False
+
+    @classmethod
+    def of(
+        cls,
+        title: str,
+        x: str,
+        y: str,
+        line: tuple[Any, Any],
+        points: tuple[Any, Any],
+        source: str,
+        logarithmic: bool = False,
+    ) -> Curve:
+        """From arrays of x and of y, numbers rounded to five digits."""
+        measured, known = (
+            [(float(f"{a:.5g}"), float(f"{b:.5g}")) for a, b in zip(*pair, strict=True)] for pair in (line, points)
+        )
+        return cls(title, x, y, measured, known, source, logarithmic)
+
+
+Found = Comparison | Curve
+
+
+@dataclass(frozen=True)
+class Result:
+    """What a case came to, and the seconds it took."""
+
+    comparisons: list[Comparison]
+    curves: list[Curve]
+    seconds: float
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "seconds": self.seconds, "comparisons": [c.as_dict() for c in self.comparisons],
+            "curves": [asdict(c) for c in self.curves],
+        }  # fmt: skip
+
+
+def cases() -> dict[str, Callable[[], list[Found]]]:
     from brook.core.verification import (
         cavity,
         channel,
@@ -54,6 +102,7 @@ def cases() -> dict[str, Callable[[], list[Comparison]]]:
         pipe,
         sheared,
         taylor_green,
+        walls,
     )
 
     cavities = {f"cavity-{re}": partial(cavity.run, re) for re in cavity.FIGURES}
@@ -62,10 +111,16 @@ def cases() -> dict[str, Callable[[], list[Comparison]]]:
         "taylor-green": taylor_green.run, **{f"convection-1e{round(log10(ra))}": partial(convection.run, ra) for ra in convection.FIGURES},
         "graetz": heated.graetz, "composite-wall": heated.composite_wall, "fin": heated.fin,
         "sphere-cooling": heated.sphere_cooling, "sheared": sheared.run, "counterflow": heated.counterflow,
+        **{f"cylinder-free-{re}": partial(walls.free, re) for re in walls.FREE}, "flat-plate": walls.flat_plate,
+        "taylor-couette": walls.taylor_couette,
     }  # fmt: skip
 
 
-def run_case(name: str) -> tuple[list[Comparison], float]:
-    """The comparisons of a case and the seconds it took. Raises `KeyError` for an unknown name."""
+def run_case(name: str) -> Result:
+    """Runs a case. Raises `KeyError` for an unknown name."""
     begun = time.perf_counter()
-    return cases()[name](), time.perf_counter() - begun
+    found = cases()[name]()
+    return Result(
+        [c for c in found if isinstance(c, Comparison)], [c for c in found if isinstance(c, Curve)],
+        time.perf_counter() - begun,
+    )  # fmt: skip

@@ -12,7 +12,7 @@ from brook.core.pipeline import make_mesh, solve
 from brook.core.solve import Outcome
 from brook.core.study import Study
 from brook.core.study.document import study_from
-from brook.core.verification.case import Comparison
+from brook.core.verification.case import Comparison, Found
 
 HEIGHT, LENGTH, MEAN, REYNOLDS = 0.02, 0.12, 0.01, 20.0
 SOURCE = "exact"
@@ -87,7 +87,7 @@ def error(across: int, layers: int = 0) -> tuple[float, float, Outcome]:
     return float(np.sqrt(np.mean((u - exact) ** 2))), float(np.polyval(top, -top[1] / (2 * top[0]))), outcome
 
 
-def run() -> list[Comparison]:
+def run() -> list[Found]:
     coarse, _, _ = error(10)
     middle, _, _ = error(20)
     fine, peak, outcome = error(40)

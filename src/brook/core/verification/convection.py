@@ -12,7 +12,7 @@ from brook.core.results.quantities import View
 from brook.core.solve import Outcome
 from brook.core.study import Study
 from brook.core.study.document import study_from
-from brook.core.verification.case import Comparison
+from brook.core.verification.case import Comparison, Found
 
 SOURCE = "de Vahl Davis 1983"
 # Mean Nusselt number, largest horizontal velocity on the vertical mid-line and vertical one on the horizontal, by Ra.
@@ -68,7 +68,7 @@ def measured(outcome: Outcome, rayleigh: float) -> tuple[float, float, float]:
     return -float(heat) / depth / diffusivity, float(u.max()) / diffusivity, float(v.max()) / diffusivity
 
 
-def run(rayleigh: float) -> list[Comparison]:
+def run(rayleigh: float) -> list[Found]:
     outcome = solved(rayleigh, CELLS[rayleigh])
     mesh = f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations, {outcome.state}"
     names = ("mean Nusselt number", "u_max on the vertical mid-line", "v_max on the horizontal mid-line")

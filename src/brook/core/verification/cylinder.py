@@ -13,7 +13,7 @@ from brook.core.results.quantities import View
 from brook.core.solve import Fields, Outcome
 from brook.core.study import Study
 from brook.core.study.document import study_from
-from brook.core.verification.case import Comparison
+from brook.core.verification.case import Comparison, Found
 
 SOURCE = "Schäfer & Turek 1996, 2D-1"
 DIAMETER, MEAN = 0.1, 0.2
@@ -63,7 +63,7 @@ def coefficients(fields: Fields) -> tuple[float, float, float]:
     return float(drag), float(lift), float(front - back)
 
 
-def run() -> list[Comparison]:
+def run() -> list[Found]:
     outcome = solved(WALL)
     drag, lift, drop = coefficients(outcome.fields)
     mesh = f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations, {outcome.state}"

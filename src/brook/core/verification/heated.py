@@ -11,7 +11,7 @@ from brook.core.pipeline import solve
 from brook.core.ready import meshed, ready
 from brook.core.solve import Fields, Outcome
 from brook.core.study import Study
-from brook.core.verification.case import Comparison
+from brook.core.verification.case import Comparison, Found
 
 TOLERANCE = 0.01
 PECLET = 100.0
@@ -80,8 +80,8 @@ def nusselt(fields: Fields, at: float) -> float:
     return float(flux / (boundary[faces].mean() - bulk) * PECLET)
 
 
-def graetz() -> list[Comparison]:
-    found = []
+def graetz() -> list[Found]:
+    found: list[Found] = []
     warm = {"kind": "temperature", "patch": "top", "temperature": "301 K"}
     even = {"kind": "flux", "patch": "top", "flux": "0.01 W/m^2"}
     source = "Shah & London 1978"
@@ -98,7 +98,7 @@ def graetz() -> list[Comparison]:
 # -- solids -----------------------------------------------------------------------------------
 
 
-def composite_wall() -> list[Comparison]:
+def composite_wall() -> list[Found]:
     """Two plates of conductivity 1 and 0.2 W/(m K), 20 and 10 mm thick, 0.05 m² K/W between them, from 340 K to a film."""
     parts = [_box("inner", (0, 0, 0), (0.02, 0.03, 0.03)), _box("outer", (0.02, 0, 0), (0.01, 0.03, 0.03), "apart")]
     bodies = [{"name": "inner", "holds": "solid", "x": "10 mm", "y": "15 mm", "z": "15 mm"},
@@ -129,7 +129,7 @@ def _heat(fields: Fields, patch: str) -> float:
     return float(fields.more["heat"][1][fields.stencil.boundary_faces(fields.mesh.patch(patch))].sum())
 
 
-def fin() -> list[Comparison]:
+def fin() -> list[Found]:
     """A fin 50 mm long and 2 mm thick of 20 W/(m K) in a film of 40 W/(m² K): half of it, its tip without heat."""
     sheet = {"kind": "sheet", "name": "fin", "becomes": "slice", "columns": [{"to": "50 mm", "cells": 100}],
              "rows": [{"to": "1 mm", "cells": 4}]}  # fmt: skip
@@ -150,7 +150,7 @@ def fin() -> list[Comparison]:
     ]  # fmt: skip
 
 
-def sphere_cooling() -> list[Comparison]:
+def sphere_cooling() -> list[Found]:
     """A ball at a Biot number of 1, its middle after a Fourier number of 0.5: the exact series."""
     ball = {"kind": "sphere", "name": "ball", "diameter": "2 m", "around": 128, "patch": "skin"}
     solid = {"kind": "own_solid", "density": "1 kg/m^3", "heat_capacity": "1 J/(kg K)", "conductivity": "1 W/(m K)"}
@@ -185,7 +185,7 @@ def sphere_cooling() -> list[Comparison]:
 # -- two streams ------------------------------------------------------------------------------
 
 
-def counterflow() -> list[Comparison]:
+def counterflow() -> list[Found]:
     """Two even streams past a plate, one against the other: effectiveness by the number of transfer units.
 
     The contact of both fluids with the plate resists most; what their own depth adds is that of an even stream at even

@@ -19,7 +19,7 @@ from brook.core.numerics import Stencil
 from brook.core.solve import Rules, SteadyFlow, run_steady
 from brook.core.solve.setup import FIXED, BoundaryConditions
 from brook.core.study import Resolved
-from brook.core.verification.case import Comparison
+from brook.core.verification.case import Comparison, Found
 
 SOURCE = "second order"
 FLUID = ConstantFluid("invented", 1.0, 0.1)
@@ -129,8 +129,8 @@ KINDS: dict[str, tuple[Callable[[int], Mesh], float, int, int]] = {
 }  # fmt: skip
 
 
-def run() -> list[Comparison]:
-    found = []
+def run() -> list[Found]:
+    found: list[Found] = []
     for name, (build, wanted, coarse, fine) in KINDS.items():
         meshes = [build(n) for n in (coarse, fine)]
         before, after = (errors(mesh)[0] for mesh in meshes)

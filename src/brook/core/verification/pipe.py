@@ -11,7 +11,7 @@ from brook.core.pipeline import solve
 from brook.core.ready import meshed, ready
 from brook.core.solve import Outcome
 from brook.core.study import Study
-from brook.core.verification.case import Comparison
+from brook.core.verification.case import Comparison, Curve, Found
 
 LENGTH, REYNOLDS = 4.0, 20.0
 FROM, TO = 2.3, 3.5  # m: developed, and not yet near the outlet
@@ -59,8 +59,8 @@ def figures(outcome: Outcome) -> tuple[float, float]:
     return float(-2 * slope * REYNOLDS), float(on_axis)
 
 
-def run() -> list[Comparison]:
-    found = []
+def run() -> list[Found]:
+    found: list[Found] = []
     for layers in (0, 4):
         outcome = solved(study(20, layers))
         friction, fastest = figures(outcome)
@@ -70,4 +70,10 @@ def run() -> list[Comparison]:
             Comparison(f"f Re{words}", SOURCE, 64.0, friction, 0.015, mesh),
             Comparison(f"u_max / u_mean{words}", SOURCE, 2.0, fastest, 0.015, mesh),
         ]
-    return found
+    x, y, z = outcome.fields.mesh.centre.T
+    there = np.abs(x - 3.0) < 0.026
+    radius, speed = np.hypot(y, z)[there], outcome.fields.velocity[there, 0]
+    order = np.argsort(radius)
+    few = np.linspace(0, 0.5, 11)
+    line, points = (radius[order], speed[order]), (few, 2 * (1 - (2 * few) ** 2))
+    return [*found, Curve.of("Developed flow, with layers", "radius / d", "u / mean velocity", line, points, SOURCE)]

@@ -10,7 +10,7 @@ from scipy.optimize import brentq
 from brook.core.pipeline import solve
 from brook.core.ready import meshed, ready
 from brook.core.study import Study
-from brook.core.verification.case import Comparison
+from brook.core.verification.case import Comparison, Found
 
 VISCOSITY, HALF, YIELD = 0.05, 0.5, 0.1
 SOURCE = "Bird, Armstrong & Hassager 1987, exact"
@@ -61,12 +61,12 @@ def bingham() -> tuple[float, float]:
     return found, found / (2 * VISCOSITY) * (HALF - YIELD / found) ** 2
 
 
-def run() -> list[Comparison]:
+def run() -> list[Found]:
     cases = [(f"power {n}", {"kind": "power", "index": str(n)}, power_law(n)) for n in (0.5, 1.5)]
     cases.append(
         ("yield stress", {"kind": "yielding", "index": "1", "yield_stress": f"{YIELD} Pa", "time": "300 s"}, bingham())
     )
-    found = []
+    found: list[Found] = []
     for name, law, (gradient, middle) in cases:
         slope, speed, mesh = measured(study(law))
         found.append(Comparison(f"pressure gradient, {name} / Pa/m", SOURCE, gradient, slope, 0.01, mesh))

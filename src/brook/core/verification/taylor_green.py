@@ -13,7 +13,7 @@ from brook.core.pipeline import make_mesh
 from brook.core.solve import SteadyFlow, Timing, boundary_conditions, run_in_time
 from brook.core.study import Study
 from brook.core.study.document import study_from
-from brook.core.verification.case import Comparison
+from brook.core.verification.case import Comparison, Found
 
 SOURCE = "Taylor & Green 1937, exact"
 VISCOSITY = 0.05
@@ -81,7 +81,7 @@ def observed(order: int, steps: tuple[float, float, float]) -> float:
     return float(np.log2(before / after))
 
 
-def run() -> list[Comparison]:
+def run() -> list[Found]:
     steps = (0.2, 0.1, 0.05)
     mesh = f"{CELLS}² cells, steps of {', '.join(f'{s:g}' for s in steps)} s"
     end, stencil = Decay().after(steps[-1], 2)

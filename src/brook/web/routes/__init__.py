@@ -6,6 +6,7 @@ from brook.web.routes import (
     board,
     compare,
     edit,
+    evidence,
     exports,
     find,
     geometry,
@@ -24,7 +25,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find)
+    for m in (shelf, evidence, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find)
 ]  # fmt: skip
 
 API = (api.router, api_shapes.router)

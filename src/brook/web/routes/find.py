@@ -70,6 +70,7 @@ def entries(state: StudyState) -> list[Entry]:
     for key, words in PAGES:
         add("page", words, base if key == "board" else f"{base}/{key}")
     add("page", "History", f"{base}/history")
+    add("page", "Evidence", "/evidence")
     add("page", "Shortcuts", "/shortcuts")
     add("page", "All studies", "/")
     add("action", "Bring all up to date", post=f"{base}/bring-up-to-date")
@@ -113,6 +114,7 @@ def find_study(studio: StudioHere) -> list[Entry]:
     """On the shelf: studies, and the pages that belong to none."""
     rows = studio.store.studies()
     found = [{"kind": "study", "words": studio.store.study(r.slug).title, "href": f"/studies/{r.slug}"} for r in rows]
+    found.append({"kind": "page", "words": "Evidence", "href": "/evidence"})
     found.append({"kind": "page", "words": "Shortcuts", "href": "/shortcuts"})
     return [{"post": "", "values": {}, **entry} for entry in found]
 

@@ -20,6 +20,7 @@ STEPPED = 3  # coarse levels on which two steps are taken
 SMALLEST = 300  # rows that are solved at once
 LEAST = np.float32(0.25)
 OVER = np.float32(1.6)  # by which a correction that is constant on aggregates falls short. Braess (1995)
+PLAIN = 1.2  # the same where a flow carries, which falls less short
 ENOUGH = 0.25  # of the residual: what one step has to leave for a second one to be taken
 
 
@@ -119,10 +120,16 @@ class Level:
 
 
 class Hierarchy:
-    """Levels from the finest on; `cycle` is a symmetric positive preconditioner of the first."""
+    """Levels from the finest on; `cycle` is a preconditioner of the first, symmetric and positive if the matrix is.
 
-    def __init__(self, order: Order, columns: np.ndarray, entries: np.ndarray, diagonal: np.ndarray):
+    Without `steps`, cycles are plain ones, as matrices need that are not symmetric.
+    """
+
+    def __init__(
+        self, order: Order, columns: np.ndarray, entries: np.ndarray, diagonal: np.ndarray, steps: bool = True,
+    ):  # fmt: skip
         """From CSR without its diagonal, its rows in an order; `columns` (nnz,) are those of the matrix."""
+        self._stepped, self._over = (STEPPED, OVER) if steps else (0, np.float32(PLAIN))
         level = Level(order, entries, diagonal, 1 / diagonal)
         self.levels = [level]
         while len(level.diagonal) > SMALLEST:
@@ -162,11 +169,11 @@ class Hierarchy:
         coarse, up = self.levels[depth + 1], level.up
         level.forward(right, x)
         over(up.chunks, kernels.restricted_in, kernels.restricted, level.rest, up.start, up.rows, coarse.right)
-        if depth < STEPPED and coarse.up is not None:
+        if depth < self._stepped and coarse.up is not None:
             correction, scale = self._two_steps(depth + 1), np.float32(1.0)
         else:
             self.cycle(coarse.right, coarse.x, depth + 1)
-            correction, scale = coarse.x, OVER
+            correction, scale = coarse.x, self._over
         over(up.chunks, kernels.lifted_in, kernels.lifted, correction, up.start, up.rows, scale, x)
         level.backward(right, x)
 

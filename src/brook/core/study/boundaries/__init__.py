@@ -13,12 +13,25 @@ from brook.core.study.boundaries.sliding import Sliding
 from brook.core.study.boundaries.slip import Slip
 from brook.core.study.boundaries.stream import Stream
 from brook.core.study.boundaries.symmetry import Symmetry
+from brook.core.study.boundaries.turning import Turning
 from brook.core.study.boundaries.velocity import Velocity
 from brook.core.study.boundaries.wall import Wall
 
-KINDS = (Velocity, Flow, Stream, Pressure, Wall, Sliding, Slip, Symmetry)
+KINDS = (Velocity, Flow, Stream, Pressure, Wall, Sliding, Turning, Slip, Symmetry)
 Boundary = Annotated[
-    Velocity | Flow | Stream | Pressure | Wall | Sliding | Slip | Symmetry, Field(discriminator="kind")
+    Velocity | Flow | Stream | Pressure | Wall | Sliding | Turning | Slip | Symmetry, Field(discriminator="kind")
 ]
 
-__all__ = ["KINDS", "Boundary", "Flow", "Pressure", "Sliding", "Slip", "Stream", "Symmetry", "Velocity", "Wall"]
+__all__ = [
+    "KINDS",
+    "Boundary",
+    "Flow",
+    "Pressure",
+    "Sliding",
+    "Slip",
+    "Stream",
+    "Symmetry",
+    "Turning",
+    "Velocity",
+    "Wall",
+]
