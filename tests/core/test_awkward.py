@@ -53,7 +53,8 @@ def test_a_stream_that_begins_at_once():
 def test_an_outlet_in_the_midst_of_an_eddy():
     """Behind a step the flow comes back in through the short outlet, which is told."""
     mesh = box_mesh((15, 10, 10), (1.5, 1.0, 1.0))
-    flow = boxed(mesh, lambda c: at(c, 0) & (c[:, 1] > 0.6), lambda c: at(c, 1.5))
+    fluid = ConstantFluid("thin", 1.0, 0.002)
+    flow = boxed(mesh, lambda c: at(c, 0) & (c[:, 1] > 0.6), lambda c: at(c, 1.5), fluid=fluid)
     outcome = run_steady(flow, RULES, {})
     assert outcome.state == "converged"
     assert 0 < outcome.backflow < 0.5

@@ -35,8 +35,31 @@ def face_forces(fields: Fields, patch: Patch, slope: np.ndarray | None = None) -
     cell = stencil.face_cell[boundary]
     step = fields.boundary_velocity[boundary] - fields.velocity[cell]
     shear = stencil.stiffness[faces][:, None] * step + np.einsum("fki,fi->fk", slope[cell], stencil.cross[faces])
+    # of what a turning wall drags along, the part that turns with it is not sheared
+    shear = shear - np.cross(_turning(fields, patch), stencil.area[faces])
     pressure = fields.boundary_pressure[boundary, None] * stencil.area[faces]
     return pressure, -fields.viscosity_on_boundary[boundary][:, None] * shear
+
+
+def _turning(fields: Fields, patch: Patch) -> np.ndarray:
+    """The rate (3,) in 1/s at which a wall turns about an axis, nothing for all other patches."""
+    boundary = fields.stencil.boundary_faces(patch)
+    velocity, place = fields.boundary_velocity[boundary], fields.mesh.face_centre[patch.faces]
+    fastest, size = float(np.abs(velocity).max(initial=0.0)), fields.stencil.area[patch.faces]
+    through = np.abs(fields.volume_flux[boundary]).max(initial=0.0)
+    nothing = np.zeros(3)
+    if fastest == 0 or through > 1e-9 * fastest * np.abs(size).max() or np.ptp(velocity, axis=0).max() < 1e-9 * fastest:
+        return nothing
+    x, y, z = (place - place.mean(axis=0)).T
+    none, one = np.zeros(len(x)), np.ones(len(x))
+    # velocity = rate × place + a constant, for each component
+    turns = np.concatenate([
+        np.stack([none, z, -y, one, none, none], axis=1), np.stack([-z, none, x, none, one, none], axis=1),
+        np.stack([y, -x, none, none, none, one], axis=1),
+    ])  # fmt: skip
+    wanted = velocity.T.reshape(-1)
+    found = np.linalg.lstsq(turns, wanted, rcond=1e-9)[0]
+    return found[:3] if np.abs(turns @ found - wanted).max() < 0.05 * fastest else nothing
 
 
 def patch_forces(fields: Fields) -> list[PatchForce]:

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 DEPTH = 5  # states that are mixed at most
 FIRST = 5  # iterations before the first mixture
 WORSE = 4.0  # times the least residual so far: from there on the past is forgotten
+FAR = 30.0  # sum of weights from which a mixture is not to be trusted
 RANK = 1e-10  # of the largest: differences that tell less than this are left out
 
 
@@ -59,6 +60,8 @@ class Acceleration:
         if used:
             self._gram[slot, :], self._gram[:, slot] = products, products
             weights[:used] = _least_squares(self._gram[:used, :used], against[:used])
+            if np.abs(weights).sum() > FAR:
+                weights[:] = 0.0
             self._next = (slot + 1) % DEPTH
         self._kept += 1
         for part, values in zip(self._parts, states, strict=True):

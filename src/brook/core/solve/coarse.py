@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from brook.core.solve.flow import SteadyFlow
 
 WORTH = 20_000  # cells from which coarser meshes are quicker
-LEAST = 3_000  # cells of a coarsest mesh
+LEAST = 2_500  # cells of a coarsest mesh
 PAIRINGS = 3
 ENOUGH = 1e-3  # residual on a coarse mesh
 MOST = 80  # iterations on one

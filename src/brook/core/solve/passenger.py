@@ -158,8 +158,8 @@ class HeatCarried:
         return {"temperature": self.heat.temperature.copy(), "boundary_temperature": self.heat.boundary.copy()}
 
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
-        """The temperature, judged where it acts on the flow."""
-        return [(self.heat.temperature, self.varying or self.buoyancy != "none")]
+        """The temperature where it acts on the flow; what is only carried follows by itself."""
+        return [(self.heat.temperature, True)] if self.varying or self.buoyancy != "none" else []
 
     def restore(self, arrays: dict[str, np.ndarray], flow: SteadyFlow) -> None:
         """Takes over a state with a temperature; one without leaves it as it is."""

@@ -33,13 +33,14 @@ def _mesh(outcome: Outcome) -> str:
 
 # the bands in which published results lie: their middles and half widths
 FREE = {20: ((2.03, 0.03), (0.93, 0.02)), 40: ((1.53, 0.03), (2.225, 0.125))}
+AROUND = 240
 SPREAD = "Dennis & Chang 1970; Fornberg 1980; Tritton 1959: band of published figures"
 
 
 def free_cylinder(reynolds: int) -> Study:
     """A cylinder of 1 m in a stream of 1 m/s, with 120 m of room round it."""
-    part = {"kind": "collar", "name": "bar", "diameter": "1 m", "outer": "120 m", "around": 144,
-            "outward": {"cells": 110, "first": "0.012 m"}, "depth": "1 m"}  # fmt: skip
+    part = {"kind": "collar", "name": "bar", "diameter": "1 m", "outer": "120 m", "around": AROUND,
+            "outward": {"cells": 190, "first": "0.006 m"}, "depth": "1 m"}  # fmt: skip
     return _study("cylinder in a stream", part, 1 / reynolds, [
         {"kind": "stream", "patch": "upstream", "velocity_x": "1 m/s"}, {"kind": "pressure", "patch": "downstream"},
     ])  # fmt: skip
@@ -51,16 +52,21 @@ def free(reynolds: int) -> list[Found]:
     pressure, friction = face_forces(fields, mesh.patch("body"))
     drag = 2 * float((pressure + friction)[:, 0].sum())
     x, y = mesh.centre[:, 0], mesh.centre[:, 1]
-    behind = (x > 0.5) & (x < 5) & (np.abs(np.arctan2(y, x)) < 1.01 * np.pi / 144)  # the two rays beside the middle
-    radius = np.round(np.hypot(x, y)[behind], 9)
-    rings, of = np.unique(radius, return_inverse=True)
-    along = np.bincount(of, fields.velocity[behind, 0]) / np.bincount(of)
-    turn = int(np.argmax((along[:-1] < 0) & (along[1:] >= 0)))
-    length = rings[turn] - along[turn] * (rings[turn + 1] - rings[turn]) / (along[turn + 1] - along[turn]) - 0.5
+    step = 2 * np.pi / AROUND
+    ray = np.round(np.abs(np.arctan2(y, x)) / step - 0.5).astype(int)
+    radius = np.hypot(x, y)
+    along = []
+    for k in (0, 1):  # the rays half a cell and one and a half beside the axis
+        behind = (radius < 5) & (ray == k)
+        rings, of = np.unique(np.round(radius[behind], 9), return_inverse=True)
+        along.append(np.bincount(of, fields.velocity[behind, 0]) / np.bincount(of))
+    axis = (9 * along[0] - along[1]) / 8  # as by a parabola
+    turn = int(np.argmax((axis[:-1] < 0) & (axis[1:] >= 0)))
+    length = rings[turn] - axis[turn] * (rings[turn + 1] - rings[turn]) / (axis[turn + 1] - axis[turn]) - 0.5
     (wanted, band), (wake, wake_band) = FREE[reynolds]
-    axis, marks = (rings - 0.5, along), ([wake - wake_band, wake + wake_band], [0.0, 0.0])
+    line, marks = (rings - 0.5, axis), ([wake - wake_band, wake + wake_band], [0.0, 0.0])
     return [
-        Curve.of("Velocity behind the cylinder, on the axis", "distance / diameter", "u / speed of the stream", axis, marks,
+        Curve.of("Velocity behind the cylinder, on the axis", "distance / diameter", "u / speed of the stream", line, marks,
                  "ends of the wake: the published band"),
         Comparison("drag coefficient, in the published band", SPREAD, wanted, drag, band, _mesh(outcome), scale=1.0),
         Comparison("length of the wake / diameter, in the published band", SPREAD, wake, float(length), wake_band,
@@ -72,29 +78,37 @@ def free(reynolds: int) -> list[Found]:
 
 
 def plate() -> Study:
-    """A plate 1 m long that meets a stream of 1 m/s at its edge, at a Reynolds number of 100 000 at its end."""
-    part = {"kind": "sheet", "name": "plate", "columns": [{"to": "1 m", "cells": 140, "first": "0.5 mm"}],
-            "rows": [{"to": "0.3 m", "cells": 80, "first": "0.12 mm"}]}  # fmt: skip
-    return _study("plate", part, 1e-5, [
+    """A plate 1 m long, 0.04 mm thick, in a wide stream of 1 m/s that comes from 0.4 m before it; Re 500 000 at its end."""
+    columns = [{"to": "0 m", "cells": 60, "last": "0.5 mm"}, {"to": "1 m", "cells": 140, "first": "0.5 mm"}]
+    rows = [
+        {"to": "0.04 mm", "cells": 1},
+        {"to": "15 mm", "cells": 80, "first": "0.04 mm"},
+        {"to": "4 m", "cells": 50, "first": "0.5 mm"},
+    ]
+    hollow = {"from_column": 2, "to_column": 2, "from_row": 1, "to_row": 1, "patch": "plate"}
+    part = {"kind": "sheet", "name": "stream", "x": "-0.4 m", "columns": columns, "rows": rows, "hollows": [hollow]}
+    return _study("plate", part, 2e-6, [
         {"kind": "velocity", "patch": "left", "speed": "1 m/s"}, {"kind": "pressure", "patch": "right"},
-        {"kind": "pressure", "patch": "top"},
+        {"kind": "slip", "patch": "top"}, {"kind": "symmetry", "patch": "bottom"},
     ])  # fmt: skip
 
 
 def flat_plate() -> list[Found]:
     outcome = solved(plate())
     mesh = outcome.fields.mesh
-    patch = mesh.patch("bottom")
+    patch = mesh.patch("plate")
     _, friction = face_forces(outcome.fields, patch)
-    at = mesh.face_centre[patch.faces, 0]
-    stress = friction[:, 0] / mesh.face_area[patch.faces]
+    upper = mesh.face_centre[patch.faces, 0] > 1e-9  # all but the edge that the stream meets
+    order = np.argsort(mesh.face_centre[patch.faces, 0][upper])
+    at = mesh.face_centre[patch.faces, 0][upper][order]
+    stress = (friction[:, 0] / mesh.face_area[patch.faces])[upper][order]
     found: list[Found] = []
     for x in (0.3, 0.6, 0.9):
-        factor = 2 * float(np.interp(x, at, stress)) * (x / 1e-5) ** 0.5
+        factor = 2 * float(np.interp(x, at, stress)) * (x / 2e-6) ** 0.5
         found.append(Comparison(f"c_f √Re_x at {x:g} m", "Blasius 1908", 0.664, factor, TOLERANCE, _mesh(outcome)))
     there = at > 0.01
-    few = np.array([2e3, 5e3, 1e4, 2e4, 5e4, 9e4])
-    line, points = (at[there] / 1e-5, 2 * stress[there]), (few, 0.664 / few**0.5)
+    few = np.array([1e4, 2e4, 5e4, 1e5, 2e5, 4.5e5])
+    line, points = (at[there] / 2e-6, 2 * stress[there]), (few, 0.664 / few**0.5)
     return [*found, Curve.of("Friction along the plate", "Re_x", "c_f", line, points, "Blasius 1908", logarithmic=True)]
 
 
