@@ -16,11 +16,11 @@ from brook.core.numerics.chunks import chunks_of, over
 if TYPE_CHECKING:
     from brook.core.solve.flow import SteadyFlow
 
-DEPTH = 5  # states that are mixed at most
+DEPTH = 3  # states that are mixed at most
 FIRST = 5  # iterations before the first mixture
 WORSE = 4.0  # times the least residual so far: from there on the past is forgotten
 FAR = 30.0  # sum of weights from which a mixture is not to be trusted
-RANK = 1e-10  # of the largest: differences that tell less than this are left out
+RANKS = (1e-10, 1e-7, 1e-4, 1e-2)  # of the largest: differences that tell less than this are left out
 
 
 class Acceleration:
@@ -60,8 +60,6 @@ class Acceleration:
         if used:
             self._gram[slot, :], self._gram[:, slot] = products, products
             weights[:used] = _least_squares(self._gram[:used, :used], against[:used])
-            if np.abs(weights).sum() > FAR:
-                weights[:] = 0.0
             self._next = (slot + 1) % DEPTH
         self._kept += 1
         for part, values in zip(self._parts, states, strict=True):
@@ -70,12 +68,17 @@ class Acceleration:
 
 
 def _least_squares(gram: np.ndarray, right: np.ndarray) -> np.ndarray:
-    """What solves the normal equations, without the directions that they hardly tell."""
+    """What solves the normal equations, without the directions that they hardly tell, and without more of these as long as
+    the weights would lead too far."""
     size = np.sqrt(np.maximum(np.diag(gram), 1e-300))
     values, vectors = np.linalg.eigh(gram / np.outer(size, size))
-    sound = values > RANK * values[-1]
     along = vectors.T @ (right / size)
-    return (vectors[:, sound] @ (along[sound] / values[sound])) / size
+    for rank in RANKS:
+        sound = values > rank * values[-1]
+        found = (vectors[:, sound] @ (along[sound] / values[sound])) / size
+        if np.abs(found).sum() <= FAR:
+            return found
+    return np.zeros_like(right)
 
 
 class _Part:

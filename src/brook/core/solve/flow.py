@@ -2,7 +2,8 @@
 
 Van Doormaal & Raithby (1984) for SIMPLEC; Rhie & Chow (1983) for the face flux, with Majumdar's (1988) term and one
 like it for each earlier moment, so that the converged flux depends neither on relaxation nor on the time step.
-Further corrections of an iteration are those of PISO (Issa 1986).
+Further corrections of an iteration are those of PISO (Issa 1986). The passes of an iteration are in `momentum` and
+`continuity`.
 """
 
 from __future__ import annotations
@@ -73,11 +74,13 @@ class SteadyFlow:
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
         self.known = stencil.fit(conditions.kind == OPEN)
         self._momentum = Momentum(stencil)
-        self._continuity = Continuity(stencil, self._momentum.spare)
+        self._continuity = Continuity(stencil, self._momentum.spare[: stencil.inner])
         self.passenger = passenger
         if start:
             self.begin(self._given_flux())
         if passenger is not None:
+            if passenger.heat.stencil is stencil:
+                passenger.heat.share(self._momentum.spare)
             passenger.act(self)
 
     def gentler(self) -> SteadyFlow:

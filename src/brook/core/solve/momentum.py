@@ -42,8 +42,8 @@ class Momentum:
 
     @property
     def spare(self) -> np.ndarray:
-        """Room (inner,) that is free between `assemble` and the next `transfer`."""
-        return self._transfer.reshape(-1)[: self.stencil.inner]
+        """Room (3 * inner,) that is free between `assemble` and the next `transfer`."""
+        return self._transfer.reshape(-1)
 
     def look(self, flow: SteadyFlow, on_boundary: np.ndarray) -> None:
         """The velocity gradient with values (B, 3) on the boundary."""

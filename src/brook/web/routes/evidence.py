@@ -29,17 +29,23 @@ def _known() -> dict[str, Any]:
     return json.loads(FIGURES.read_text()) if FIGURES.exists() else {"cases": {}, "speed": []}
 
 
+def _signed(value: float) -> str:
+    return "0" if abs(value) < 1e-9 else f"{value:+.2g}".replace("-", "−")
+
+
 def shown(case: dict[str, Any]) -> list[dict[str, Any]]:
     """Comparisons with the words that the page has for their tolerance and difference."""
     rows = []
     for c in case["comparisons"]:
-        absolute = c["scale"] is not None or c["at_least"]
+        absolute = c["scale"] is not None
+        step, allowed = (c["difference"], c["tolerance"]) if absolute else (100 * c["difference"], 100 * c["tolerance"])
+        per_cent = "" if absolute else " %"
         rows.append({
             **c,
-            "wanted": f"at least {c['reference']:g}" if c["at_least"] else f"{c['reference']:.5g}",
-            "found": f"{c['measured']:.5g}" if abs(c["measured"]) >= 1e-9 else "0",
-            "off": "" if c["at_least"] else f"{c['difference']:+.2g}" if absolute else f"{100 * c['difference']:+.2g} %",
-            "allowed": "" if c["at_least"] else f"± {c['tolerance']:g}" if absolute else f"± {100 * c['tolerance']:g} %",
+            "wanted": f"at least {c['reference']:g}" if c["at_least"] else f"{c['reference']:.5g}".replace("-", "−"),
+            "found": f"{c['measured']:.5g}".replace("-", "−") if abs(c["measured"]) >= 1e-9 else "0",
+            "off": "" if c["at_least"] else _signed(step) + per_cent,
+            "allowed": "" if c["at_least"] else f"± {allowed:.3g}{per_cent}",
         })  # fmt: skip
     return rows
 
