@@ -26,6 +26,7 @@ HEADER = "/studies/spray-header"
 VARIANT = "hanging_and_standing"
 SHOTS = {
     "shelf": "/",
+    "evidence": "/evidence",
     "board": TRAY,
     "geometry": f"{TRAY}/geometry/{VARIANT}",
     "mesh": f"{TRAY}/mesh/{VARIANT}",

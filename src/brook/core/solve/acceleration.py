@@ -16,7 +16,7 @@ from brook.core.numerics.chunks import chunks_of, over
 if TYPE_CHECKING:
     from brook.core.solve.flow import SteadyFlow
 
-DEPTH = 3  # states that are mixed at most
+DEPTH = 5  # states that are mixed at most
 FIRST = 5  # iterations before the first mixture
 WORSE = 4.0  # times the least residual so far: from there on the past is forgotten
 FAR = 30.0  # sum of weights from which a mixture is not to be trusted

@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import asdict, dataclass
+from functools import cache, partial
 from multiprocessing import get_context
 from pathlib import Path
 from types import SimpleNamespace
@@ -35,7 +36,7 @@ from brook.core.numerics.multigrid import OwnMultigrid
 from brook.core.pipeline import make_mesh
 from brook.core.results.picture import corner_values, polygons
 from brook.core.results.quantities import View
-from brook.core.solve import SteadyFlow, boundary_conditions
+from brook.core.solve import Rules, SteadyFlow, boundary_conditions, run_steady
 from brook.core.solve.setup import FIXED, BoundaryConditions
 from brook.core.verification.cavity import study
 from brook.core.verification.manufactured import block
@@ -237,9 +238,61 @@ def cube_flow(across: int, solver: PressureSolver | None = None, reynolds: float
                       pressure_tolerance=0.1)  # fmt: skip
 
 
+def bench_multigrid() -> Figure:
+    """A million unknowns to 0.1 with new coefficients: the library's multigrid with its set-up over ours with its refill."""
+    ours, theirs = _multigrids()
+    return Figure(
+        "multigrid",
+        "as fast to 0.1 as the library's with its set-up",
+        theirs[0] / ours,
+        "times",
+        100**3,
+        0.0,
+        _threads(),
+    )
+
+
+def bench_multigrid_alone() -> Figure:
+    """The same without the library's set-up."""
+    ours, theirs = _multigrids()
+    return Figure(
+        "multigrid-alone", "as fast to 0.1 as the library's without", theirs[1] / ours, "times", 100**3, 0.0, _threads()
+    )
+
+
+@cache
+def _multigrids() -> tuple[float, tuple[float, float]]:
+    """Seconds that ours takes, refill included, and that the library's takes with its set-up and without."""
+    stencil = Stencil(block(100))
+    positive = laplacian(stencil, -1.0)
+    diagonal = positive.diagonal.copy()
+    diagonal[0] *= 2
+    matrix = Matrix(stencil, diagonal, positive.entries)
+    right = np.random.default_rng(1).standard_normal(stencil.cells)
+    ours, theirs = OwnMultigrid(), LibraryMultigrid()
+    single = Matrix(stencil, diagonal.astype(np.float32), positive.entries.astype(np.float32))
+    few = right.astype(np.float32)
+    ours.solve(single, few, 0.1)
+    whole = _timed(lambda: theirs.solve(matrix, right, 0.1))
+    return (
+        min(_timed(lambda: ours.solve(single, few, 0.1)) for _ in range(5)),
+        (whole, min(_timed(lambda: theirs.solve(matrix, right, 0.1)) for _ in range(3))),
+    )  # fmt: skip
+
+
+def _iterations(across: int) -> Figure:
+    """Iterations of the cube to 1e-6, from lumps of its cells."""
+    flow = cube_flow(across)
+    outcome = run_steady(flow, Rules(residual=1e-6, iterations=600), {})
+    return Figure(
+        f"iterations-{across}", f"iterations to 1e-6, cube with a sliding lid, {outcome.state} in {outcome.history.seconds[-1]:.0f} s",
+        outcome.iterations, "", across**3, 0.0, _threads(),
+    )  # fmt: skip
+
+
 def warm_large() -> None:
     """Compiles what only large meshes use."""
-    cube_flow(28, OwnMultigrid()).iterate()
+    run_steady(cube_flow(28), Rules(iterations=8), {})
 
 
 def bench_cube() -> Figure:
@@ -340,6 +393,9 @@ BENCHES: dict[str, Callable[[], Figure]] = {
     "memory": bench_memory,
     "iteration": bench_iteration,
     "cube": bench_cube,
+    **{f"iterations-{n}": partial(_iterations, n) for n in (64, 100, 128)},
+    "multigrid": bench_multigrid,
+    "multigrid-alone": bench_multigrid_alone,
     "pressure": bench_pressure,
     "pressure-own": bench_own_pressure,
     "mesh": bench_mesh,
