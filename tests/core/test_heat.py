@@ -5,9 +5,9 @@ import pytest
 
 from brook.core.checks import prepare
 from brook.core.mesh.opening import opened
-from brook.core.pipeline import make_mesh, read_all, solve
+from brook.core.pipeline import flow_of, make_mesh, read_all, solve
 from brook.core.results.quantities import OF_HEAT, View
-from brook.core.solve import SteadyFlow, boundary_conditions
+from brook.core.solve import Diverged, SteadyFlow, boundary_conditions
 from brook.core.study import Resolved
 from brook.core.study.document import study_from
 from brook.core.verification import convection, heated
@@ -153,3 +153,26 @@ def test_what_is_missing_for_heat_is_told():
     cold = study_from(raw)
     (problem,) = prepare(cold, cold.variants[0]).problems
     assert "'temperature' cannot be read" in problem.message
+
+
+def test_a_temperature_that_is_lost_is_told_and_never_taken_for_converged():
+    flow = warm_square()
+    flow.iterate()
+    flow.passenger.heat.temperature[7] = np.nan
+    with pytest.raises(Diverged) as caught:
+        flow.iterate()
+    assert caught.value.quantity in ("temperature", "speed", "pressure")
+
+
+def test_one_lost_value_among_many_is_found():
+    flow = warm_square()
+    flow.iterate()
+    flow.pressure[11] = np.nan
+    with pytest.raises(Diverged):
+        flow.iterate()
+
+
+def warm_square():
+    case = convection.study(1e4, 12)
+    prepared = prepare(case, case.variants[0])
+    return flow_of(case, prepared, make_mesh(prepared))[0]

@@ -380,7 +380,7 @@ def corrected_in(first, last, chunk, correction, level, mobility, offsets, colum
     """velocity (C, 3), pressure (C,) and its gradient (C, 3) with the pressure correction, which is nothing on boundaries
     where the pressure is known. In place. sums (chunks, 1): the largest square of a speed, or nan where one is lost."""
     inner = len(faces) // 2
-    most = 0.0
+    most, lost = 0.0, False
     for s in range(first, last):
         c = np.uint32(s)
         here, a, b, d = np.float64(correction[c]), 0.0, 0.0, 0.0
@@ -411,11 +411,11 @@ def corrected_in(first, last, chunk, correction, level, mobility, offsets, colum
         velocity[c, 0], velocity[c, 1], velocity[c, 2] = u0, u1, u2
         pressure[c] += here - level
         square = u0 * u0 + u1 * u1 + u2 * u2
-        if not square <= most:  # also where it is no number
+        if not (square < np.inf and abs(pressure[c]) < np.inf):
+            lost = True
+        elif square > most:
             most = square
-        if not abs(pressure[c]) < np.inf:
-            most = np.nan
-    sums[chunk, 0] = most
+    sums[chunk, 0] = np.nan if lost else most
 
 
 @njit(cache=True, parallel=True, fastmath=EXACT)

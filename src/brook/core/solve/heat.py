@@ -140,7 +140,7 @@ class Heat:
         coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._rest)
         terms = float(self._sums.sum() + np.abs(exchanged).sum() + np.abs(into - film * t[cell]).sum())
         terms += float(np.abs(self.source).sum())
-        residual = float(np.abs(self._rest).sum()) / terms if terms > 0 else 0.0
+        residual = float(np.abs(self._rest).sum()) / terms if terms != 0 else 0.0
         diagonal = self._diagonal if self.relaxation == 1 else self._diagonal / self.relaxation
         self.temperature = t + self._solver.solve(Matrix(s, diagonal, self._entries), coupling, self._rest, tolerance)
         self._close(flux, conductance, skewed)

@@ -89,9 +89,17 @@ class HeatCarried:
     # -- at each step -------------------------------------------------------------------------
 
     def follow(self, flow: SteadyFlow) -> float:
-        """One step of the temperature after one of the flow, and what it changes there. Returns the residual of heat."""
+        """One step of the temperature after one of the flow, and what it changes there. Returns the residual of heat.
+
+        Raises `Diverged`.
+        """
         tolerance = ROUGH if flow.past is None else FINE
         residual = self.heat.advance(self.whole_flux(flow.flux), flow.past, self._friction(flow), tolerance)
+        if not np.isfinite(residual):
+            from brook.core.solve.flow import Diverged
+
+            cell = int(np.argmin(np.isfinite(self.heat.temperature)))
+            raise Diverged("temperature", self.heat.stencil.mesh.centre[cell], "the temperature ran away")
         self.act(flow)
         return residual
 
