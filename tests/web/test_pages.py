@@ -9,7 +9,7 @@ import pytest
 
 from brook.core.study import read_study, study_text
 from brook.core.study.document import study_from
-from tests.core.studies import raw_tray, tray
+from tests.core.studies import baffle, raw_tray, tray, variant
 from tests.web.helpers import client, plain, take_in, up_to_date
 
 pytestmark = pytest.mark.server
@@ -221,6 +221,7 @@ def test_a_diverged_run_says_where_and_keeps_the_study(http):
         title="Wild",
         named_values={**raw["named_values"], "supply": "40 m/s"},
         set_up={**raw["set_up"], "convection": "central"},
+        variants=[variant("hanging", "Hanging", [baffle()])],
     )
     slug = take_in(http, wild)
     up_to_date(http, slug)
