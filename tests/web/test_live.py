@@ -21,7 +21,9 @@ from tests.web.helpers import client, take_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
 LONG = tray(
-    title="Long run", mesh_plan={"bulk": "0.75 mm", "wall": "0.6 mm"}, run_rules={"residual": "1e-30", "iterations": 100000}
+    title="Long run",
+    mesh_plan={"bulk": "0.75 mm", "wall": "0.6 mm"},
+    run_rules={"residual": "1e-30", "iterations": 100000},
 )
 
 
