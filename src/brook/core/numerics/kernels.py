@@ -18,47 +18,6 @@ def divergence(flux, owner, neighbour, out):
 
 
 @njit(cache=True)
-def upwind_correction_scalar(value, gradient, flux, owner, neighbour, weight, line, skew, scheme, softness, out):
-    """out (C,) += -flux * (second-order face value - upwind value), with the gradient (C, 3) of the value (C,).
-
-    scheme 1: upwind-biased of third order where the field is smooth, limited after van Albada et al.
-    (1982), with `softness` (in units of value²) below which differences count as smooth; scheme 2: central.
-    """
-    for f in range(len(neighbour)):
-        p, n = owner[f], neighbour[f]
-        forward = flux[f] >= 0.0
-        c = p if forward else n
-        fraction = 1.0 - weight[f] if forward else weight[f]
-        sign = 1.0 if forward else -1.0
-        ahead = sign * (value[n] - value[p])
-        slope, offset = 0.0, 0.0
-        for i in range(3):
-            slope += gradient[c, i] * line[f, i]
-            offset += gradient[c, i] * skew[f, i]
-        step = ahead
-        if scheme != 2:
-            behind = 2.0 * sign * slope - ahead
-            a2, b2 = behind * behind + softness, ahead * ahead + softness
-            step = (2.0 * a2 * ahead + b2 * behind) / (2.0 * a2 + b2)
-        correction = flux[f] * (fraction * step + offset)
-        out[p] -= correction
-        out[n] += correction
-
-
-@njit(cache=True)
-def diffusion_correction_scalar(coefficient, gradient, owner, neighbour, weight, cross, out):
-    """out (C,) += coefficient (inner,) * cross . (gradient at the face)."""
-    for f in range(len(neighbour)):
-        p, n = owner[f], neighbour[f]
-        w, part = weight[f], 0.0
-        for i in range(3):
-            part += cross[f, i] * (w * gradient[p, i] + (1.0 - w) * gradient[n, i])
-        part *= coefficient[f]
-        out[p] += part
-        out[n] -= part
-
-
-@njit(cache=True)
 def arrange(offsets, columns, blocks, taken, split, ends):
     """Rows one after the other: before, behind, in other blocks; each part by column."""
     for b in range(len(blocks) - 1):
