@@ -147,7 +147,7 @@ def mesh(
         words, unit = WORDS[key]
         print(f"{words} at most {value:.3g}{unit}, mind {LIMITS[key][0]:g}{unit}")
     for patch in made.patches:
-        print(f"{patch.name}: {patch.count} sides, {made.face_area[patch.faces].sum():.6g} m²")
+        print(f"{patch.name}: {patch.count} sides, {made.face_areas(patch.faces).sum():.6g} m²")
     raise typer.Exit(2 if state == "bad" else 0)
 
 

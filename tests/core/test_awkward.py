@@ -26,7 +26,7 @@ RULES = Rules(residual=1e-5, iterations=800)
 def boxed(mesh, inlet, outlet, speed=(1.0, 0.0, 0.0), fluid=WATER):
     """A flow in a box: through faces where `inlet(centre)` holds it enters, where `outlet` does it leaves."""
     stencil = Stencil(mesh)
-    centre = mesh.face_centre[stencil.inner : stencil.active]
+    centre = mesh.face_centres(slice(stencil.inner, stencil.active))
     kind = np.where(outlet(centre), OPEN, FIXED).astype(np.int8)
     velocity = np.where(inlet(centre)[:, None], np.array(speed), 0.0)
     return SteadyFlow(stencil, fluid, BoundaryConditions(kind, velocity, np.zeros(len(centre))))

@@ -76,12 +76,12 @@ def test_a_solid_within_a_fluid_has_the_same_faces():
     chip = 0.62 * 0.38 * 0.27
     assert volume == pytest.approx([3 - chip, chip], rel=3e-3)
     wall = between(mesh)
-    assert mesh.face_area[wall].sum() == pytest.approx(2 * (0.62 * 0.38 + 0.62 * 0.27 + 0.38 * 0.27), rel=5e-3)
+    assert mesh.face_areas()[wall].sum() == pytest.approx(2 * (0.62 * 0.38 + 0.62 * 0.27 + 0.38 * 0.27), rel=5e-3)
     assert {mesh.walls[k] for k in mesh.wall[wall]} == {f"chip_{side}" for side in SIDES}
     water = mesh.part([0])
     assert_sound(water)
     assert water.bodies == ("water",)
-    assert water.face_area[water.patch("chip_lid").faces].sum() == pytest.approx(0.62 * 0.38, rel=5e-3)
+    assert water.face_areas(water.patch("chip_lid").faces).sum() == pytest.approx(0.62 * 0.38, rel=5e-3)
 
 
 @pytest.mark.parametrize("both", [False, True])
@@ -93,7 +93,7 @@ def test_layers_stand_on_one_side_of_a_wall_or_on_both(both):
     mesh, _ = meshed_bodies([box("duct", *DUCT), plate], {**WATER, "plate": (1.3, 0.5, -0.1)}, size, layers)
     assert np.bincount(mesh.body, mesh.volume) == pytest.approx([3.0, 0.9], rel=1e-9)
     wall = between(mesh)
-    assert mesh.face_area[wall].sum() == pytest.approx(3.0)
+    assert mesh.face_areas()[wall].sum() == pytest.approx(3.0)
     sides = np.stack([mesh.owner[wall], mesh.neighbour[wall]])
     first = mesh.layer[np.where(mesh.body[sides] == 0, sides, -1).max(axis=0)]
     other = mesh.layer[np.where(mesh.body[sides] == 1, sides, -1).max(axis=0)]

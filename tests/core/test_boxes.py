@@ -126,7 +126,7 @@ def check(surface: Surface, sizes: Sizes, angle: float, volume: float, area: flo
     assert quality.worst()["non_orthogonality"] < angle
     assert np.quantile(quality.non_orthogonality, 0.99) < 45
     assert mesh.volume.sum() == pytest.approx(surface.volume, rel=volume)
-    areas = {p.name: mesh.face_area[p.faces].sum() for p in mesh.patches}
+    areas = {p.name: mesh.face_areas(p.faces).sum() for p in mesh.patches}
     assert sum(areas.values()) == pytest.approx(surface.area, rel=area)
     for k, name in enumerate(surface.patches):
         assert areas[name] == pytest.approx(surface.areas[surface.patch == k].sum(), rel=5 * area), name

@@ -38,6 +38,8 @@ def put(path, value):
         ("/set_up/boundaries/0/speed", "-8 mm/s", "more than zero"),
         ("/set_up/boundaries/0/speed", "suply", "did you mean supply"),
         ("/set_up/boundaries/0/patch", "inlt", "'inlt' is not a patch: did you mean inlet"),
+        ("/set_up/materials", {"tary": {"kind": "library"}}, "there is no body 'tary': did you mean tray"),
+        ("/set_up/heat", {"sources": [{"body": "tary"}]}, "there is no body 'tary': did you mean tray"),
         ("/requirements/0/reading", "try.speed.mean", "'try' is not a patch, body or box here: did you mean tray"),
         ("/requirements/0/reading", "tray.sped.mean", "did you mean speed"),
         ("/requirements/0/reading", "tray.speed.avg", "'avg' of speed is not known"),

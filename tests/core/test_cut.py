@@ -48,7 +48,7 @@ def assert_sound(shape, mesh):
     assert quality.smallest_volume > 0
     for name in shape.patches:
         length = sum(e.length for e in shape.edges() if e.patch == name)
-        assert mesh.face_area[mesh.patch(name).faces].sum() / 0.1 == pytest.approx(length, rel=0.05)
+        assert mesh.face_areas(mesh.patch(name).faces).sum() / 0.1 == pytest.approx(length, rel=0.05)
     return quality
 
 

@@ -1,5 +1,7 @@
 """States mixed, flows started on lumps of their cells, and loops that give the same on any number of threads."""
 
+from dataclasses import replace
+
 import numba
 import numpy as np
 import pytest
@@ -7,9 +9,10 @@ import pytest
 from brook.core.numerics import Matrix, Stencil, divergence, gradient
 from brook.core.numerics.general import GeneralSolver
 from brook.core.numerics.rows import Rows
-from brook.core.solve import Rules, SteadyFlow, run_steady
+from brook.core.solve import Rules, SteadyFlow, cycles, run_steady
 from brook.core.solve.acceleration import Acceleration
-from brook.core.solve.coarse import Lumps, coarse_flow, start_on_lumps
+from brook.core.solve.coarse import Lumps, coarse_flow
+from brook.core.solve.cycles import Cycles
 from brook.core.verification.bench import cube_flow
 from brook.core.verification.manufactured import block, cut, hanging
 
@@ -50,7 +53,7 @@ def test_the_answer_does_not_depend_on_how_it_was_reached():
     for lumps, mixes in ((True, True), (False, True), (False, False)):
         flow = cube_flow(28)
         if lumps:
-            assert start_on_lumps(flow) == 1
+            assert Cycles(flow).start() == 1
         if mixes:
             found.append(run_without_lumps(flow))
         else:
@@ -73,6 +76,37 @@ def test_a_large_run_says_that_it_started_from_coarser_meshes():
     outcome = run_steady(cube_flow(28), RULES, {})
     assert outcome.state == "converged"
     assert outcome.history.marks == [(0, "started from a coarser mesh")]
+
+
+def test_coarse_corrections_save_iterations_and_change_no_answer(monkeypatch):
+    found = []
+    for least in (10**9, 5_000):
+        monkeypatch.setattr(cycles, "CORRECTED", least)
+        outcome = run_steady(cube_flow(36), RULES, {})
+        assert outcome.state == "converged"
+        found.append(outcome)
+    assert found[1].iterations < 0.75 * found[0].iterations
+    assert np.abs(found[1].fields.velocity - found[0].fields.velocity).max() < 2e-4
+
+
+def test_nothing_is_left_to_correct_where_the_flow_is_done():
+    flow = cube_flow(28)
+    run_steady(flow, Rules(residual=1e-7, iterations=400), {})
+    level = cycles.Level(flow)
+    before = flow.velocity.copy()
+    level.down()
+    for _ in range(10):
+        level.coarse.iterate()
+    level.up()
+    assert np.abs(flow.velocity - before).max() < 1e-5
+
+
+def test_lumps_of_wall_layers_only_lead_to_the_start():
+    assert cycles.is_even(Stencil(block(12)))
+    assert not cycles.is_even(Stencil(hanging(8)))
+    points = block(12)
+    thin = replace(points, points=points.points * [1.0, 0.05, 1.0])
+    assert not cycles.is_even(Stencil(thin))
 
 
 @pytest.mark.parametrize("mesh", [lambda: block(12), lambda: block(10, True), lambda: hanging(8), lambda: cut(10)])
@@ -127,7 +161,10 @@ def test_gradients_are_exact_where_many_threads_gather():
     stencil = Stencil(block(28))
     slope = np.array([1.0, -2.0, 0.5])
     found = gradient(
-        stencil, stencil.every_boundary, stencil.mesh.centre @ slope, stencil.mesh.face_centre[stencil.inner :] @ slope
+        stencil,
+        stencil.every_boundary,
+        stencil.mesh.centre @ slope,
+        stencil.mesh.face_centres(slice(stencil.inner, None)) @ slope,
     )
     assert np.abs(found - slope).max() < 1e-10
 

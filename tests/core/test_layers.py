@@ -31,7 +31,7 @@ def assert_filled(mesh, surface, volume=3e-3, area=5e-3):
     assert mesh.volume.sum() == pytest.approx(abs(surface.volume), rel=volume)
     for k, name in enumerate(surface.patches):
         wanted = surface.areas[surface.patch == k].sum()
-        assert mesh.face_area[mesh.patch(name).faces].sum() == pytest.approx(wanted, rel=area)
+        assert mesh.face_areas(mesh.patch(name).faces).sum() == pytest.approx(wanted, rel=area)
     return quality
 
 
@@ -57,7 +57,7 @@ def test_layers_stand_along_smooth_and_sharp_walls(name):
     assert min(layer_coverage(mesh, along).values()) >= covered
     # heights grow from the wall by what was asked for: the median cell's volume over its wall face
     patch = mesh.patch(along[0])
-    first = mesh.volume[mesh.owner[patch.faces]] / mesh.face_area[patch.faces]
+    first = mesh.volume[mesh.owner[patch.faces]] / mesh.face_areas(patch.faces)
     assert np.median(first) == pytest.approx(layers(along, size).first, rel=0.1)
 
 
@@ -132,7 +132,7 @@ def test_bends_and_gaps_ask_for_their_cells():
     ball = round_ball(64)
     bent = build(ball, Sizes(0.25, per_turn=24))
     patch = bent.patch("skin")
-    along = np.sqrt(bent.face_area[patch.faces])
+    along = np.sqrt(bent.face_areas(patch.faces))
     assert np.median(along) <= np.pi / 24  # a full turn of the ball is pi long
     flat = build(cube(), Sizes(0.25, per_turn=24))
     assert flat.cell_count < 100
@@ -150,7 +150,7 @@ def test_a_tip_is_followed_to_its_end():
     off = {}
     for per_gap in (0, 2):
         mesh = build(surface, Sizes(0.25, sizes, per_gap=per_gap, smallest=0.005))
-        found = sum(mesh.face_area[mesh.patch(name).faces].sum() for name in body.patches)
+        found = sum(mesh.face_areas(mesh.patch(name).faces).sum() for name in body.patches)
         off[per_gap] = abs(found / body.areas.sum() - 1)
     assert off[0] > 0.01
     assert off[2] < 0.005

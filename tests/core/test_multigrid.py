@@ -29,7 +29,7 @@ def system(mesh, changed=False):
     stencil = Stencil(mesh)
     coefficient = 1.0
     if changed:
-        coefficient = 1.0 + 0.9 * np.sin(7 * mesh.face_centre[: mesh.inner_count]).prod(axis=1)
+        coefficient = 1.0 + 0.9 * np.sin(7 * mesh.face_centres(slice(mesh.inner_count))).prod(axis=1)
     positive = laplacian(stencil, -coefficient)
     diagonal = positive.diagonal.copy()
     diagonal[0] *= 2

@@ -9,7 +9,7 @@ from tests.core.meshes import box_mesh
 
 
 def on_faces(mesh, field):
-    return field(mesh.face_centre[mesh.inner_count :])
+    return field(mesh.face_centres(slice(mesh.inner_count, None)))
 
 
 @pytest.mark.parametrize("bend", [0.0, 0.04])

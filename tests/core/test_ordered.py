@@ -35,7 +35,7 @@ def sheet(**more):
 
 
 def areas(mesh):
-    return {p.name: mesh.face_area[p.faces].sum() for p in mesh.patches}
+    return {p.name: mesh.face_areas(p.faces).sum() for p in mesh.patches}
 
 
 @settings(max_examples=60, deadline=None)

@@ -151,7 +151,7 @@ def test_the_developed_profile_of_a_square_duct():
     mesh = box_mesh((1, 25, 25))  # odd, so that a cell lies in the middle
     patch = mesh.patch("left")
     profile = developed_profile(mesh, patch, {"bottom", "top", "front", "back"})
-    assert np.average(profile, weights=mesh.face_area[patch.faces]) == pytest.approx(1)
+    assert np.average(profile, weights=mesh.face_areas(patch.faces)) == pytest.approx(1)
     assert profile.max() == pytest.approx(2.0963, rel=0.01)
 
 
@@ -159,7 +159,7 @@ def test_the_developed_profile_between_plates_is_a_parabola():
     mesh = box_mesh((1, 30, 3))
     patch = mesh.patch("left")
     profile = developed_profile(mesh, patch, {"bottom", "top"})
-    y = mesh.face_centre[patch.faces, 1]
+    y = mesh.face_centres(patch.faces)[:, 1]
     assert profile == pytest.approx(6 * y * (1 - y), abs=0.005)
 
 

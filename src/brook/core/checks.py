@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
+from brook.core.body_checks import body_problems
 from brook.core.formulas import FormulaError, Scope, nearest
 from brook.core.geometry import PlaneShape, build_plane, known
 from brook.core.geometry.known import SpaceShape
@@ -131,7 +132,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     problems += _timing_problems(set_up.timing)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
     materials = _materials(set_up, variant, fluid, problems)
-    problems += _size_problems(plan, fluid)
+    problems += _size_problems(plan, fluid) + body_problems(study)
     rules = resolve(study.run_rules, scope, "/run_rules", problems)
     boxes = {name: resolve(box, scope, f"/places/{name}", problems) for name, box in study.places.items()}
     patches = shape.patches if shape is not None else space.patches if space is not None else None

@@ -59,7 +59,7 @@ STICKING = ("wall", "sliding", "turning")
 MESH_VERSION = 2
 SPACE_MESH_VERSION = 4
 OWN_MESH_VERSION = 1
-SOLVER_VERSION = 4
+SOLVER_VERSION = 5
 
 
 @dataclass(frozen=True)

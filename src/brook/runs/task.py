@@ -357,7 +357,7 @@ def _wet(fields: Fields) -> list[Patch]:
 def _mean_pressure(fields: Fields, patch_name: str) -> float:
     patch = fields.mesh.patch(patch_name)
     values = fields.boundary_pressure[fields.stencil.boundary_faces(patch)]
-    return float(np.average(values, weights=fields.mesh.face_area[patch.faces]))
+    return float(np.average(values, weights=fields.mesh.face_areas(patch.faces)))
 
 
 def write_run(folder: Path, outcome: Outcome, summary: dict[str, Any]) -> None:

@@ -14,7 +14,7 @@ def patch_near(mesh: Mesh, place: np.ndarray) -> str:
     for patch in mesh.patches:
         if patch.name in (PLANE_SIDES, WEDGE_SIDES) or patch.count == 0:
             continue
-        distance = np.linalg.norm(mesh.face_centre[patch.faces] - place, axis=1).min()
+        distance = np.linalg.norm(mesh.face_centres(patch.faces) - place, axis=1).min()
         if distance < best:
             best, name = float(distance), patch.name
     return name

@@ -7,27 +7,29 @@ from numba import njit
 
 
 @njit(cache=True)
-def face_geometry(points, face_points, face_offsets):
-    """Area vectors and centroids of polygons, by triangles about the mean point."""
+def face_vectors(points, face_points, face_offsets):
+    """Area vectors of polygons, by triangles about the mean point."""
     count = len(face_offsets) - 1
     vector = np.zeros((count, 3))
-    centre = np.zeros((count, 3))
     for f in range(count):
         a, b = face_offsets[f], face_offsets[f + 1]
-        mx, my, mz = 0.0, 0.0, 0.0
-        for k in range(a, b):
-            p = face_points[k]
-            mx += points[p, 0]
-            my += points[p, 1]
-            mz += points[p, 2]
-        mx /= b - a
-        my /= b - a
-        mz /= b - a
+        mx, my, mz = _mean(points, face_points, a, b)
         for k in range(a, b):
             x, y, z = _triangle(points, face_points[k], face_points[k + 1 if k + 1 < b else a], mx, my, mz)
             vector[f, 0] += x
             vector[f, 1] += y
             vector[f, 2] += z
+    return vector
+
+
+@njit(cache=True)
+def face_centres(points, face_points, face_offsets, vector):
+    """Centroids of polygons with these area vectors, by the same triangles."""
+    count = len(face_offsets) - 1
+    centre = np.zeros((count, 3))
+    for f in range(count):
+        a, b = face_offsets[f], face_offsets[f + 1]
+        mx, my, mz = _mean(points, face_points, a, b)
         area = np.sqrt(vector[f, 0] ** 2 + vector[f, 1] ** 2 + vector[f, 2] ** 2)
         if area == 0.0:
             centre[f, 0], centre[f, 1], centre[f, 2] = mx, my, mz
@@ -43,7 +45,19 @@ def face_geometry(points, face_points, face_offsets):
             centre[f, 2] += part * (points[p, 2] + points[q, 2] + mz) / 3.0
         for i in range(3):
             centre[f, i] /= weight
-    return vector, centre
+    return centre
+
+
+@njit(inline="always")
+def _mean(points, face_points, first, last):
+    """Mean of the corners of a polygon."""
+    x, y, z = 0.0, 0.0, 0.0
+    for k in range(first, last):
+        p = face_points[k]
+        x += points[p, 0]
+        y += points[p, 1]
+        z += points[p, 2]
+    return x / (last - first), y / (last - first), z / (last - first)
 
 
 @njit(inline="always")

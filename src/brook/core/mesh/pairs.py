@@ -51,12 +51,13 @@ def match(mesh: Mesh, name: str, motion: Motion) -> Match:
     patch = mesh.patch(name)
     faces = np.arange(patch.start, patch.end)
     skin = np.arange(mesh.inner_count, mesh.face_count)
-    there = motion.places(mesh.face_centre[faces])
-    far, nearest = cKDTree(mesh.face_centre[skin]).query(there)
+    centre, area = mesh.face_centres(), mesh.face_areas()
+    there = motion.places(centre[faces])
+    far, nearest = cKDTree(centre[skin]).query(there)
     partners = skin[nearest]
-    side = np.sqrt(mesh.face_area[faces])
+    side = np.sqrt(area[faces])
     facing = -np.einsum("ij,ij->i", mesh.face_vector[faces] @ motion.turn.T, mesh.face_vector[partners])
-    alike = np.abs(facing - mesh.face_area[faces] ** 2) <= 2e-3 * mesh.face_area[faces] ** 2
+    alike = np.abs(facing - area[faces] ** 2) <= 2e-3 * area[faces] ** 2
     good = (far <= NEAR * side) & alike
     names = np.array([p.name for p in mesh.patches])
     of = np.repeat(np.arange(len(names)), [p.count for p in mesh.patches])[partners - mesh.inner_count]

@@ -20,6 +20,7 @@ from brook.core.mesh import kernels
 
 PLANE_SIDES = "plane_sides"
 WEDGE_SIDES = "wedge_sides"
+EVERY = slice(None)
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,8 @@ class Patch:
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
-    """A polyhedral mesh in m. Arrays are frozen; derived geometry is computed once.
+    """A polyhedral mesh in m. Arrays are frozen; derived geometry is computed once, but for centroids and areas of faces,
+    which few ask for once a run is set up. Whole numbers are int32, for room.
 
     points (P, 3); face_points (sum of corners,); face_offsets (F+1,); owner (F,);
     neighbour (inner faces,); patches cover the boundary faces in order;
@@ -58,25 +60,18 @@ class Mesh:
     patches: tuple[Patch, ...]
     bodies: tuple[str, ...]
     body: np.ndarray
-    layer: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
-    wall: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
+    layer: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int32))
+    wall: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int32))
     walls: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         if len(self.layer) != len(self.body):
-            object.__setattr__(self, "layer", np.zeros(len(self.body), np.int64))
-        arrays = (
-            self.points,
-            self.face_points,
-            self.face_offsets,
-            self.owner,
-            self.neighbour,
-            self.body,
-            self.layer,
-            self.wall,
-        )
-        for array in arrays:
-            array.setflags(write=False)
+            object.__setattr__(self, "layer", np.zeros(len(self.body), np.int32))
+        if len(self.face_points) > np.iinfo(np.int32).max:
+            raise ValueError("the mesh has more corners of faces than can be numbered; make it coarser")
+        for name in ("face_points", "face_offsets", "owner", "neighbour", "body", "layer", "wall"):
+            object.__setattr__(self, name, _frozen(np.asarray(getattr(self, name), np.int32)))
+        self.points.setflags(write=False)
 
     @property
     def cell_count(self) -> int:
@@ -107,32 +102,29 @@ class Mesh:
         raise KeyError(name)
 
     @cached_property
-    def _faces(self) -> tuple[np.ndarray, np.ndarray]:
-        return _frozen_pair(*kernels.face_geometry(self.points, self.face_points, self.face_offsets))
-
-    @cached_property
     def _cells(self) -> tuple[np.ndarray, np.ndarray]:
         return _frozen_pair(
             *kernels.cell_geometry(
                 self.points, self.face_points, self.face_offsets, self.owner, self.neighbour,
-                self.face_centre, self.cell_count,
+                self.face_centres(), self.cell_count,
             )
         )  # fmt: skip
 
-    @property
+    @cached_property
     def face_vector(self) -> np.ndarray:
         """Area vectors (F, 3) in m²."""
-        return self._faces[0]
+        return _frozen(kernels.face_vectors(self.points, self.face_points, self.face_offsets))
 
-    @property
-    def face_centre(self) -> np.ndarray:
-        """Centroids of faces (F, 3) in m."""
-        return self._faces[1]
+    def face_centres(self, faces: slice = EVERY) -> np.ndarray:
+        """Centroids (n, 3) in m of faces, computed each time."""
+        first, last, _ = faces.indices(self.face_count)
+        return kernels.face_centres(
+            self.points, self.face_points, self.face_offsets[first : last + 1], self.face_vector[faces]
+        )
 
-    @cached_property
-    def face_area(self) -> np.ndarray:
-        """Areas (F,) in m²."""
-        return _frozen(np.linalg.norm(self.face_vector, axis=1))
+    def face_areas(self, faces: slice = EVERY) -> np.ndarray:
+        """Areas (n,) in m² of faces, computed each time."""
+        return np.linalg.norm(self.face_vector[faces], axis=1)
 
     @property
     def volume(self) -> np.ndarray:
@@ -193,7 +185,7 @@ class Mesh:
             self.points[used], (np.cumsum(used) - 1)[flat], offsets, number[cell[faces]], number[self.neighbour[within]],
             tuple(Patch(n, int(a), int(b)) for n, a, b in zip(names, ends[:-1], ends[1:], strict=True) if b > a),
             tuple(self.bodies[k] for k in kept), np.searchsorted(kept, self.body[mine]), self.layer[mine],
-            self.wall[within] if len(kept) > 1 and len(self.wall) else np.zeros(0, np.int64), self.walls if len(kept) > 1 else (),
+            self.wall[within] if len(kept) > 1 and len(self.wall) else np.zeros(0, np.int32), self.walls if len(kept) > 1 else (),
         )  # fmt: skip
 
     def save(self, path: Path) -> None:

@@ -57,17 +57,18 @@ class Quality:
 
 def measure(mesh: Mesh) -> Quality:
     inner = mesh.inner_count
+    area, middle = mesh.face_areas(slice(inner)), mesh.face_centres(slice(inner))
     line = mesh.centre[mesh.neighbour] - mesh.centre[mesh.owner[:inner]]
     length = np.linalg.norm(line, axis=1)
-    normal = mesh.face_vector[:inner] / mesh.face_area[:inner, None]
+    normal = mesh.face_vector[:inner] / area[:, None]
     along = np.einsum("ij,ij->i", line, normal)
     angle = np.degrees(np.arccos(np.clip(along / length, -1, 1)))
     angle[angle < 1e-5] = 0.0  # round-off of the arc cosine
-    to_face = np.einsum("ij,ij->i", mesh.face_centre[:inner] - mesh.centre[mesh.owner[:inner]], normal)
+    to_face = np.einsum("ij,ij->i", middle - mesh.centre[mesh.owner[:inner]], normal)
     share = to_face / along
     crossing = mesh.centre[mesh.owner[:inner]] + line * share[:, None]
-    across = mesh.face_area[:inner] / np.ptp(mesh.points[:, 2]) if mesh.is_plane else np.sqrt(mesh.face_area[:inner])
-    skewness = np.linalg.norm(crossing - mesh.face_centre[:inner], axis=1) / np.maximum(length, across / 2)
+    across = area / np.ptp(mesh.points[:, 2]) if mesh.is_plane else np.sqrt(area)
+    skewness = np.linalg.norm(crossing - middle, axis=1) / np.maximum(length, across / 2)
     beside = 2 * np.abs(share - 0.5)
     skewness = np.where(beside > 1, np.maximum(skewness, beside), skewness)
     skewness[skewness < 1e-9] = 0.0
@@ -90,8 +91,9 @@ def _openness(mesh: Mesh) -> float:
     for i in range(3):
         outward = np.bincount(mesh.owner, mesh.face_vector[:, i], cells)
         total[:, i] = outward - np.bincount(mesh.neighbour, mesh.face_vector[:inner, i], cells)
-    size = np.bincount(mesh.owner, mesh.face_area, cells)
-    size += np.bincount(mesh.neighbour, mesh.face_area[:inner], cells)
+    area = mesh.face_areas()
+    size = np.bincount(mesh.owner, area, cells)
+    size += np.bincount(mesh.neighbour, area[:inner], cells)
     return float(np.max(np.linalg.norm(total, axis=1) / size))
 
 
@@ -131,7 +133,7 @@ def layer_coverage(mesh: Mesh, along: Iterable[str]) -> dict[str, float]:
     found = dict.fromkeys(along, 0.0)
     for patch in mesh.patches:
         if patch.name in found:
-            area = mesh.face_area[patch.faces]
+            area = mesh.face_areas(patch.faces)
             found[patch.name] = float(area[mesh.layer[mesh.owner[patch.faces]] == 1].sum() / area.sum())
     return found
 

@@ -9,9 +9,7 @@ from scipy.sparse.linalg import LinearOperator, bicgstab, splu
 
 from brook.core.numerics.chunks import over
 from brook.core.numerics.matrix import Matrix
-from brook.core.numerics.multigrid import kernels
-from brook.core.numerics.multigrid.hierarchy import Hierarchy
-from brook.core.numerics.stencil import Stencil
+from brook.core.numerics.multigrid import Levels, kernels
 
 DIRECT = 4000  # rows up to which a system is solved at once
 SINGLE = 1e-4  # of the right-hand side: what float32 is asked for at most
@@ -23,12 +21,11 @@ class GeneralSolver:
     """BiCGStab (van der Vorst 1992), preconditioned by a cycle of our own multigrid, whose aggregates keep the matrix one
     that sweeps can take. Where walls couple further cells it is a cycle of the library's, kept as long as it serves well."""
 
-    def __init__(self) -> None:
+    def __init__(self, levels: Levels | None = None) -> None:
+        self._levels = levels or Levels()
         self._cycle: LinearOperator | None = None
         self._worth = 0
         self._ours = True
-        self._hierarchy: Hierarchy | None = None
-        self._stencil: Stencil | None = None
 
     def solve(
         self, matrix: Matrix, coupling: sparse.csr_matrix | None, right: np.ndarray, tolerance: float
@@ -56,11 +53,8 @@ class GeneralSolver:
         """
         s, order, single = matrix.stencil, matrix.stencil.rows.order, np.float32
         entries, diagonal = matrix.entries.astype(single), matrix.diagonal.astype(single)
-        if self._hierarchy is None or self._stencil is not s:
-            self._hierarchy, self._stencil = Hierarchy(order, s.rows.columns, entries, diagonal, steps=False), s
-        else:
-            self._hierarchy.refill(entries, diagonal)
-        count, hierarchy, sums = len(right), self._hierarchy, np.zeros(len(s.cell_chunks) - 1)
+        hierarchy = self._levels.of(s, entries, diagonal, steps=False)
+        count, sums = len(right), np.zeros(len(s.cell_chunks) - 1)
         smooth = np.zeros(order.length, single)
 
         def through(x: np.ndarray, out: np.ndarray) -> np.ndarray:

@@ -33,8 +33,8 @@ def gradient(
     alone, together = (passes.slope_in, passes.slope) if value.ndim == 1 else (passes.slopes_in, passes.slopes)
     rows = stencil.rows
     over(
-        stencil.cell_chunks, alone, together, value, boundary, rows.offsets, rows.columns, rows.faces, rows.edge_offsets,
-        rows.edges, stencil.line, stencil.near, fit.near, fit.inverse, found,
+        stencil.cell_chunks, alone, together, value, boundary, rows.offsets, rows.columns, rows.edge_offsets, rows.edges,
+        stencil.centre, stencil.edge_line, fit.near, fit.inverse, fit.own, fit.place, found,
     )  # fmt: skip
     return found
 

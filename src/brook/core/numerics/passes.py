@@ -20,19 +20,17 @@ SKEWED, CROSSED = np.uint8(1), np.uint8(2)  # faces off the line of centres; lin
 
 
 @njit(cache=True, fastmath=EXACT)
-def slopes_in(first, last, chunk, value, edge, offsets, columns, faces, edge_offsets, edges, line, near, edge_near,
-              inverse, out):  # fmt: skip
-    """out (C, 3, 3): least-squares gradient of a vector, weighted by `near` (F,), 1/d² of the line of centres."""
-    inner = len(faces) // 2
+def slopes_in(first, last, chunk, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
+              inverse, own, place, out):  # fmt: skip
+    """out (C, 3, 3): least-squares gradient of a vector, weighted by 1/d² of the line of centres; on boundaries by
+    `edge_near` (B,)."""
     for s in range(first, last):
         c = np.uint32(s)
         u0, u1, u2 = value[c, 0], value[c, 1], value[c, 2]
         a00, a01, a02, a10, a11, a12, a20, a21, a22 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
         for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
-            n, code = columns[k], faces[k]
-            f = code >> ONE
-            w = near[f] if code & ONE == 0 else -near[f]
-            x, y, z = w * line[f, 0], w * line[f, 1], w * line[f, 2]
+            n = columns[k]
+            x, y, z = _away(centre, c, n)
             d0, d1, d2 = value[n, 0] - u0, value[n, 1] - u1, value[n, 2] - u2
             a00 += d0 * x
             a01 += d0 * y
@@ -45,9 +43,8 @@ def slopes_in(first, last, chunk, value, edge, offsets, columns, faces, edge_off
             a22 += d2 * z
         for k in range(edge_offsets[c], edge_offsets[c + ONE]):
             e = edges[k]
-            f = inner + e
             w = edge_near[e]
-            x, y, z = w * line[f, 0], w * line[f, 1], w * line[f, 2]
+            x, y, z = w * edge_line[e, 0], w * edge_line[e, 1], w * edge_line[e, 2]
             d0, d1, d2 = edge[e, 0] - u0, edge[e, 1] - u1, edge[e, 2] - u2
             a00 += d0 * x
             a01 += d0 * y
@@ -58,8 +55,7 @@ def slopes_in(first, last, chunk, value, edge, offsets, columns, faces, edge_off
             a20 += d2 * x
             a21 += d2 * y
             a22 += d2 * z
-        xx, xy, xz = inverse[c, 0], inverse[c, 1], inverse[c, 2]
-        yy, yz, zz = inverse[c, 3], inverse[c, 4], inverse[c, 5]
+        xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
         out[c, 0, 0], out[c, 0, 1], out[c, 0, 2] = _turned(xx, xy, xz, yy, yz, zz, a00, a01, a02)
         out[c, 1, 0], out[c, 1, 1], out[c, 1, 2] = _turned(xx, xy, xz, yy, yz, zz, a10, a11, a12)
         out[c, 2, 0], out[c, 2, 1], out[c, 2, 2] = _turned(xx, xy, xz, yy, yz, zz, a20, a21, a22)
@@ -77,33 +73,45 @@ def _turned(xx, xy, xz, yy, yz, zz, a, b, c):
     return xx * a + xy * b + xz * c, xy * a + yy * b + yz * c, xz * a + yz * b + zz * c
 
 
+@njit(cache=True, fastmath=EXACT, inline="always")
+def _away(centre, c, n):
+    """From a cell to another, over the square of the distance."""
+    x, y, z = centre[n, 0] - centre[c, 0], centre[n, 1] - centre[c, 1], centre[n, 2] - centre[c, 2]
+    near = 1.0 / (x * x + y * y + z * z)
+    return near * x, near * y, near * z
+
+
+@njit(cache=True, fastmath=EXACT, inline="always")
+def _fitted(inverse, own, place, c):
+    """The upper half of the inverse of a cell's moments: its `own` where a boundary of it is not known, told by `place`."""
+    if len(place) > 0 and place[c] > 0:
+        k = place[c] - ONE
+        return own[k, 0], own[k, 1], own[k, 2], own[k, 3], own[k, 4], own[k, 5]
+    return inverse[c, 0], inverse[c, 1], inverse[c, 2], inverse[c, 3], inverse[c, 4], inverse[c, 5]
+
+
 @njit(cache=True, fastmath=EXACT)
-def slope_in(first, last, chunk, value, edge, offsets, columns, faces, edge_offsets, edges, line, near, edge_near,
-             inverse, out):  # fmt: skip
+def slope_in(first, last, chunk, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
+             inverse, own, place, out):  # fmt: skip
     """out (C, 3): the same of a scalar."""
-    inner = len(faces) // 2
     for s in range(first, last):
         c = np.uint32(s)
         here, a, b, d = value[c], 0.0, 0.0, 0.0
         for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
-            code = faces[k]
-            f = code >> ONE
-            step = near[f] * (value[columns[k]] - here)
-            if code & ONE == 1:
-                step = -step
-            a += step * line[f, 0]
-            b += step * line[f, 1]
-            d += step * line[f, 2]
+            n = columns[k]
+            step = value[n] - here
+            x, y, z = _away(centre, c, n)
+            a += step * x
+            b += step * y
+            d += step * z
         for k in range(edge_offsets[c], edge_offsets[c + ONE]):
             e = edges[k]
-            f = inner + e
             step = edge_near[e] * (edge[e] - here)
-            a += step * line[f, 0]
-            b += step * line[f, 1]
-            d += step * line[f, 2]
-        out[c, 0], out[c, 1], out[c, 2] = _turned(
-            inverse[c, 0], inverse[c, 1], inverse[c, 2], inverse[c, 3], inverse[c, 4], inverse[c, 5], a, b, d
-        )
+            a += step * edge_line[e, 0]
+            b += step * edge_line[e, 1]
+            d += step * edge_line[e, 2]
+        xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
+        out[c, 0], out[c, 1], out[c, 2] = _turned(xx, xy, xz, yy, yz, zz, a, b, d)
 
 
 @njit(cache=True, parallel=True, fastmath=EXACT)
@@ -113,21 +121,28 @@ def slope(chunks, *args):
 
 
 @njit(cache=True)
-def moments(line, near, edge_near, owner, neighbour, out):
-    """out (C, 6): sums of weight times line by line over the faces of each cell."""
-    inner = len(neighbour)
+def moments(cells, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, out):
+    """out (n, 6): sums of weight times line by line over the faces of some cells (n,)."""
     out[:] = 0.0
-    for f in range(len(owner)):
-        w = near[f] if f < inner else edge_near[f - inner]
-        x, y, z = line[f, 0], line[f, 1], line[f, 2]
-        for c in (owner[f], neighbour[f] if f < inner else -1):
-            if c >= 0:
-                out[c, 0] += w * x * x
-                out[c, 1] += w * x * y
-                out[c, 2] += w * x * z
-                out[c, 3] += w * y * y
-                out[c, 4] += w * y * z
-                out[c, 5] += w * z * z
+    for i in range(len(cells)):
+        c = cells[i]
+        for k in range(offsets[c], offsets[c + 1]):
+            n = columns[k]
+            x, y, z = centre[n, 0] - centre[c, 0], centre[n, 1] - centre[c, 1], centre[n, 2] - centre[c, 2]
+            _add_moments(out, i, 1.0 / (x * x + y * y + z * z), x, y, z)
+        for k in range(edge_offsets[c], edge_offsets[c + 1]):
+            e = edges[k]
+            _add_moments(out, i, edge_near[e], edge_line[e, 0], edge_line[e, 1], edge_line[e, 2])
+
+
+@njit(cache=True, inline="always")
+def _add_moments(out, i, w, x, y, z):
+    out[i, 0] += w * x * x
+    out[i, 1] += w * x * y
+    out[i, 2] += w * x * z
+    out[i, 3] += w * y * y
+    out[i, 4] += w * y * z
+    out[i, 5] += w * z * z
 
 
 @njit(cache=True)
@@ -169,14 +184,15 @@ def _second_order(ahead, along, forward, scheme, softness):
 
 
 @njit(cache=True, fastmath=EXACT)
-def transfers_in(first, last, chunk, velocity, gradient, flux, viscosity, density, pairs, weight, stiffness, askew, line,
-                 skew, cross, area, upper_at, lower_at, scheme, softness, transfer, off, entries):  # fmt: skip
+def transfers_in(first, last, chunk, velocity, gradient, flux, viscosity, density, centre, owner, neighbour, weight,
+                 stiffness, askew, skew, area, upper_at, lower_at, scheme, softness, transfer, off, entries):  # fmt: skip
     """transfer (inner, 3): momentum over each inner face from its owner to its neighbour; off (inner,): the flux less that
     of the mean velocity; entries (nnz,) of the matrix of upwind convection and diffusion, less value * divergence."""
     for s in range(first, last):
         f = np.uint32(s)
-        p, n = pairs[f, 0], pairs[f, 1]
-        through, w, mu = flux[f], weight[f], viscosity[f]
+        p, n = owner[f], neighbour[f]
+        through, w = flux[f], weight[f]
+        mu, rho = w * viscosity[p] + (1.0 - w) * viscosity[n], w * density[p] + (1.0 - w) * density[n]
         link = mu * stiffness[f]
         entries[upper_at[f]] = min(through, 0.0) - link
         entries[lower_at[f]] = -max(through, 0.0) - link
@@ -185,12 +201,13 @@ def transfers_in(first, last, chunk, velocity, gradient, flux, viscosity, densit
         fraction = 1.0 - w if forward else w
         kind = askew[f]
         total = 0.0
+        x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
         for k in range(3):
             step = velocity[n, k] - velocity[p, k]
             face = velocity[c, k]
             middle = velocity[n, k] - w * step
             if scheme != 0:
-                along = gradient[c, k, 0] * line[f, 0] + gradient[c, k, 1] * line[f, 1] + gradient[c, k, 2] * line[f, 2]
+                along = gradient[c, k, 0] * x + gradient[c, k, 1] * y + gradient[c, k, 2] * z
                 ahead = step if forward else -step
                 face += fraction * _second_order(ahead, along, forward, scheme, softness)
             moved = -link * step
@@ -206,10 +223,14 @@ def transfers_in(first, last, chunk, velocity, gradient, flux, viscosity, densit
                             + gradient[c, k, 1] * skew[f, 1]
                             + gradient[c, k, 2] * skew[f, 2]
                         )
-                moved -= mu * (g0 * cross[f, 0] + g1 * cross[f, 1] + g2 * cross[f, 2])
+                if kind & CROSSED:
+                    stiff = stiffness[f]
+                    moved -= mu * (
+                        g0 * (area[f, 0] - stiff * x) + g1 * (area[f, 1] - stiff * y) + g2 * (area[f, 2] - stiff * z)
+                    )
             transfer[f, k] = through * face + moved
             total += middle * area[f, k]
-        off[f] = through - density[f] * total
+        off[f] = through - rho * total
 
 
 @njit(cache=True, parallel=True, fastmath=EXACT)
@@ -292,21 +313,22 @@ def momentum(chunks, *args):
 
 
 @njit(cache=True, fastmath=EXACT)
-def fluxes_in(first, last, chunk, velocity, gradient, pressure, pressure_gradient, ease, mobility, density, off, late, pairs,
-              weight, stiffness, askew, line, skew, area, upper_at, lower_at, alpha, per_time, flux, link, entries):  # fmt: skip
+def fluxes_in(first, last, chunk, velocity, gradient, pressure, pressure_gradient, ease, mobility, density, off, late, centre,
+              owner, neighbour, weight, stiffness, askew, skew, area, upper_at, lower_at, alpha, per_time, flux, link, entries):  # fmt: skip
     """flux (inner,) after Rhie and Chow, with parts of `off` (inner,) and, in time, of `late` (inner,), else empty; link
     (inner,): how it answers to a step of the pressure correction; entries (nnz,) of the matrix of that."""
     for s in range(first, last):
         f = np.uint32(s)
-        p, n = pairs[f, 0], pairs[f, 1]
-        w, rho, stiff = weight[f], density[f], stiffness[f]
+        p, n = owner[f], neighbour[f]
+        w, stiff = weight[f], stiffness[f]
         v = 1.0 - w
+        rho = w * density[p] + v * density[n]
         gives = w * ease[p] + v * ease[n]
         gives *= alpha / (1.0 + gives * rho * per_time)
         total, along = 0.0, 0.0
         for k in range(3):
             total += (w * velocity[p, k] + v * velocity[n, k]) * area[f, k]
-            along += (w * pressure_gradient[p, k] + v * pressure_gradient[n, k]) * line[f, k]
+            along += (w * pressure_gradient[p, k] + v * pressure_gradient[n, k]) * (centre[n, k] - centre[p, k])
         if askew[f] & SKEWED:
             for k in range(3):
                 step = 0.0
@@ -361,11 +383,11 @@ def continuity(chunks, *args):
 
 
 @njit(cache=True, fastmath=EXACT)
-def answer_in(first, last, chunk, correction, link, pairs, flux):
+def answer_in(first, last, chunk, correction, link, owner, neighbour, flux):
     """flux (inner,) less what the pressure correction (C,) drives back. In place."""
     for s in range(first, last):
         f = np.uint32(s)
-        flux[f] -= link[f] * (correction[pairs[f, 1]] - correction[pairs[f, 0]])
+        flux[f] -= link[f] * (correction[neighbour[f]] - correction[owner[f]])
 
 
 @njit(cache=True, parallel=True, fastmath=EXACT)
@@ -375,34 +397,29 @@ def answer(chunks, *args):
 
 
 @njit(cache=True, fastmath=EXACT)
-def corrected_in(first, last, chunk, correction, level, mobility, offsets, columns, faces, edge_offsets, edges, line, near,
-                 edge_near, inverse, velocity, pressure, pressure_gradient, sums):  # fmt: skip
+def corrected_in(first, last, chunk, correction, level, mobility, offsets, columns, edge_offsets, edges, centre, edge_line,
+                 edge_near, inverse, own, place, velocity, pressure, pressure_gradient, sums):  # fmt: skip
     """velocity (C, 3), pressure (C,) and its gradient (C, 3) with the pressure correction, which is nothing on boundaries
     where the pressure is known. In place. sums (chunks, 1): the largest square of a speed, or nan where one is lost."""
-    inner = len(faces) // 2
     most, lost = 0.0, False
     for s in range(first, last):
         c = np.uint32(s)
         here, a, b, d = np.float64(correction[c]), 0.0, 0.0, 0.0
         for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
-            code = faces[k]
-            f = code >> ONE
-            step = near[f] * (correction[columns[k]] - here)
-            if code & ONE == 1:
-                step = -step
-            a += step * line[f, 0]
-            b += step * line[f, 1]
-            d += step * line[f, 2]
+            n = columns[k]
+            step = correction[n] - here
+            x, y, z = _away(centre, c, n)
+            a += step * x
+            b += step * y
+            d += step * z
         for k in range(edge_offsets[c], edge_offsets[c + ONE]):
             e = edges[k]
-            f = inner + e
             step = -edge_near[e] * here
-            a += step * line[f, 0]
-            b += step * line[f, 1]
-            d += step * line[f, 2]
-        x, y, z = _turned(
-            inverse[c, 0], inverse[c, 1], inverse[c, 2], inverse[c, 3], inverse[c, 4], inverse[c, 5], a, b, d
-        )
+            a += step * edge_line[e, 0]
+            b += step * edge_line[e, 1]
+            d += step * edge_line[e, 2]
+        xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
+        x, y, z = _turned(xx, xy, xz, yy, yz, zz, a, b, d)
         pressure_gradient[c, 0] += x
         pressure_gradient[c, 1] += y
         pressure_gradient[c, 2] += z
@@ -428,14 +445,16 @@ def corrected(chunks, *args):
 
 
 @njit(cache=True, fastmath=EXACT)
-def carried_in(first, last, chunk, value, gradient, flux, capacity, conductivity, pairs, weight, stiffness, askew, line, skew,
-               cross, upper_at, lower_at, scheme, softness, more, entries):  # fmt: skip
-    """entries (nnz,) of the matrix of upwind convection by `flux` (F,) times the capacity (C,) and of diffusion, less value
-    * divergence; more (inner,): what second-order and skewed faces carry besides from owner to neighbour."""
+def carried_in(first, last, chunk, value, gradient, flux, capacity, conductivity, centre, owner, neighbour, weight, stiffness,
+               askew, skew, area, upper_at, lower_at, scheme, softness, more, entries):  # fmt: skip
+    """entries (nnz,) of the matrix of upwind convection by `flux` (F,) times the capacity (C,) and of diffusion, between
+    cells as through two layers in a row, less value * divergence; more (inner,): what second-order and skewed faces carry besides from owner to neighbour."""
     for s in range(first, last):
         f = np.uint32(s)
-        p, n = pairs[f, 0], pairs[f, 1]
-        through, w, k = flux[f] * capacity[p], weight[f], conductivity[f]
+        p, n = owner[f], neighbour[f]
+        through, w = flux[f] * capacity[p], weight[f]
+        k = conductivity[p] * conductivity[n] / (w * conductivity[n] + (1.0 - w) * conductivity[p])
+        x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
         link = k * stiffness[f]
         entries[upper_at[f]] = min(through, 0.0) - link
         entries[lower_at[f]] = -max(through, 0.0) - link
@@ -443,15 +462,19 @@ def carried_in(first, last, chunk, value, gradient, flux, capacity, conductivity
         c = p if forward else n
         besides = 0.0
         if scheme != 0:
-            along = gradient[c, 0] * line[f, 0] + gradient[c, 1] * line[f, 1] + gradient[c, 2] * line[f, 2]
+            along = gradient[c, 0] * x + gradient[c, 1] * y + gradient[c, 2] * z
             ahead = value[n] - value[p] if forward else value[p] - value[n]
             besides = (1.0 - w if forward else w) * _second_order(ahead, along, forward, scheme, softness)
             if askew[f] & SKEWED:
                 besides += gradient[c, 0] * skew[f, 0] + gradient[c, 1] * skew[f, 1] + gradient[c, 2] * skew[f, 2]
             besides *= through
         if askew[f] & CROSSED:
-            for i in range(3):
-                besides -= k * (w * gradient[p, i] + (1.0 - w) * gradient[n, i]) * cross[f, i]
+            stiff, v = stiffness[f], 1.0 - w
+            besides -= k * (
+                (w * gradient[p, 0] + v * gradient[n, 0]) * (area[f, 0] - stiff * x)
+                + (w * gradient[p, 1] + v * gradient[n, 1]) * (area[f, 1] - stiff * y)
+                + (w * gradient[p, 2] + v * gradient[n, 2]) * (area[f, 2] - stiff * z)
+            )
         more[f] = besides
 
 

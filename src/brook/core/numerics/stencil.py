@@ -22,10 +22,13 @@ STRAIGHT = 1e-12  # of the distance and of the face: what is askew by less is st
 @dataclass(frozen=True, eq=False)
 class Fit:
     """Least squares for gradients: weights of boundary faces `near` (B,), and `inverse` (C, 6), the upper half of the
-    inverse of each cell's moments."""
+    inverse of each cell's moments, where every boundary has a value. Cells with others have their `own` (n, 6): `place`
+    (C,) is 1 more than its row there, 0 for all other cells; empty if there are none."""
 
     near: np.ndarray
     inverse: np.ndarray
+    own: np.ndarray
+    place: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -86,13 +89,21 @@ class Stencil:
         area = self.area[self.inner :]
         return area / np.linalg.norm(area, axis=1)[:, None]
 
+    @property
+    def centre(self) -> np.ndarray:
+        """Centroids of cells (C, 3) in m."""
+        return self.mesh.centre
+
+    def lines(self) -> np.ndarray:
+        """From the owner's centroid to the neighbour's (inner, 3), in m; computed each time."""
+        found = self.centre[self.neighbour]
+        found -= self.centre[self.owner[: self.inner]]
+        return found
+
     @cached_property
-    def line(self) -> np.ndarray:
-        """From the owner's centroid to the neighbour's, or to the boundary face (F, 3), in m."""
-        start = self.mesh.centre[self.owner]
-        end = self.mesh.face_centre[: self.active].copy()
-        end[: self.inner] = self.mesh.centre[self.neighbour]
-        return end - start
+    def edge_line(self) -> np.ndarray:
+        """From the cell's centroid to that of the boundary face (B, 3), in m."""
+        return self.mesh.face_centres(slice(self.inner, self.active)) - self.centre[self.face_cell]
 
     @cached_property
     def stiffness(self) -> np.ndarray:
@@ -101,33 +112,41 @@ class Stencil:
         At a boundary it is |S| over the normal distance. Jasak (1996).
         """
         squared = np.einsum("ij,ij->i", self.area, self.area)
-        return squared / np.einsum("ij,ij->i", self.area, self.line)
+        squared[: self.inner] /= np.einsum("ij,ij->i", self.area[: self.inner], self.lines())
+        squared[self.inner :] /= np.einsum("ij,ij->i", self.area[self.inner :], self.edge_line)
+        return squared
 
     @cached_property
-    def cross(self) -> np.ndarray:
-        """S - stiffness * d: what non-orthogonality leaves to the explicit correction (F, 3), in m². float32, for room."""
-        return (self.area - self.stiffness[:, None] * self.line).astype(np.float32)
+    def edge_cross(self) -> np.ndarray:
+        """S - stiffness * d on boundaries (B, 3), in m²: what non-orthogonality leaves to the explicit correction."""
+        return self.area[self.inner :] - self.stiffness[self.inner :, None] * self.edge_line
 
     @cached_property
     def weight(self) -> np.ndarray:
         """Weight of the owner in linear interpolation to inner faces (inner,)."""
         area = self.area[: self.inner]
-        to_owner = self.mesh.face_centre[: self.inner] - self.mesh.centre[self.owner[: self.inner]]
+        to_owner = self.mesh.face_centres(slice(self.inner))
+        to_owner -= self.centre[self.owner[: self.inner]]
         near = np.einsum("ij,ij->i", area, to_owner)
-        return 1.0 - near / np.einsum("ij,ij->i", area, self.line[: self.inner])
+        return 1.0 - near / np.einsum("ij,ij->i", area, self.lines())
 
     @cached_property
     def skew(self) -> np.ndarray:
-        """From where the line of centres meets the face to the face's centroid (inner, 3), in m. float32, for room."""
-        w = self.weight[:, None]
-        centre = self.mesh.centre
-        crossing = w * centre[self.owner[: self.inner]] + (1 - w) * centre[self.neighbour]
-        return (self.mesh.face_centre[: self.inner] - crossing).astype(np.float32)
+        """From where the line of centres meets the face to the face's centroid (inner, 3), in m, or nothing (0, 3) where
+        all meet it. float32, for room."""
+        found = self.mesh.face_centres(slice(self.inner))
+        found -= self.centre[self.neighbour]
+        lines = self.lines()
+        found += self.weight[:, None] * lines
+        away = np.einsum("ij,ij->i", found, found) > STRAIGHT**2 * np.einsum("ij,ij->i", lines, lines)
+        return found.astype(np.float32) if away.any() else np.zeros((0, 3), np.float32)
 
     @cached_property
-    def pairs(self) -> np.ndarray:
-        """Owner and neighbour of inner faces (inner, 2), as compiled loops read them."""
-        return np.stack([self.owner[: self.inner], self.neighbour], axis=1).astype(np.uint32)
+    def ends(self) -> tuple[np.ndarray, np.ndarray]:
+        """Owner and neighbour of inner faces (inner,), as compiled loops read them."""
+        return tuple(
+            np.ascontiguousarray(a[: self.inner], np.int32).view(np.uint32) for a in (self.owner, self.neighbour)
+        )  # type: ignore[return-value]
 
     @cached_property
     def rows(self) -> Rows:
@@ -137,16 +156,14 @@ class Stencil:
     @cached_property
     def askew(self) -> np.ndarray:
         """Which of the corrections for bent meshes an inner face needs (inner,): `passes.SKEWED` and `passes.CROSSED`."""
-        inner = self.inner
-        length, size = (np.linalg.norm(a[:inner], axis=1) for a in (self.line, self.area))
-        skewed = np.linalg.norm(self.skew, axis=1) > STRAIGHT * length
-        crossed = np.linalg.norm(self.cross[:inner], axis=1) > STRAIGHT * size
-        return (skewed * passes.SKEWED + crossed * passes.CROSSED).astype(np.uint8)
-
-    @cached_property
-    def near(self) -> np.ndarray:
-        """Weights of least squares, 1/d² (F,)."""
-        return 1.0 / np.einsum("ij,ij->i", self.line, self.line)
+        lines, area = self.lines(), self.area[: self.inner]
+        found = np.zeros(self.inner, np.uint8)
+        if len(self.skew):
+            found[np.linalg.norm(self.skew, axis=1) > STRAIGHT * np.linalg.norm(lines, axis=1)] = passes.SKEWED
+        lines *= -self.stiffness[: self.inner, None]
+        lines += area
+        found[np.linalg.norm(lines, axis=1) > STRAIGHT * np.linalg.norm(area, axis=1)] |= passes.CROSSED
+        return found
 
     @cached_property
     def cell_chunks(self) -> np.ndarray:
@@ -163,15 +180,30 @@ class Stencil:
 
         Directions in which a cell has no neighbour get a zero gradient.
         """
-        moment = np.zeros((self.cells, 6))
-        near = self.near[self.inner :] * included
-        passes.moments(self.line, self.near, near, self.owner, self.neighbour, moment)
-        return Fit(near, _inverse(moment))
+        every = self.every_boundary
+        cells = np.unique(self.face_cell[~included])
+        if not len(cells):
+            return every
+        near = every.near * included
+        place = np.zeros(self.cells, np.uint32)
+        place[cells] = 1 + np.arange(len(cells))
+        return Fit(near, every.inverse, self._inverses(cells, near), place)
 
     @cached_property
     def every_boundary(self) -> Fit:
         """For a field that has a value on every boundary face."""
-        return self.fit(np.ones(self.boundary_count, bool))
+        near = 1.0 / np.einsum("ij,ij->i", self.edge_line, self.edge_line)
+        inverse = self._inverses(np.arange(self.cells), near)
+        return Fit(near, inverse, np.zeros((0, 6)), np.zeros(0, np.uint32))
+
+    def _inverses(self, cells: np.ndarray, near: np.ndarray) -> np.ndarray:
+        """Upper halves of the inverses of the moments (n, 6) of some cells (n,), in place of these; boundaries (B,) weigh
+        `near`."""
+        rows, moment = self.rows, np.zeros((len(cells), 6))
+        passes.moments(
+            cells, rows.offsets, rows.columns, rows.edge_offsets, rows.edges, self.centre, self.edge_line, near, moment
+        )
+        return _inverse(moment)
 
     @cached_property
     def whole_pattern(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:

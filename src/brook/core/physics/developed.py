@@ -19,7 +19,7 @@ def developed_profile(mesh: Mesh, patch: Patch, sticking: set[str]) -> np.ndarra
     The fluid sticks at the rim where the patch meets a patch named in `sticking`; elsewhere
     (symmetry, slip, the plane sides) the profile is level across the rim.
     """
-    area = mesh.face_area[patch.faces]
+    area, centre = mesh.face_areas(patch.faces), mesh.face_centres(patch.faces)
     edges = _edges(mesh, patch)
     rim_points = _points_of(mesh, sticking)
     rows, columns, entries = [], [], []
@@ -27,9 +27,9 @@ def developed_profile(mesh: Mesh, patch: Patch, sticking: set[str]) -> np.ndarra
     for (p, q), faces in edges.items():
         a, b = mesh.points[p], mesh.points[q]
         length = float(np.linalg.norm(b - a))
-        first = mesh.face_centre[patch.start + faces[0]]
+        first = centre[faces[0]]
         if len(faces) == 2:
-            second = mesh.face_centre[patch.start + faces[1]]
+            second = centre[faces[1]]
             entry = length / (_distance(first, a, b) + _distance(second, a, b))
             rows += [faces[0], faces[1]]
             columns += [faces[1], faces[0]]

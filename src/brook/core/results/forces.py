@@ -34,7 +34,9 @@ def face_forces(fields: Fields, patch: Patch, slope: np.ndarray | None = None) -
     faces, boundary = patch.faces, stencil.boundary_faces(patch)
     cell = stencil.face_cell[boundary]
     step = fields.boundary_velocity[boundary] - fields.velocity[cell]
-    shear = stencil.stiffness[faces][:, None] * step + np.einsum("fki,fi->fk", slope[cell], stencil.cross[faces])
+    shear = stencil.stiffness[faces][:, None] * step + np.einsum(
+        "fki,fi->fk", slope[cell], stencil.edge_cross[boundary]
+    )
     # of what a turning wall drags along, the part that turns with it is not sheared
     shear = shear - np.cross(_turning(fields, patch), stencil.area[faces])
     pressure = fields.boundary_pressure[boundary, None] * stencil.area[faces]
@@ -44,7 +46,7 @@ def face_forces(fields: Fields, patch: Patch, slope: np.ndarray | None = None) -
 def _turning(fields: Fields, patch: Patch) -> np.ndarray:
     """The rate (3,) in 1/s at which a wall turns about an axis, nothing for all other patches."""
     boundary = fields.stencil.boundary_faces(patch)
-    velocity, place = fields.boundary_velocity[boundary], fields.mesh.face_centre[patch.faces]
+    velocity, place = fields.boundary_velocity[boundary], fields.mesh.face_centres(patch.faces)
     fastest, size = float(np.abs(velocity).max(initial=0.0)), fields.stencil.area[patch.faces]
     through = np.abs(fields.volume_flux[boundary]).max(initial=0.0)
     nothing = np.zeros(3)

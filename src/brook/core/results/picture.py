@@ -105,7 +105,7 @@ def corner_values(view: View, quantity: str, shapes: PlanePolygons) -> np.ndarra
     total = np.bincount(shapes.points, reached, len(shapes.at))
     count = np.bincount(shapes.points, minlength=len(shapes.at)).astype(float)
     point, face = shapes.rim.T
-    size = mesh.face_area[face]
+    size = np.linalg.norm(mesh.face_vector[face], axis=1)
     edge_total = np.bincount(point, boundary[face - fields.stencil.inner] * size, len(shapes.at))
     edge_size = np.bincount(point, size, len(shapes.at))
     on_edge = edge_size > 0

@@ -54,4 +54,4 @@ def patch_samples(view: View, patch_name: str, quantity: str) -> Samples:
     fields = view.fields
     patch = fields.mesh.patch(patch_name)
     values = view.values(quantity)[1][fields.stencil.boundary_faces(patch)]
-    return Samples(values, fields.mesh.face_area[patch.faces])
+    return Samples(values, fields.mesh.face_areas(patch.faces))

@@ -156,7 +156,7 @@ def seeds_on_patch(fields: Fields, patch_name: str, count: int) -> np.ndarray:
     """Places (count, 2) on a patch that share its flow evenly; even steps where nothing flows. Raises `KeyError`."""
     mesh, patch = fields.mesh, fields.mesh.patch(patch_name)
     flow = np.abs(fields.flux[patch.faces])
-    weight = flow if flow.sum() > 0 else mesh.face_area[patch.faces]
+    weight = flow if flow.sum() > 0 else mesh.face_areas(patch.faces)
     order, start, end = _along(*front_edges(mesh, np.arange(patch.start, patch.end)))
     share = np.concatenate([[0.0], np.cumsum(weight[order])]) / weight.sum()
     wanted = (np.arange(count) + 0.5) / count

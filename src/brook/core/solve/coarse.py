@@ -1,12 +1,11 @@
-"""A start that is near the answer: the flow on coarser and coarser lumps of the same cells, solved from the coarsest on.
+"""Flows on lumps of cells.
 
 Lumps come from pairing cells across their widest faces, three times. They have volumes, centres and faces but no points,
-and nothing on them is corrected for bent faces: they only lead the flow of the mesh itself near its answer.
+and nothing on them is corrected for bent faces: they only lead the flow of the mesh itself to its answer.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -14,21 +13,18 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from brook.core.mesh import Patch
+from brook.core.mesh.polyhedral import EVERY
 from brook.core.numerics import Stencil, gradient
+from brook.core.numerics.multigrid import kernels
 from brook.core.numerics.multigrid.hierarchy import lumped
 from brook.core.physics.conditions import FIXED
-from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.setup import BoundaryConditions
 
 if TYPE_CHECKING:
     from brook.core.solve.flow import SteadyFlow
 
-WORTH = 20_000  # cells from which coarser meshes are quicker
-LEAST = 2_500  # cells of a coarsest mesh
 PAIRINGS = 3
-ENOUGH = 1e-3  # residual on a coarse mesh
-MOST = 80  # iterations on one
 UPRIGHT = 0.3  # least cosine between a face and the line of centres
 
 
@@ -37,7 +33,7 @@ class LumpedMesh:
     """What equations need to know of a mesh: the same names as `Mesh`, of lumps of cells."""
 
     face_vector: np.ndarray
-    face_centre: np.ndarray
+    middle: np.ndarray
     owner: np.ndarray
     neighbour: np.ndarray
     centre: np.ndarray
@@ -60,6 +56,9 @@ class LumpedMesh:
     def inner_count(self) -> int:
         return len(self.neighbour)
 
+    def face_centres(self, faces: slice = EVERY) -> np.ndarray:
+        return self.middle[faces]
+
 
 class LumpedStencil(Stencil):
     """All faces take part; lines of centres that lie flat on a face count as steeper, and as meeting it between both."""
@@ -70,33 +69,47 @@ class LumpedStencil(Stencil):
 
     @cached_property
     def stiffness(self) -> np.ndarray:
-        size, length = np.linalg.norm(self.area, axis=1), np.linalg.norm(self.line, axis=1)
-        along = np.maximum(np.einsum("ij,ij->i", self.area, self.line), UPRIGHT * size * length)
+        line = np.concatenate([self.lines(), self.edge_line])
+        size, length = np.linalg.norm(self.area, axis=1), np.linalg.norm(line, axis=1)
+        along = np.maximum(np.einsum("ij,ij->i", self.area, line), UPRIGHT * size * length)
         return size**2 / np.maximum(along, 1e-300)
 
     @cached_property
     def weight(self) -> np.ndarray:
-        near = self.mesh.face_centre[: self.inner] - self.mesh.centre[self.owner[: self.inner]]
-        far = self.mesh.face_centre[: self.inner] - self.mesh.centre[self.neighbour]
+        middle = self.mesh.face_centres(slice(self.inner))
+        near = middle - self.mesh.centre[self.owner[: self.inner]]
+        far = middle - self.mesh.centre[self.neighbour]
         one, two = np.linalg.norm(near, axis=1), np.linalg.norm(far, axis=1)
         return two / (one + two)
 
     @cached_property
-    def cross(self) -> np.ndarray:
-        return np.zeros(self.area.shape, np.float32)
+    def edge_cross(self) -> np.ndarray:
+        return np.zeros((self.boundary_count, 3))
 
     @cached_property
     def skew(self) -> np.ndarray:
-        return np.zeros((self.inner, 3), np.float32)
+        return np.zeros((0, 3), np.float32)
+
+    @cached_property
+    def askew(self) -> np.ndarray:
+        return np.zeros(self.inner, np.uint8)
 
 
 @dataclass(frozen=True, eq=False)
 class Lumps:
-    """`of` (C,): the lump of each cell; `edge_of` (B,): the boundary face of each boundary face, and the stencil."""
+    """`of` (C,): the lump of each cell; `edge_of` (B,): the boundary face of each boundary face, and the stencil.
+
+    Turned round: cells `rows` (C,) of each lump from `start` (n + 1,) on, and the faces that make each inner face, from
+    `face_start` on: `face_codes` are twice their number, and 1 more for those that look the other way.
+    """
 
     of: np.ndarray
     edge_of: np.ndarray
     stencil: Stencil
+    start: np.ndarray
+    rows: np.ndarray
+    face_start: np.ndarray
+    face_codes: np.ndarray
 
     @classmethod
     def made(cls, fine: Stencil) -> Lumps:
@@ -123,7 +136,11 @@ class Lumps:
             tuple(Patch(p.name, int(a), int(b)) for p, a, b in zip(fine.patches, ends[:-1], ends[1:], strict=True)),
             fine.mesh.is_plane, fine.mesh.is_wedge,
         )  # fmt: skip
-        return cls(of, edge, LumpedStencil(mesh))  # type: ignore[arg-type]
+        order = np.argsort(face, kind="stable")
+        codes = (2 * cut + (sign < 0))[order].astype(np.uint32)
+        face_start = np.concatenate([[0], np.cumsum(np.bincount(face, minlength=len(keys)))]).astype(np.int32)
+        start, rows = kernels.members(of, count)
+        return cls(of.astype(np.uint32), edge, LumpedStencil(mesh), start, rows, face_start, codes)  # type: ignore[arg-type]
 
     def mean(self, values: np.ndarray, fine: Stencil) -> np.ndarray:
         """Means over lumps of values of cells (C,) or (C, k)."""
@@ -150,7 +167,7 @@ def _summed(
     fine: Stencil, faces: np.ndarray, sign: np.ndarray, face: np.ndarray, count: int
 ) -> tuple[np.ndarray, np.ndarray]:
     """Area vectors and centres (count, 3) of faces put together."""
-    area, centre = fine.area[faces], fine.mesh.face_centre[faces]
+    area, centre = fine.area[faces], fine.mesh.face_centres()[faces]
     vector = np.stack([np.bincount(face, sign * x, count) for x in area.T], axis=1)
     return vector, _means(centre, np.linalg.norm(area, axis=1), face, count)
 
@@ -205,39 +222,3 @@ def bring(coarse: SteadyFlow, lumps: Lumps, fine: SteadyFlow) -> None:
     velocity = coarse.velocity[lumps.of] + np.einsum("cki,ci->ck", slope[lumps.of], away)
     pressure = coarse.pressure[lumps.of] + np.einsum("ci,ci->c", coarse.pressure_gradient[lumps.of], away)
     fine.start_from(velocity, pressure)
-
-
-def start_on_lumps(flow: SteadyFlow, wanted: Callable[[], bool] = lambda: True) -> int:
-    """Starts a large flow from coarser ones; gives their number. Ends early, with the usual start, when not `wanted`."""
-    if flow.stencil.cells < WORTH or not flow.may_start_coarse:
-        return 0
-    flows, steps = [flow], list[Lumps]()
-    while flows[-1].stencil.cells > 8 * LEAST and len(steps) < 3:
-        made, lumps = coarse_flow(flows[-1])
-        flows.append(made)
-        steps.append(lumps)
-    for k in range(len(steps), 0, -1):
-        if not _solved(flows[k], wanted):
-            return 0
-        bring(flows[k], steps[k - 1], flows[k - 1])
-        flows.pop()
-    return len(steps)
-
-
-def _solved(flow: SteadyFlow, wanted: Callable[[], bool]) -> bool:
-    """Iterates until the residual is small enough; whether that may be a start."""
-    from brook.core.solve.flow import Diverged
-
-    mixing = Acceleration(flow)
-    try:
-        for _ in range(MOST):
-            if not wanted():
-                return False
-            mixing.begin()
-            worst = flow.iterate().worst
-            if worst < ENOUGH:
-                break
-            mixing.end(worst)
-    except Diverged:
-        return False
-    return True

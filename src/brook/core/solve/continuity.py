@@ -15,13 +15,12 @@ if TYPE_CHECKING:
 
 
 class Continuity:
-    """Room for the pressure correction of a flow."""
+    """Room for the pressure correction of a flow. It takes over that of the momentum equations, which are done with by then."""
 
-    def __init__(self, stencil: Stencil, link: np.ndarray):
+    def __init__(self, stencil: Stencil, momentum: Momentum):
         cells, inner = stencil.cells, stencil.inner
         self.stencil = stencil
-        self._link = link  # (inner,), room shared with what is done with by then
-        self._entries = np.zeros(2 * inner, np.float32)
+        self._link, self._entries = momentum.spare[:inner], momentum.entries
         self._diagonal, self._rest = np.zeros(cells, np.float32), np.zeros(cells, np.float32)
         self._sums = np.zeros((len(stencil.cell_chunks) - 1, 1))
         self._edge_link = np.zeros(stencil.boundary_count)
@@ -30,11 +29,13 @@ class Continuity:
         """Rhie-Chow fluxes from the new velocity and the old pressure. Relaxation and inertia are brought in on the face
         itself: what is left of them in the end is then nothing."""
         s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
+        if flow.corrections > 1 and self._entries is momentum.entries:
+            self._entries = np.zeros_like(momentum.entries)  # further corrections ask for those of momentum again
         per_time, late = (0.0, NOTHING) if flow.past is None else (flow.past.now, flow.past.late)
         over(
             s.face_chunks, passes.fluxes_in, passes.fluxes, flow.velocity, momentum.slope, flow.pressure,
-            flow.pressure_gradient, momentum.ease, momentum.mobility, medium.density_of_faces, momentum.off, late, s.pairs,
-            s.weight, s.stiffness, s.askew, s.line, s.skew, s.area, rows.upper, rows.lower, flow.relaxation, per_time,
+            flow.pressure_gradient, momentum.ease, momentum.mobility, medium.density, momentum.off, late, s.centre,
+            *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, flow.relaxation, per_time,
             flow.flux, self._link, self._entries,
         )  # fmt: skip
         face, cell, rho = inner + flow.open, s.face_cell[flow.open], medium.on_boundary[flow.open]
@@ -42,10 +43,12 @@ class Continuity:
         gives = momentum.ease[cell]
         gives = gives * flow.relaxation / (1 + gives * dense * per_time)
         through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
-        along = np.einsum("ij,ij->i", flow.pressure_gradient[cell], s.line[face])
+        along = np.einsum("ij,ij->i", flow.pressure_gradient[cell], s.edge_line[flow.open])
         step = flow.conditions.pressure[flow.open] - flow.pressure[cell]
         lag = (1 - flow.relaxation) * momentum.off[face] - (gives * dense * late[face] if len(late) else 0.0)
         flow.flux[face] = rho * (through + gives * s.stiffness[face] * (along - step)) + lag
+        if flow.shift is not None:
+            flow.flux += flow.shift
         self._edge_link[:] = 0.0
         self._edge_link[flow.open] = rho * momentum.mobility[cell] * s.stiffness[face]
 
@@ -67,13 +70,13 @@ class Continuity:
             self._rest -= self._rest.mean()
         matrix = Matrix(s, self._diagonal, self._entries)
         correction, _ = flow.pressure_solver.solve(matrix, self._rest, flow.pressure_tolerance)
-        over(s.face_chunks, passes.answer_in, passes.answer, correction, self._link, s.pairs, flow.flux)
+        over(s.face_chunks, passes.answer_in, passes.answer, correction, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
         level = float(np.average(correction, weights=s.mesh.volume)) if flow.conditions.is_closed else 0.0
         over(
             s.cell_chunks, passes.corrected_in, passes.corrected, correction, level, momentum.mobility, rows.offsets,
-            rows.columns, rows.faces, rows.edge_offsets, rows.edges, s.line, s.near, flow.known.near, flow.known.inverse,
-            flow.velocity, flow.pressure, flow.pressure_gradient, self._sums,
+            rows.columns, rows.edge_offsets, rows.edges, s.centre, s.edge_line, flow.known.near, flow.known.inverse,
+            flow.known.own, flow.known.place, flow.velocity, flow.pressure, flow.pressure_gradient, self._sums,
         )  # fmt: skip
         return float(np.sqrt(self._sums.max()))
 
@@ -82,7 +85,7 @@ def project(flow: SteadyFlow, tolerance: float) -> np.ndarray:
     """Takes what is not kept of the mass out of the fluxes as a potential flow does; gives the velocity (C, 3) of that."""
     s, rho = flow.stencil, flow.medium.on_boundary[flow.open]
     inner, face, cell = s.inner, s.inner + flow.open, s.face_cell[flow.open]
-    dense = flow.medium.density_of_faces
+    dense = flow.medium.density_of_faces()
     matrix = laplacian(s, -dense)
     diagonal = matrix.diagonal.copy()
     link = rho * s.stiffness[face]

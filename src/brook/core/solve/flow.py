@@ -13,6 +13,7 @@ import numpy as np
 from brook.core.materials import ConstantFluid
 from brook.core.numerics import Stencil, face_mean, gradient
 from brook.core.numerics.linear import PressureSolver, usual_pressure_solver
+from brook.core.numerics.multigrid import OwnMultigrid
 from brook.core.numerics.operators import Convection
 from brook.core.solve.continuity import Continuity, project
 from brook.core.solve.fields import Fields
@@ -68,19 +69,21 @@ class SteadyFlow:
         self.corrections = 1
         self.law = law
         self.past: Past | None = None  # what a flow in time was before this step
+        self.shift: np.ndarray | None = None  # mass flux (F,) in kg/s that is added wherever one is predicted
         self.swelling: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
         self.pressure_solver = pressure_solver or usual_pressure_solver(stencil.cells)
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
         self.known = stencil.fit(conditions.kind == OPEN)
-        self._momentum = Momentum(stencil)
-        self._continuity = Continuity(stencil, self._momentum.spare[: stencil.inner])
+        self.momentum = Momentum(stencil)
+        self.mass = Continuity(stencil, self.momentum)
         self.passenger = passenger
         if start:
             self.begin(self._given_flux())
         if passenger is not None:
             if passenger.heat.stencil is stencil:
-                passenger.heat.share(self._momentum.spare)
+                levels = self.pressure_solver.levels if isinstance(self.pressure_solver, OwnMultigrid) else None
+                passenger.heat.share(self.momentum.spare, levels)
             passenger.act(self)
 
     def gentler(self) -> SteadyFlow:
@@ -109,9 +112,9 @@ class SteadyFlow:
     def moment(self) -> Moment:
         """What later steps in time need of now."""
         fields = {} if self.passenger is None else self.passenger.moment(self)
-        self._momentum.look(self, self.boundary_velocity())
-        self._momentum.transfer(self)
-        return Moment(self.velocity.copy(), self.pressure.copy(), self.flux.copy(), self._momentum.off.copy(), fields)
+        self.momentum.look(self, self.boundary_velocity())
+        self.momentum.transfer(self)
+        return Moment(self.velocity.copy(), self.pressure.copy(), self.flux.copy(), self.momentum.off.copy(), fields)
 
     def draw_out(self, now: Moment, before: Moment, ratio: float) -> None:
         """Begins a step as if the change since `before` went on, `ratio` being this step over the last."""
@@ -191,7 +194,7 @@ class SteadyFlow:
         s, inner = self.stencil, self.stencil.inner
         self.velocity = velocity
         mean = [face_mean(s, np.ascontiguousarray(velocity[:, k])) * s.area[:inner, k] for k in range(3)]
-        self.flux[:inner] = self.medium.density_of_faces * sum(mean)
+        self.flux[:inner] = self.medium.density_of_faces() * sum(mean)
         cell = s.face_cell[self.open]
         through = np.einsum("ij,ij->i", velocity[cell], s.area[inner + self.open])
         self.flux[inner + self.open] = self.medium.on_boundary[self.open] * through
@@ -229,7 +232,7 @@ class SteadyFlow:
     def _boundary_pressure(self) -> np.ndarray:
         s = self.stencil
         cell = s.face_cell
-        reached = self.pressure[cell] + np.einsum("ij,ij->i", self.pressure_gradient[cell], s.line[s.inner :])
+        reached = self.pressure[cell] + np.einsum("ij,ij->i", self.pressure_gradient[cell], s.edge_line)
         return np.where(self.conditions.kind == OPEN, self.conditions.pressure, reached)
 
     def backflow(self) -> float:
@@ -240,14 +243,20 @@ class SteadyFlow:
 
     # -- one iteration ------------------------------------------------------------------------
 
+    def look(self) -> tuple[np.ndarray, float]:
+        """The momentum equations as they stand; gives the velocity on boundaries (B, 3) and what is left of them over their
+        terms."""
+        on_boundary = self.boundary_velocity()
+        self.momentum.look(self, on_boundary)
+        if self.law is not None:
+            step = on_boundary - self.velocity[self.stencil.face_cell]
+            self.medium = self.law.on(self.medium, self.momentum.slope, step)
+        return on_boundary, self.momentum.assemble(self, on_boundary)
+
     def iterate(self) -> Residuals:
         """One SIMPLEC step. Raises `Diverged`."""
-        s, momentum, mass = self.stencil, self._momentum, self._continuity
-        on_boundary = self.boundary_velocity()
-        momentum.look(self, on_boundary)
-        if self.law is not None:
-            self.medium = self.law.on(self.medium, momentum.slope, on_boundary - self.velocity[s.face_cell])
-        moving = momentum.assemble(self, on_boundary)
+        s, momentum, mass = self.stencil, self.momentum, self.mass
+        on_boundary, moving = self.look()
         momentum.move(self)
         mass.predict(self, momentum)
         left = mass.balance(self)
@@ -265,7 +274,7 @@ class SteadyFlow:
             mass.balance(self)
             fastest = mass.correct(self, momentum)
         self._catch_runaway(fastest)
-        heat = self.passenger.follow(self) if self.passenger is not None else 0.0
+        heat = self.passenger.follow(self, max(moving, kept)) if self.passenger is not None else 0.0
         return Residuals(moving, kept, heat)
 
     def close_mass(self) -> None:

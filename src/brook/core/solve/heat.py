@@ -14,6 +14,7 @@ from scipy import sparse
 from brook.core.numerics import Matrix, Stencil, gradient, passes
 from brook.core.numerics.chunks import over
 from brook.core.numerics.general import GeneralSolver
+from brook.core.numerics.multigrid import Levels
 from brook.core.numerics.operators import SCHEME_NUMBER, Convection, softness_of
 from brook.core.solve.past import Past
 
@@ -68,7 +69,6 @@ class Heat:
         self.boundary = self.temperature[stencil.face_cell].copy()
         self.relaxation = 1.0
         self._solver = GeneralSolver()
-        self._between_known: tuple[np.ndarray, np.ndarray] | None = None
         self._slope = np.zeros((stencil.cells, 3))
         self._more, self._entries = np.zeros(stencil.inner), np.zeros(2 * stencil.inner)
         self._diagonal, self._rest = np.zeros(stencil.cells), np.zeros(stencil.cells)
@@ -78,8 +78,10 @@ class Heat:
         self._leaving = np.zeros(stencil.boundary_count)  # W out of the bodies through each boundary face
         self.carried = np.zeros(stencil.active)  # mass flux (F,) in kg/s with which the temperature was found
 
-    def share(self, room: np.ndarray) -> None:
-        """Takes room (3 * inner,) for what outlives no step from whoever needs it at other times."""
+    def share(self, room: np.ndarray, levels: Levels | None) -> None:
+        """Takes room (3 * inner,) for what outlives no step, and the levels of a multigrid, from whoever needs them at other
+        times."""
+        self._solver = GeneralSolver(levels)
         inner = self.stencil.inner
         self._entries, self._more = room[: 2 * inner], room[2 * inner : 3 * inner]
 
@@ -102,7 +104,7 @@ class Heat:
     def _skewed(self, slope: np.ndarray) -> np.ndarray:
         """k cross·∇T (B,) in W: what the gradient along a boundary adds to the flux through it."""
         s = self.stencil
-        along = np.einsum("fi,fi->f", slope[s.face_cell], s.cross[s.inner :])
+        along = np.einsum("fi,fi->f", slope[s.face_cell], s.edge_cross)
         return self.substance.conductivity[s.face_cell] * along
 
     # -- one step -----------------------------------------------------------------------------
@@ -117,8 +119,8 @@ class Heat:
         inner, cell = s.inner, s.face_cell
         slope = gradient(s, s.every_boundary, t, self.boundary, self._slope)
         over(
-            s.face_chunks, passes.carried_in, passes.carried, t, slope, flux, sub.capacity, self._between(), s.pairs, s.weight,
-            s.stiffness, s.askew, s.line, s.skew, s.cross, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
+            s.face_chunks, passes.carried_in, passes.carried, t, slope, flux, sub.capacity, sub.conductivity, s.centre, *s.ends,
+            s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
             softness_of(t), self._more, self._entries,
         )  # fmt: skip
         conductance = self._conductance()
@@ -145,14 +147,6 @@ class Heat:
         self.temperature = t + self._solver.solve(Matrix(s, diagonal, self._entries), coupling, self._rest, tolerance)
         self._close(flux, conductance, skewed)
         return residual
-
-    def _between(self) -> np.ndarray:
-        """Conductivity (inner,) between neighbours, as of both halves in a row."""
-        s, k = self.stencil, self.substance.conductivity
-        if self._between_known is None or self._between_known[0] is not k:
-            one, two = k[s.owner[: s.inner]], k[s.neighbour]
-            self._between_known = (k, one * two / (s.weight * two + (1 - s.weight) * one))
-        return self._between_known[1]
 
     def _coupled(
         self, conductance: np.ndarray, skewed: np.ndarray, diagonal: np.ndarray, rest: np.ndarray
@@ -216,7 +210,7 @@ class Heat:
         relaxation, self.relaxation = self.relaxation, 1.0
         residual = 1.0
         for _ in range(most):
-            residual = self.advance(flux, None, extra, 1e-6)
+            residual = self.advance(flux, None, extra, 0.1)
             if residual <= left:
                 break
         self.relaxation = relaxation

@@ -55,7 +55,7 @@ def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]
         elif statement.kind == "flux":
             flux[here] = statement.flux
         else:
-            flux[here] = statement.power / mesh.face_area[patch.faces].sum()
+            flux[here] = statement.power / mesh.face_areas(patch.faces).sum()
     for boundary in boundaries:
         if boundary.kind == "pressure" and boundary.patch in said:
             # an outlet is at no temperature of its own: what is said there is that of what flows back
@@ -66,8 +66,8 @@ def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]
 def contacts_of(stencil: Stencil, heat: Resolved) -> Contacts:
     """Which boundary faces lie on each other, and what resists between them. Raises `ValueError` for a contact elsewhere."""
     inner, mesh = stencil.inner, stencil.mesh
-    centre = mesh.face_centre[inner : stencil.active]
-    reach = 1e-6 * np.sqrt(mesh.face_area[inner : stencil.active])
+    centre = mesh.face_centres(slice(inner, stencil.active))
+    reach = 1e-6 * np.sqrt(mesh.face_areas(slice(inner, stencil.active)))
     pairs = cKDTree(centre).query_pairs(float(reach.max(initial=0.0)), output_type="ndarray") if len(centre) else []
     if not len(pairs):
         if heat.contacts:

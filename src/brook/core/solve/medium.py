@@ -30,14 +30,12 @@ class Medium:
             np.full(stencil.boundary_count, fluid.density),
         )  # fmt: skip
 
-    @cached_property
     def density_of_faces(self) -> np.ndarray:
-        """In kg/m³, on inner faces (inner,)."""
+        """In kg/m³, on inner faces (inner,); computed each time."""
         return face_mean(self.stencil, self.density)
 
-    @cached_property
     def viscosity_of_faces(self) -> np.ndarray:
-        """In Pa s, on inner faces (inner,)."""
+        """In Pa s, on inner faces (inner,); computed each time."""
         return face_mean(self.stencil, self.viscosity)
 
     @cached_property

@@ -22,7 +22,7 @@ NONE_HELD = np.zeros((0, 3))
 class Momentum:
     """Room for the momentum equations of a flow, and what they come to: nothing here outlives an iteration.
 
-    After `assemble`: the velocity gradient `slope` (C, 3, 3); `off` (F,), the flux less that of the mean velocity; how
+    After `assemble`: what is left of each equation, `rest` (C, 3) in N; the velocity gradient `slope` (C, 3, 3); `off` (F,), the flux less that of the mean velocity; how
     far cells give way to pressure, `ease` (C,) for face fluxes and `mobility` (C,) for the correction; `stretched`, the
     mass in kg/s that the flow stretches. The matrix and the step are float32: they only lead to the answer.
     """
@@ -36,8 +36,8 @@ class Momentum:
         self.stretched = 0.0
         self.step = np.zeros((stencil.rows.order.length, 3), np.float32)
         self._transfer = np.zeros((inner, 3))
-        self._entries = np.zeros(2 * inner, np.float32)
-        self._rest, self._inverse = np.zeros((cells, 3), np.float32), np.zeros((cells, 3), np.float32)
+        self.entries = np.zeros(2 * inner, np.float32)
+        self.rest, self._inverse = np.zeros((cells, 3), np.float32), np.zeros((cells, 3), np.float32)
         self._sums = np.zeros((len(stencil.cell_chunks) - 1, 3))
 
     @property
@@ -54,9 +54,9 @@ class Momentum:
         s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
         over(
             s.face_chunks, passes.transfers_in, passes.transfers, flow.velocity, self.slope, flow.flux,
-            medium.viscosity_of_faces, medium.density_of_faces, s.pairs, s.weight, s.stiffness, s.askew, s.line, s.skew,
-            s.cross, s.area, rows.upper, rows.lower, SCHEME_NUMBER[flow.scheme], softness_of(flow.velocity), self._transfer,
-            self.off, self._entries,
+            medium.viscosity, medium.density, s.centre, *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper,
+            rows.lower, SCHEME_NUMBER[flow.scheme], softness_of(flow.velocity), self._transfer,
+            self.off, self.entries,
         )  # fmt: skip
         face, cell = inner + flow.open, s.face_cell[flow.open]
         through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
@@ -69,7 +69,7 @@ class Momentum:
         held, given = self._at_edges(flow, on_boundary)
         inert, source = NOTHING, NONE_HELD if flow.force is None else flow.force
         if medium.varies:
-            turned = turned_diffusion(s, medium.viscosity_of_faces, medium.viscosity_on_boundary, self.slope)
+            turned = turned_diffusion(s, medium.viscosity_of_faces(), medium.viscosity_on_boundary, self.slope)
             source = turned if not len(source) else source + turned
         if flow.past is not None:
             mass = medium.density * s.mesh.volume
@@ -77,11 +77,11 @@ class Momentum:
             source = pull if not len(source) else source + pull
         over(
             s.cell_chunks, passes.momentum_in, passes.momentum, flow.velocity, self.slope, flow.pressure_gradient,
-            s.mesh.volume, medium.density, self._transfer, flow.flux, self._entries, rows.offsets, rows.faces,
+            s.mesh.volume, medium.density, self._transfer, flow.flux, self.entries, rows.offsets, rows.faces,
             rows.edge_offsets, rows.edges, held, given, inert, source, flow.relaxation, flow.coupling,
             # slipping walls hold one component only: what counts is the one that moves most easily
             2 if s.mesh.is_plane or s.mesh.is_wedge else 3,
-            self._rest, self._inverse, self.ease, self.mobility, self._sums,
+            self.rest, self._inverse, self.ease, self.mobility, self._sums,
         )  # fmt: skip
         left, terms, self.stretched = self._sums.sum(axis=0).tolist()
         carried = np.abs(flow.flux[s.inner :]) * np.linalg.norm(on_boundary, axis=1)
@@ -92,7 +92,7 @@ class Momentum:
     def move(self, flow: SteadyFlow) -> None:
         """The velocity nearer to the answer."""
         s = self.stencil
-        swept(s.rows.order, self._entries, self._inverse, self._rest, flow.sweeps, self.step)
+        swept(s.rows.order, self.entries, self._inverse, self.rest, flow.sweeps, self.step)
         over(s.cell_chunks, passes.moved_in, passes.moved, self.step, flow.velocity)
 
     def follow_pressure(self, flow: SteadyFlow, velocity: np.ndarray, pressure_gradient: np.ndarray) -> None:
@@ -106,7 +106,7 @@ class Momentum:
             passes.coupled,
             s.rows.offsets,
             s.rows.columns,
-            self._entries,
+            self.entries,
             change,
             others,
         )
@@ -122,7 +122,7 @@ class Momentum:
         held = np.repeat(coefficient[:, None], 3, axis=1)
         given = held * on_boundary
         cell = s.face_cell[fixed]
-        given[fixed] += mu[fixed][:, None] * np.einsum("fki,fi->fk", self.slope[cell], s.cross[inner:][fixed])
+        given[fixed] += mu[fixed][:, None] * np.einsum("fki,fi->fk", self.slope[cell], s.edge_cross[fixed])
         if len(slip):
             # only the normal component is held; each component's own part is implicit
             cell, normal = s.face_cell[slip], s.boundary_normal[slip]

@@ -9,6 +9,7 @@ import numpy as np
 
 from brook.core.materials import ConstantFluid
 from brook.core.materials.fluid import table
+from brook.core.mesh.polyhedral import EVERY
 from brook.core.numerics import Stencil, gradient
 from brook.core.solve.fields import Fields
 from brook.core.solve.heat import Heat
@@ -20,23 +21,31 @@ if TYPE_CHECKING:
 
 ROUGH, FINE = 0.1, 0.01  # to what the heat equation is solved in an iteration of a steady flow, and of one in time
 BUOYANT = 0.95  # relaxation of the temperature where it drives the flow
+WAITS = 4  # iterations of a steady flow in a row for which a temperature may wait that only rides along
 
 
 @dataclass(frozen=True, eq=False)
 class Carried:
-    """Which cells (n,) and faces (F,) of the whole mesh those of the flow's part are."""
+    """Which cells (n,), faces (F,) and boundary faces (B,) of the whole mesh those of the flow's part are."""
 
-    cells: np.ndarray
-    faces: np.ndarray
+    cells: np.ndarray | slice
+    faces: np.ndarray | slice
+    edges: np.ndarray | slice
+
+    @property
+    def is_whole(self) -> bool:
+        return isinstance(self.cells, slice)
 
     @classmethod
     def of(cls, whole: Stencil, bodies: list[int]) -> Carried:
         mesh = whole.mesh
         mine = np.isin(mesh.body, bodies)
         inner = whole.inner
+        if mine.all():
+            return cls(EVERY, EVERY, EVERY)
         within = np.nonzero(mine[mesh.owner[:inner]] & mine[mesh.neighbour])[0]
         outer = inner + np.nonzero(mine[whole.owner[inner:]])[0]
-        return cls(np.nonzero(mine)[0], np.concatenate([within, outer]))
+        return cls(np.nonzero(mine)[0], np.concatenate([within, outer]), outer - inner)
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,13 +83,14 @@ class HeatCarried:
         self.heat, self.carried, self.fluids = heat, carried, fluids
         self.gravity, self.start, self.buoyancy = gravity, start, buoyancy
         self.varying, self.friction = varying, friction
-        self.conductivity = heat.substance.conductivity.copy()
+        self.conductivity = heat.substance.conductivity
+        self._left, self._waited = np.inf, 0
         if buoyancy != "none":
             heat.relaxation = BUOYANT
 
     def whole_flux(self, flux: np.ndarray) -> np.ndarray:
         """The mass flux on all faces (F,), nothing in solids and through walls."""
-        if len(self.carried.faces) == self.heat.stencil.active:
+        if self.carried.is_whole:
             return flux
         found = np.zeros(self.heat.stencil.active)
         found[self.carried.faces] = flux
@@ -88,11 +98,19 @@ class HeatCarried:
 
     # -- at each step -------------------------------------------------------------------------
 
-    def follow(self, flow: SteadyFlow) -> float:
+    @property
+    def acts_on_flow(self) -> bool:
+        return self.varying or self.buoyancy != "none"
+
+    def follow(self, flow: SteadyFlow, left: float) -> float:
         """One step of the temperature after one of the flow, and what it changes there. Returns the residual of heat.
 
-        Raises `Diverged`.
+        In a steady flow that it does not act on, it may wait while the flow itself, of which `left` is left, is further from
+        its end; what was left of it then stands. Raises `Diverged`.
         """
+        if flow.past is None and not self.acts_on_flow and self._left < left and self._waited < WAITS:
+            self._waited += 1
+            return self._left
         tolerance = ROUGH if flow.past is None else FINE
         residual = self.heat.advance(self.whole_flux(flow.flux), flow.past, self._friction(flow), tolerance)
         if not np.isfinite(residual):
@@ -101,6 +119,7 @@ class HeatCarried:
             cell = int(np.argmin(np.isfinite(self.heat.temperature)))
             raise Diverged("temperature", self.heat.stencil.mesh.centre[cell], "the temperature ran away")
         self.act(flow)
+        self._left, self._waited = residual, 0
         return residual
 
     def act(self, flow: SteadyFlow) -> None:
@@ -108,7 +127,7 @@ class HeatCarried:
         t = self.heat.temperature[self.carried.cells]
         s, of = flow.stencil, self.fluids.of
         if self.varying or self.buoyancy == "density":
-            on_boundary = self.heat.boundary[self.carried.faces[s.inner :] - self.heat.stencil.inner]
+            on_boundary = self.heat.boundary[self.carried.edges]
             density = flow.medium.density
             at_boundary = flow.medium.on_boundary
             viscosity = self.fluids.at("viscosity", t, of) if self.varying else flow.medium.viscosity
@@ -167,13 +186,14 @@ class HeatCarried:
 
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
         """The temperature where it acts on the flow; what is only carried follows by itself."""
-        return [(self.heat.temperature, True)] if self.varying or self.buoyancy != "none" else []
+        return [(self.heat.temperature, True)] if self.acts_on_flow else []
 
     def restore(self, arrays: dict[str, np.ndarray], flow: SteadyFlow) -> None:
         """Takes over a state with a temperature; one without leaves it as it is."""
         if "temperature" in arrays and arrays["temperature"].shape == self.heat.temperature.shape:
             self.heat.temperature = arrays["temperature"].copy()
             self.heat.boundary = arrays["boundary_temperature"].copy()
+        self._left = np.inf
         self.act(flow)
 
     def moment(self, flow: SteadyFlow) -> dict[str, np.ndarray]:
@@ -190,11 +210,10 @@ class HeatCarried:
     def onto(self, fields: Fields) -> Fields:
         """The fields on the whole mesh, with the temperature; nothing moves in solids."""
         s, more = self.heat.stencil, dict(fields.more)
-        cells, faces = self.carried.cells, self.carried.faces
-        outer = faces[fields.stencil.inner :] - s.inner
+        cells, faces, outer = self.carried.cells, self.carried.faces, self.carried.edges
 
-        def spread(values: np.ndarray, places: np.ndarray, count: int) -> np.ndarray:
-            if len(places) == count:
+        def spread(values: np.ndarray, places: np.ndarray | slice, count: int) -> np.ndarray:
+            if isinstance(places, slice):
                 return values
             found = np.zeros((count, *values.shape[1:]))
             found[places] = values

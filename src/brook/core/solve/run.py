@@ -8,11 +8,13 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Literal
 
+import numpy as np
+
 from brook.core.mesh import Mesh
 from brook.core.mesh.advice import patch_near
 from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.checkpoint import Checkpoint
-from brook.core.solve.coarse import start_on_lumps
+from brook.core.solve.cycles import Cycles
 from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, SteadyFlow
 from brook.core.solve.history import History, Rules, standing_still
@@ -86,28 +88,30 @@ def run_steady(
     before = history.seconds[-1] if len(history) else 0.0
     begun = reported = time.perf_counter()
     sent = 0
-    last_good = flow.snapshot()
+    last_good = flow.fields().copied(np.float32)
     state: State = "not converged"
     message = f"{rules.iterations} iterations were not enough"
     watch.report(history, 0)
-    if start is None and isinstance(flow, SteadyFlow):
-        levels = start_on_lumps(flow, _unhurried(watch))
+    mixing, cycles = None, None
+    if isinstance(flow, SteadyFlow) and flow.mixes:
+        cycles = Cycles(flow, starts=start is None)
+        levels = cycles.start(_unhurried(watch)) if start is None else 0
         if levels:
             history.marks.append(
                 (0, f"started from {levels} coarser meshes" if levels > 1 else "started from a coarser mesh")
             )
-    mixing = Acceleration(flow) if isinstance(flow, SteadyFlow) and flow.mixes else None
+        mixing = Acceleration(flow)
     while len(history) - began_at < rules.iterations:
         iteration = len(history)
         try:
             if mixing is not None:
                 mixing.begin()
-            residuals = flow.iterate()
+            residuals = flow.iterate() if cycles is None else cycles.iterate()
             now_fields = flow.fields()
             values = {name: monitor(now_fields) for name, monitor in monitors.items()}
         except Diverged as error:
             if not again:
-                again, flow, mixing = AGAIN.format(iteration + 1), flow.gentler(), None
+                again, flow, mixing, cycles = AGAIN.format(iteration + 1), flow.gentler(), None, None
                 history.marks.append((iteration, "started again with smaller steps"))
                 continue
             state, message = "diverged", explain(error, flow.stencil.mesh, iteration + 1, again)
@@ -115,7 +119,7 @@ def run_steady(
             break
         history.add(residuals, before + time.perf_counter() - begun, values)
         if iteration % SNAPSHOT_EVERY == 0:
-            last_good = now_fields.copied()
+            last_good = now_fields.copied(np.float32)
         if time.perf_counter() - reported > watch.seconds:
             watch.report(history, sent)
             sent, reported = len(history), time.perf_counter()
@@ -134,17 +138,18 @@ def run_steady(
             break
         if mixing is not None:
             mixing.end(residuals.worst)
+    mixing = cycles = None  # their room is needed for what is kept
     final = Checkpoint.of(flow, history, began_at)
     if state not in ("diverged", "paused"):
         flow.close_mass()
-        last_good = flow.snapshot()
+        last_good = flow.fields()
     watch.report(history, sent)
     message += again if state != "paused" else ""
     if state == "not converged":
         message += _what_still_moves(history, rules)
     steady = {name: standing_still(history.monitors[name], rules) for name in names}
     backflow = flow.backflow() if state != "diverged" else 0.0
-    return Outcome(state, message, last_good, history, steady, backflow, final)
+    return Outcome(state, message, last_good.copied(), history, steady, backflow, final)
 
 
 def _unhurried(watch: Watch) -> Callable[[], bool]:

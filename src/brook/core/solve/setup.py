@@ -53,7 +53,7 @@ def boundary_conditions(
             shape = developed_profile(mesh, patch, sticking) if wants_profile else np.ones(patch.count)
         if developed is not None:
             developed[patch.name] = shape
-        faces = PatchFaces(patch.name, mesh.face_vector[patch.faces], mesh.face_centre[patch.faces], shape)
+        faces = PatchFaces(patch.name, mesh.face_vector[patch.faces], mesh.face_centres(patch.faces), shape)
         condition = CONDITIONS[statement.kind](statement, faces)
         here = stencil.boundary_faces(patch)
         kind[here] = condition.kind

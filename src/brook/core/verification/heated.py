@@ -74,9 +74,9 @@ def nusselt(fields: Fields, at: float) -> float:
     through = fields.velocity[cells, 0] * mesh.volume[cells]
     bulk = float(through @ temperature[cells] / through.sum())
     patch = mesh.patch("top")
-    here = np.abs(mesh.face_centre[patch.faces, 0] - column) < 1e-5
+    here = np.abs(mesh.face_centres(patch.faces)[:, 0] - column) < 1e-5
     faces = np.arange(patch.start, patch.end)[here] - fields.stencil.inner
-    flux = -fields.more["heat"][1][faces].sum() / mesh.face_area[patch.faces][here].sum()
+    flux = -fields.more["heat"][1][faces].sum() / mesh.face_areas(patch.faces)[here].sum()
     return float(flux / (boundary[faces].mean() - bulk) * PECLET)
 
 

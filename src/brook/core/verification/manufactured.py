@@ -88,7 +88,7 @@ def _means(mesh: Mesh, faces: np.ndarray) -> np.ndarray:
     after = np.arange(1, len(sides.flat) + 1)
     after[sides.offsets[1:] - 1] = sides.offsets[:-1]
     face = np.repeat(np.arange(sides.count), sides.corners)
-    centre, a, b = mesh.face_centre[faces][face], mesh.points[sides.flat], mesh.points[sides.flat[after]]
+    centre, a, b = mesh.face_centres()[faces][face], mesh.points[sides.flat], mesh.points[sides.flat[after]]
     size = np.linalg.norm(np.cross(a - centre, b - centre), axis=1)
     mean = (exact((centre + a) / 2) + exact((a + b) / 2) + exact((b + centre) / 2)) / 3
     total = np.bincount(face, size, len(faces))

@@ -61,7 +61,7 @@ class Decay:
                           pressure_tolerance=1e-3)  # fmt: skip
         flow.reference_speed = 1.0
         flow.velocity = velocity(stencil.mesh.centre, 0.0)
-        faces = stencil.mesh.face_centre[: stencil.active]
+        faces = stencil.mesh.face_centres(slice(stencil.active))
         flow.flux = np.einsum("ij,ij->i", velocity(faces, 0.0), stencil.area)
         x, y = stencil.mesh.centre[:, 0], stencil.mesh.centre[:, 1]
         flow.start_pressure((np.cos(2 * x) + np.cos(2 * y)) / 4)

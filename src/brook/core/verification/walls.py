@@ -98,10 +98,11 @@ def flat_plate() -> list[Found]:
     mesh = outcome.fields.mesh
     patch = mesh.patch("plate")
     _, friction = face_forces(outcome.fields, patch)
-    upper = mesh.face_centre[patch.faces, 0] > 1e-9  # all but the edge that the stream meets
-    order = np.argsort(mesh.face_centre[patch.faces, 0][upper])
-    at = mesh.face_centre[patch.faces, 0][upper][order]
-    stress = (friction[:, 0] / mesh.face_area[patch.faces])[upper][order]
+    along = mesh.face_centres(patch.faces)[:, 0]
+    upper = along > 1e-9  # all but the edge that the stream meets
+    order = np.argsort(along[upper])
+    at = along[upper][order]
+    stress = (friction[:, 0] / mesh.face_areas(patch.faces))[upper][order]
     found: list[Found] = []
     for x in (0.3, 0.6, 0.9):
         factor = 2 * float(np.interp(x, at, stress)) * (x / 2e-6) ** 0.5
@@ -132,7 +133,7 @@ def taylor_couette() -> list[Found]:
         for name in names:
             patch = mesh.patch(name)
             _, friction = face_forces(fields, patch)
-            total += sign * float(np.cross(mesh.face_centre[patch.faces], friction)[:, 2].sum())
+            total += sign * float(np.cross(mesh.face_centres(patch.faces), friction)[:, 2].sum())
         where = "the inner wall" if sign < 0 else "the outer wall"
         found.append(Comparison(f"torque on {where} / N m", "exact", torque, total, TOLERANCE, _mesh(outcome)))
     radius = np.hypot(mesh.centre[:, 0], mesh.centre[:, 1])

@@ -178,32 +178,40 @@ document.addEventListener("submit", (event) => {
 });
 
 // What somebody types while the page's body is swapped (an answer to the value before, another window's change)
-// goes on where it was; what was typed and left meanwhile is sent after it.
+// goes on where it was; what was typed and left or entered meanwhile is sent after it.
 let underway = null;
 document.addEventListener("htmx:beforeSwap", (event) => {
   const { elt, parameters } = event.detail.requestConfig ?? {}, active = document.activeElement;
   const typed = [...document.querySelectorAll("#stage input.v[id], #stage textarea.v[id]")]
     .filter((e) => e.value !== e.defaultValue && !(e === elt && e.value === parameters?.value))
-    .map((e) => ({ id: e.id, value: e.value }));
+    .map((e) => ({ id: e.id, value: e.value, late: e.dataset.late }));
   const focus = active?.matches("#stage input.v[id], #stage textarea.v[id]") ? { id: active.id, ends: [active.selectionStart, active.selectionEnd] } : null;
   underway = { typed, focus };
 });
 const send = (except) => {
-  for (const field of document.querySelectorAll("#stage [data-unsent]")) if (field !== except) field.dispatchEvent(new Event("change", { bubbles: true }));
+  for (const field of document.querySelectorAll("#stage [data-unsent]")) if (field !== except || field.dataset.late) field.dispatchEvent(new Event("change", { bubbles: true }));
 };
-document.addEventListener("change", ({ target }) => { delete target.dataset.unsent; }, true);
+document.addEventListener("change", ({ target }) => {
+  delete target.dataset.unsent;
+  delete target.dataset.late;
+  if (target.classList.contains("htmx-request")) target.dataset.late = "1"; // entered before the answer to the value before
+}, true);
 document.addEventListener("focusout", () => setTimeout(() => send(document.activeElement), 80));
+document.addEventListener("keydown", ({ key, target }) => { // what a swap put back is no change of its own to the browser
+  if (key === "Enter" && target.dataset?.unsent) { target.dataset.late = "1"; send(null); }
+});
 document.addEventListener("htmx:afterSwap", (event) => {
   if (!underway || event.target.id !== "stage") return;
   const { typed, focus } = underway;
   underway = null;
   const field = focus && document.getElementById(focus.id);
   field?.focus();
-  for (const { id, value } of typed) {
+  for (const { id, value, late } of typed) {
     const found = document.getElementById(id);
     if (!found || found.value === value) continue;
     found.value = value;
     found.dataset.unsent = "1";
+    if (late) found.dataset.late = late;
   }
   setTimeout(() => send(document.activeElement), 80); // once the new fields are at work
   field?.setSelectionRange(...focus.ends);

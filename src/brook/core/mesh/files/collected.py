@@ -85,7 +85,8 @@ class Collected:
 
     def _outward(self, sides: Polygons, cell: np.ndarray) -> Polygons:
         """All sides looking out of their cells; those of a cell that close it are turned together or not at all."""
-        vector, centre = kernels.face_geometry(self.points, sides.flat, sides.offsets)
+        vector = kernels.face_vectors(self.points, sides.flat, sides.offsets)
+        centre = kernels.face_centres(self.points, sides.flat, sides.offsets, vector)
         area = np.linalg.norm(vector, axis=1)
         total = np.maximum(np.bincount(cell, area, self.count), 1e-300)
         left = np.linalg.norm([np.bincount(cell, vector[:, i], self.count) for i in range(3)], axis=0)

@@ -120,16 +120,10 @@ class Level:
 
 
 class Hierarchy:
-    """Levels from the finest on; `cycle` is a preconditioner of the first, symmetric and positive if the matrix is.
+    """Levels from the finest on; `cycle` is a preconditioner of the first, symmetric and positive if the matrix is."""
 
-    Without `steps`, cycles are plain ones, as matrices need that are not symmetric.
-    """
-
-    def __init__(
-        self, order: Order, columns: np.ndarray, entries: np.ndarray, diagonal: np.ndarray, steps: bool = True,
-    ):  # fmt: skip
+    def __init__(self, order: Order, columns: np.ndarray, entries: np.ndarray, diagonal: np.ndarray):
         """From CSR without its diagonal, its rows in an order; `columns` (nnz,) are those of the matrix."""
-        self._stepped, self._over = (STEPPED, OVER) if steps else (0, np.float32(PLAIN))
         level = Level(order, entries, diagonal, 1 / diagonal)
         self.levels = [level]
         while len(level.diagonal) > SMALLEST:
@@ -142,8 +136,12 @@ class Hierarchy:
         self._columns = columns
         self.refill(entries, diagonal)
 
-    def refill(self, entries: np.ndarray, diagonal: np.ndarray) -> None:
-        """New coefficients, float32, of the same matrix; they are kept, not copied."""
+    def refill(self, entries: np.ndarray, diagonal: np.ndarray, steps: bool = True) -> None:
+        """New coefficients, float32, of a matrix of the same pattern; they are kept, not copied.
+
+        Without `steps`, cycles are plain ones, as matrices need that are not symmetric.
+        """
+        self._stepped, self._over = (STEPPED, OVER) if steps else (0, np.float32(PLAIN))
         first = self.levels[0]
         first.entries, first.diagonal = entries, diagonal
         np.divide(np.float32(1.0), diagonal, out=first.inverse)

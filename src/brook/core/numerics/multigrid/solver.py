@@ -11,6 +11,23 @@ from brook.core.numerics.multigrid.hierarchy import Hierarchy
 from brook.core.numerics.stencil import Stencil
 
 
+class Levels:
+    """The hierarchy of a mesh, built for the first matrix that comes and only refilled from then on; solvers may share it
+    that do not work at the same time."""
+
+    def __init__(self) -> None:
+        self._stencil: Stencil | None = None
+        self._hierarchy: Hierarchy | None = None
+
+    def of(self, stencil: Stencil, entries: np.ndarray, diagonal: np.ndarray, steps: bool = True) -> Hierarchy:
+        """For a matrix in float32, kept and not copied; `steps` as in `Hierarchy.refill`."""
+        if self._hierarchy is None or self._stencil is not stencil:
+            self._hierarchy = Hierarchy(stencil.rows.order, stencil.rows.columns, entries, diagonal)
+            self._stencil = stencil
+        self._hierarchy.refill(entries, diagonal, steps)
+        return self._hierarchy
+
+
 class OwnMultigrid:
     """A `PressureSolver`: the hierarchy is built once for a mesh, and only refilled as coefficients change.
 
@@ -21,17 +38,13 @@ class OwnMultigrid:
     max_iterations = 400
 
     def __init__(self) -> None:
-        self._stencil: Stencil | None = None
-        self._hierarchy: Hierarchy | None = None
+        self.levels = Levels()
 
     def solve(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> tuple[np.ndarray, int]:
         order, columns = matrix.stencil.rows.order, matrix.stencil.rows.columns
         single = np.float32
         entries, diagonal = matrix.entries.astype(single, copy=False), matrix.diagonal.astype(single, copy=False)
-        if self._hierarchy is None or self._stencil is not matrix.stencil:
-            self._hierarchy, self._stencil = Hierarchy(order, columns, entries, diagonal), matrix.stencil
-        else:
-            self._hierarchy.refill(entries, diagonal)
+        hierarchy = self.levels.of(matrix.stencil, entries, diagonal)
         kind, count = matrix.entries.dtype, len(right)
         residual = right.astype(kind)
         value, image, direction = np.zeros_like(residual), np.zeros_like(residual), np.zeros_like(residual)
@@ -44,7 +57,7 @@ class OwnMultigrid:
             if not size > goal:
                 return value, done
             np.divide(residual, kind.type(size), out=scaled, casting="same_kind")
-            self._hierarchy.cycle(scaled, smooth)
+            hierarchy.cycle(scaled, smooth)
             better = smooth[:count]
             over(chunks, kernels.dots_in, kernels.dots, better, residual, image, pair)
             now, turned = (size * pair.sum(axis=0)).tolist()

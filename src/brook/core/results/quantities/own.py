@@ -71,7 +71,7 @@ def _dimension_elsewhere(tree: Node, known: dict[str, QuantityKind], named: Scop
 def _values(tree: Node, known: dict[str, QuantityKind], named: Scope) -> Callable[[View], Values]:
     def values(view: View) -> Values:
         mesh, stencil = view.fields.mesh, view.fields.stencil
-        places = (mesh.centre, mesh.face_centre[stencil.inner : stencil.active])
+        places = (mesh.centre, mesh.face_centres(slice(stencil.inner, stencil.active)))
         found = []
         for side, at in enumerate(places):
 

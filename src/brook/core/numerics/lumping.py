@@ -1,0 +1,96 @@
+"""Compiled loops between the cells of a mesh and lumps of them. What they are for is told in `solve/cycles.py`."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+from brook.core.numerics.passes import EXACT, ONE
+
+
+@njit(cache=True, fastmath=EXACT)
+def means_in(first, last, chunk, start, rows, volume, velocity, pressure, rest, mean_velocity, mean_pressure, total):
+    """Over lumps of cells `rows` (C,) from `start` (n + 1,) on: means of velocity (C, 3) and pressure (C,) by volume, and
+    sums `total` (n, 3) of `rest` (C, 3)."""
+    for s in range(first, last):
+        c = np.uint32(s)
+        whole, u0, u1, u2, p, r0, r1, r2 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        for k in range(np.uint32(start[c]), np.uint32(start[c + ONE])):
+            i = np.uint32(rows[k])
+            v = volume[i]
+            whole += v
+            u0 += v * velocity[i, 0]
+            u1 += v * velocity[i, 1]
+            u2 += v * velocity[i, 2]
+            p += v * pressure[i]
+            r0 += rest[i, 0]
+            r1 += rest[i, 1]
+            r2 += rest[i, 2]
+        mean_velocity[c, 0], mean_velocity[c, 1], mean_velocity[c, 2] = u0 / whole, u1 / whole, u2 / whole
+        mean_pressure[c] = p / whole
+        total[c, 0], total[c, 1], total[c, 2] = r0, r1, r2
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def means(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        means_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def through_in(first, last, chunk, start, codes, flux, total):
+    """Sums `total` (n,) of fluxes over the faces that make one: twice their number, and 1 more for those that look the
+    other way, in `codes` from `start` (n + 1,) on."""
+    for s in range(first, last):
+        f = np.uint32(s)
+        whole = 0.0
+        for k in range(np.uint32(start[f]), np.uint32(start[f + ONE])):
+            code = codes[k]
+            whole += flux[code >> ONE] if code & ONE == 0 else -flux[code >> ONE]
+        total[f] = whole
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def through(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        through_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def led_in(first, last, chunk, of, centre, middle, step, slope, push, push_slope, velocity, pressure, change):
+    """velocity (C, 3) and pressure (C,) with the changes of their lumps `of` (C,): `step` (n, 3) and `push` (n,), with
+    their gradients. In place; `change` (C, 3) is that of the velocity."""
+    for s in range(first, last):
+        c = np.uint32(s)
+        m = of[c]
+        x, y, z = centre[c, 0] - middle[m, 0], centre[c, 1] - middle[m, 1], centre[c, 2] - middle[m, 2]
+        for k in range(3):
+            moved = step[m, k] + slope[m, k, 0] * x + slope[m, k, 1] * y + slope[m, k, 2] * z
+            velocity[c, k] += moved
+            change[c, k] = moved
+        pressure[c] += push[m] + push_slope[m, 0] * x + push_slope[m, 1] * y + push_slope[m, 2] * z
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def led(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        led_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def driven_in(first, last, chunk, owner, neighbour, weight, area, density, change, flux):
+    """flux (inner,) with what a change of velocity (C, 3) carries. In place."""
+    for s in range(first, last):
+        f = np.uint32(s)
+        p, n, w = owner[f], neighbour[f], weight[f]
+        v = 1.0 - w
+        total = 0.0
+        for k in range(3):
+            total += (w * change[p, k] + v * change[n, k]) * area[f, k]
+        flux[f] += (w * density[p] + v * density[n]) * total
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def driven(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        driven_in(chunks[b], chunks[b + 1], b, *args)
