@@ -6,6 +6,8 @@ import { Plot, wholeRange } from "./plot.js";
 
 const COLOURS = ["#0f6e74", "#b4532a", "#7a5195", "#5b7f3a", "#3b6ea5", "#a8791a", "#8a5a44", "#a3497e", "#4f6a3d", "#59636b", "#20506b", "#873a19"];
 const el = (name, text = "", className = "") => Object.assign(document.createElement(name), { textContent: text, className });
+/** The size of a share in percent; what is below a thousandth of a percent is rounding of the numbers, not a difference. */
+const percent = (share) => (Math.abs(share) < 0.001 ? "0" : rounded(Math.abs(share), 2));
 
 export function openPlots(root) {
   const figures = [...root.querySelectorAll("figure.curve-plot")].map((figure) => new CurvePlot(figure));
@@ -86,12 +88,12 @@ class CurvePlot {
     const { data } = this, unit = (u) => (u ? ` [${pretty(u)}]` : "");
     holder.replaceChildren(...data.references.map((reference) => {
       const block = el("details"), summary = el("summary");
-      const words = reference.against.map((a) => (a.mean == null ? `${a.title} does not reach the points` : `${reference.against.length > 1 ? `${a.title}: ` : ""}differs by ${rounded(a.mean, 2)} % (root mean square), at most ${rounded(a.largest, 2)} %, of the largest value`));
+      const words = reference.against.map((a) => (a.mean == null ? `${a.title} does not reach the points` : `${reference.against.length > 1 ? `${a.title}: ` : ""}differs by ${percent(a.mean)} % (root mean square), at most ${percent(a.largest)} %, of the largest value`));
       summary.append(el("b", reference.title), ` · ${words.join("; ")}`);
       const table = el("table", "", "small"), head = el("tr"), body = el("tbody");
       head.append(el("th", `${data.x_title}${unit(data.x_unit)}`, "num"), el("th", `reference${unit(data.y_unit)}`, "num"), ...reference.against.flatMap((a) => [el("th", `${a.title}${unit(data.y_unit)}`, "num"), el("th", "difference [%]", "num")]));
       for (let k = 0; k < reference.x.length; k++) {
-        const row = el("tr"), share = (v) => (v == null ? "–" : `${v > 0 ? "+" : v < 0 ? "−" : ""}${rounded(Math.abs(v), 2)}`);
+        const row = el("tr"), share = (v) => (v == null ? "–" : `${percent(v) === "0" ? "" : v > 0 ? "+" : "−"}${percent(v)}`);
         row.append(el("td", rounded(reference.x[k], 4), "num"), el("td", rounded(reference.y[k], 4), "num"), ...reference.against.flatMap((a) => [el("td", rounded(a.computed[k], 4), "num"), el("td", share(a.share[k]), "num")]));
         body.append(row);
       }
