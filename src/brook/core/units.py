@@ -148,6 +148,7 @@ DIMENSIONS = {
     "dynamic_viscosity": dimension_of("Pa s"),
     "kinematic_viscosity": dimension_of("m^2/s"),
     "acceleration": dimension_of("m/s^2"),
+    "force": dimension_of("N"),
     "power": dimension_of("W"),
     "heat_flux": dimension_of("W/m^2"),
     "film_coefficient": dimension_of("W/(m^2 K)"),
@@ -162,7 +163,7 @@ EXAMPLES = {
     "number": "1.2", "angle": "90 deg", "length": "25 mm", "area": "4 cm^2", "volume": "2 L", "time": "3 s",
     "speed": "8 mm/s", "pressure": "0 Pa", "volume_flow": "2 L/min", "temperature": "10 degC",
     "density": "1000 kg/m^3", "dynamic_viscosity": "1.3 mPa s", "kinematic_viscosity": "1.3e-6 m^2/s",
-    "acceleration": "-9.81 m/s^2", "power": "5 W", "heat_flux": "1 kW/m^2", "film_coefficient": "10 W/(m^2 K)",
+    "acceleration": "-9.81 m/s^2", "force": "2 N", "power": "5 W", "heat_flux": "1 kW/m^2", "film_coefficient": "10 W/(m^2 K)",
     "thermal_resistance": "1e-4 m^2 K/W", "heat_capacity": "4.2 kJ/(kg K)", "conductivity": "0.6 W/(m K)",
     "expansion": "2e-4 K^-1", "rate": "1 s^-1",
 }  # fmt: skip
@@ -183,8 +184,8 @@ LADDERS = {
     DIMENSIONS["conductivity"]: ("W/(m K)",),
     DIMENSIONS["thermal_resistance"]: ("m^2 K/W",),
     DIMENSIONS["time"]: ("ms", "s"),
-    dimension_of("N"): ("uN", "mN", "N", "kN"),
-    dimension_of("1/s"): ("1/s",),
+    DIMENSIONS["force"]: ("uN", "mN", "N", "kN"),
+    DIMENSIONS["rate"]: ("1/s",),
 }
 
 

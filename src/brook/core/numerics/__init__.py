@@ -7,11 +7,13 @@ from brook.core.numerics.operators import (
     face_mean,
     gradient,
     laplacian,
+    leaning,
+    push,
     turned_diffusion,
 )  # fmt: skip
 from brook.core.numerics.stencil import Stencil
 
 __all__ = [
     "Matrix", "Stencil", "convection", "divergence",
-    "face_mean", "gradient", "laplacian", "turned_diffusion",
+    "face_mean", "gradient", "laplacian", "leaning", "push", "turned_diffusion",
 ]  # fmt: skip

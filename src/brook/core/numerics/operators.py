@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 
 from brook.core.numerics import kernels, passes
-from brook.core.numerics.chunks import over
+from brook.core.numerics.chunks import chunks_of, over
 from brook.core.numerics.matrix import Matrix
 from brook.core.numerics.stencil import Fit, Stencil
 
@@ -20,6 +20,7 @@ Convection = Literal["limited", "central", "upwind"]
 SCHEME_NUMBER = {"upwind": 0, "limited": 1, "central": 2}
 # Differences under this share of a field's range count as smooth and are not limited.
 SMOOTH_SHARE = 0.1
+EVERY_CELL = np.zeros(0, np.uint32)
 
 
 def gradient(
@@ -30,12 +31,45 @@ def gradient(
     `fit` comes from `Stencil.fit`; `boundary` (B,) or (B, 3) are the boundary values. Goes into `out` where one is given.
     """
     found = np.empty((*value.shape, 3)) if out is None else out
-    alone, together = (passes.slope_in, passes.slope) if value.ndim == 1 else (passes.slopes_in, passes.slopes)
+    rows = stencil.rows
+    shape = (
+        boundary, rows.offsets, rows.columns, rows.edge_offsets, rows.edges, stencil.centre, stencil.edge_line, fit.near,
+        fit.inverse, fit.own, fit.place,
+    )  # fmt: skip
+    if value.ndim == 1:
+        over(stencil.cell_chunks, passes.slope_in, passes.slope, found, EVERY_CELL, value, *shape)
+    else:
+        over(stencil.cell_chunks, passes.slopes_in, passes.slopes, value, *shape, found)
+    return found
+
+
+def leaning(
+    stencil: Stencil, fit: Fit, value: np.ndarray, boundary: np.ndarray, out: np.ndarray | None = None
+) -> np.ndarray:
+    """The gradient of a scalar, in the cells from which values are carried off the lines of centres: elsewhere nothing is
+    said. Arguments are those of `gradient`."""
+    cells = stencil.leaning
+    if not len(cells):
+        return gradient(stencil, fit, value, boundary, out)
+    found = np.empty((stencil.cells, 3)) if out is None else out
     rows = stencil.rows
     over(
-        stencil.cell_chunks, alone, together, value, boundary, rows.offsets, rows.columns, rows.edge_offsets, rows.edges,
-        stencil.centre, stencil.edge_line, fit.near, fit.inverse, fit.own, fit.place, found,
+        chunks_of(len(cells)), passes.slope_in, passes.slope, found, cells, value, boundary, rows.offsets, rows.columns,
+        rows.edge_offsets, rows.edges, stencil.centre, stencil.edge_line, fit.near, fit.inverse, fit.own, fit.place,
     )  # fmt: skip
+    return found
+
+
+def push(
+    stencil: Stencil, fit: Fit, pressure: np.ndarray, boundary: np.ndarray, out: np.ndarray | None = None
+) -> np.ndarray:
+    """∑ p S over the faces of each cell, over its volume (C, 3): the gradient of a pressure that keeps momentum, and that
+    feels nothing of one that goes up and down from cell to cell. Arguments are those of `gradient`."""
+    if stencil.is_lumped:
+        return gradient(stencil, fit, pressure, boundary, out)
+    slope = leaning(stencil, fit, pressure, boundary)
+    found = np.empty_like(slope) if out is None else out
+    over(stencil.cell_chunks, passes.push_in, passes.push, found, pressure, boundary, slope, *stencil.push_of(fit))
     return found
 
 

@@ -90,34 +90,130 @@ def _fitted(inverse, own, place, c):
     return inverse[c, 0], inverse[c, 1], inverse[c, 2], inverse[c, 3], inverse[c, 4], inverse[c, 5]
 
 
+@njit(cache=True, fastmath=EXACT, inline="always")
+def _sloped(c, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, inverse, own, place):
+    """The same of a scalar in one cell."""
+    here, a, b, d = np.float64(value[c]), 0.0, 0.0, 0.0
+    for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+        n = columns[k]
+        step = value[n] - here
+        x, y, z = _away(centre, c, n)
+        a += step * x
+        b += step * y
+        d += step * z
+    for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+        e = edges[k]
+        step = edge_near[e] * (edge[e] - here)
+        a += step * edge_line[e, 0]
+        b += step * edge_line[e, 1]
+        d += step * edge_line[e, 2]
+    xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
+    return _turned(xx, xy, xz, yy, yz, zz, a, b, d)
+
+
 @njit(cache=True, fastmath=EXACT)
-def slope_in(first, last, chunk, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
-             inverse, own, place, out):  # fmt: skip
-    """out (C, 3): the same of a scalar."""
+def slope_in(first, last, chunk, out, cells, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
+             inverse, own, place):  # fmt: skip
+    """out (C, 3): the same of a scalar in all cells, or in `cells` (n,) where there are any of these."""
+    some = len(cells) > 0
     for s in range(first, last):
-        c = np.uint32(s)
-        here, a, b, d = value[c], 0.0, 0.0, 0.0
-        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
-            n = columns[k]
-            step = value[n] - here
-            x, y, z = _away(centre, c, n)
-            a += step * x
-            b += step * y
-            d += step * z
-        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
-            e = edges[k]
-            step = edge_near[e] * (edge[e] - here)
-            a += step * edge_line[e, 0]
-            b += step * edge_line[e, 1]
-            d += step * edge_line[e, 2]
-        xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
-        out[c, 0], out[c, 1], out[c, 2] = _turned(xx, xy, xz, yy, yz, zz, a, b, d)
+        c = np.uint32(cells[s]) if some else np.uint32(s)
+        out[c, 0], out[c, 1], out[c, 2] = _sloped(
+            c, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, inverse, own, place
+        )
 
 
 @njit(cache=True, parallel=True, fastmath=EXACT)
 def slope(chunks, *args):
     for b in prange(len(chunks) - 1):
         slope_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT, inline="always")
+def _pushed(c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area,
+            volume, bent, unbent):  # fmt: skip
+    """What a pressure does to a cell, over its volume: the sum over faces, so that what one cell feels its neighbour feels
+    the other way round. On faces between cells the pressure is interpolated, on boundaries where it is not known carried
+    there by its least-squares gradient `slope` (C, 3). `unbent` (n, 3, 3) makes the sum of `bent` cells (C,) exact for a linear pressure."""
+    inner = len(weight)
+    here, a, b, d = np.float64(value[c]), 0.0, 0.0, 0.0
+    g0, g1, g2 = slope[c, 0], slope[c, 1], slope[c, 2]
+    for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+        code, n = faces[k], columns[k]
+        f = code >> ONE
+        w = weight[f] if code & ONE == 0 else 1.0 - weight[f]
+        v = 1.0 - w
+        step = v * (value[n] - here)
+        if askew[f] & SKEWED:
+            step += (w * g0 + v * slope[n, 0]) * skew[f, 0]
+            step += (w * g1 + v * slope[n, 1]) * skew[f, 1]
+            step += (w * g2 + v * slope[n, 2]) * skew[f, 2]
+        if code & ONE != 0:
+            step = -step
+        a += step * area[f, 0]
+        b += step * area[f, 1]
+        d += step * area[f, 2]
+    for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+        e = edges[k]
+        f = np.uint32(inner + e)
+        if edge_near[e] > 0.0:
+            step = edge[e] - here
+        else:
+            step = g0 * edge_line[e, 0] + g1 * edge_line[e, 1] + g2 * edge_line[e, 2]
+        a += step * area[f, 0]
+        b += step * area[f, 1]
+        d += step * area[f, 2]
+    v = volume[c]
+    a, b, d = a / v, b / v, d / v
+    if len(bent) > 0 and bent[c] > 0:
+        i = bent[c] - ONE
+        a, b, d = (
+            unbent[i, 0, 0] * a + unbent[i, 0, 1] * b + unbent[i, 0, 2] * d,
+            unbent[i, 1, 0] * a + unbent[i, 1, 1] * b + unbent[i, 1, 2] * d,
+            unbent[i, 2, 0] * a + unbent[i, 2, 1] * b + unbent[i, 2, 2] * d,
+        )
+    return a, b, d
+
+
+@njit(cache=True, fastmath=EXACT)
+def push_in(first, last, chunk, out, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near,
+            weight, askew, skew, area, volume, bent, unbent):  # fmt: skip
+    """out (C, 3): the same for all cells."""
+    for s in range(first, last):
+        c = np.uint32(s)
+        out[c, 0], out[c, 1], out[c, 2] = _pushed(
+            c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew,
+            area, volume, bent, unbent,
+        )  # fmt: skip
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def push(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        push_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True)
+def spans(offsets, faces, edge_offsets, edges, centre, middle, area, volume, out):
+    """out (C, 3, 3): the sum over faces of area times place, over the volume; 1 along z where no face looks that way."""
+    inner = len(area) - edge_offsets[-1]
+    for c in range(len(volume)):
+        total = np.zeros((3, 3))
+        for k in range(offsets[c], offsets[c + 1]):
+            f = faces[k] >> ONE
+            sign = 1.0 if faces[k] & ONE == 0 else -1.0
+            for i in range(3):
+                for j in range(3):
+                    total[i, j] += sign * area[f, i] * (middle[f, j] - centre[c, j])
+        for k in range(edge_offsets[c], edge_offsets[c + 1]):
+            f = inner + edges[k]
+            for i in range(3):
+                for j in range(3):
+                    total[i, j] += area[f, i] * (middle[f, j] - centre[c, j])
+        total /= volume[c]
+        if abs(total[2, 2]) < 1e-9:
+            total[2, 2] = 1.0
+        out[c] = total
 
 
 @njit(cache=True)
@@ -397,36 +493,28 @@ def answer(chunks, *args):
 
 
 @njit(cache=True, fastmath=EXACT)
-def corrected_in(first, last, chunk, correction, level, mobility, offsets, columns, edge_offsets, edges, centre, edge_line,
-                 edge_near, inverse, own, place, velocity, pressure, pressure_gradient, sums):  # fmt: skip
-    """velocity (C, 3), pressure (C,) and its gradient (C, 3) with the pressure correction, which is nothing on boundaries
-    where the pressure is known. In place. sums (chunks, 1): the largest square of a speed, or nan where one is lost."""
+def corrected_in(first, last, chunk, correction, level, mobility, plain, velocity, pressure, pressure_gradient, sums, edge,
+                 slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area, volume,
+                 bent, unbent):  # fmt: skip
+    """velocity (C, 3), pressure (C,) and what that does to cells (C, 3) with the pressure correction, of which `slope` is the
+    gradient: what counts if it is `plain`. In place. sums (chunks, 1): the largest square of a speed, or nan where one is lost."""
     most, lost = 0.0, False
     for s in range(first, last):
         c = np.uint32(s)
-        here, a, b, d = np.float64(correction[c]), 0.0, 0.0, 0.0
-        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
-            n = columns[k]
-            step = correction[n] - here
-            x, y, z = _away(centre, c, n)
-            a += step * x
-            b += step * y
-            d += step * z
-        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
-            e = edges[k]
-            step = -edge_near[e] * here
-            a += step * edge_line[e, 0]
-            b += step * edge_line[e, 1]
-            d += step * edge_line[e, 2]
-        xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
-        x, y, z = _turned(xx, xy, xz, yy, yz, zz, a, b, d)
+        if plain:
+            x, y, z = slope[c, 0], slope[c, 1], slope[c, 2]
+        else:
+            x, y, z = _pushed(
+                c, correction, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew,
+                area, volume, bent, unbent,
+            )  # fmt: skip
         pressure_gradient[c, 0] += x
         pressure_gradient[c, 1] += y
         pressure_gradient[c, 2] += z
         gives = mobility[c]
         u0, u1, u2 = velocity[c, 0] - gives * x, velocity[c, 1] - gives * y, velocity[c, 2] - gives * z
         velocity[c, 0], velocity[c, 1], velocity[c, 2] = u0, u1, u2
-        pressure[c] += here - level
+        pressure[c] += correction[c] - level
         square = u0 * u0 + u1 * u1 + u2 * u2
         if not (square < np.inf and abs(pressure[c]) < np.inf):
             lost = True

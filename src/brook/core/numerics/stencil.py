@@ -17,6 +17,8 @@ from brook.core.numerics.chunks import chunks_of
 from brook.core.numerics.rows import Rows
 
 STRAIGHT = 1e-12  # of the distance and of the face: what is askew by less is straight
+MOST = 0.5  # of the cells: where more are meant it is quicker to do all
+BENT = 1e-5  # share of its volume from which a cell counts as one with bent faces
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,6 +66,11 @@ class Stencil:
     def boundary_faces(self, patch: Patch) -> slice:
         """The faces of a patch within boundary arrays."""
         return slice(patch.start - self.inner, patch.end - self.inner)
+
+    @property
+    def is_lumped(self) -> bool:
+        """Whether cells are lumps of others, whose faces are too rough for sums over them."""
+        return False
 
     @cached_property
     def owner(self) -> np.ndarray:
@@ -204,6 +211,37 @@ class Stencil:
             cells, rows.offsets, rows.columns, rows.edge_offsets, rows.edges, self.centre, self.edge_line, near, moment
         )
         return _inverse(moment)
+
+    @cached_property
+    def unbent(self) -> tuple[np.ndarray, np.ndarray]:
+        """Where the sum over faces of place times area is not the volume, since faces are bent: `of` (C,), one more than the
+        number of such a cell and 0 for others, or nothing (0,) where none is; and what makes it so, (n, 3, 3)."""
+        rows, middle, found = self.rows, self.mesh.face_centres(slice(self.active)), np.empty((self.cells, 3, 3))
+        passes.spans(
+            rows.offsets, rows.faces, rows.edge_offsets, rows.edges, self.centre, middle, self.area, self.mesh.volume, found
+        )
+        bent = np.nonzero(np.abs(found - np.eye(3)).max(axis=(1, 2)) > BENT)[0]
+        of = np.zeros(self.cells if len(bent) else 0, np.uint32)
+        of[bent] = 1 + np.arange(len(bent))
+        return of, np.linalg.inv(found[bent])
+
+    @cached_property
+    def leaning(self) -> np.ndarray:
+        """The cells at boundaries and at faces off the line of centres, (n,) or nothing where these are most."""
+        here = np.zeros(self.cells, bool)
+        here[self.face_cell] = True
+        off = self.askew & passes.SKEWED > 0
+        here[self.owner[: self.inner][off]] = here[self.neighbour[off]] = True
+        found = np.nonzero(here)[0].astype(np.uint32)
+        return found if len(found) < MOST * self.cells else found[:0]
+
+    def push_of(self, fit: Fit) -> tuple[np.ndarray, ...]:
+        """What `passes.push` needs of the mesh and of where the pressure is known."""
+        rows = self.rows
+        return (
+            rows.offsets, rows.columns, rows.faces, rows.edge_offsets, rows.edges, self.edge_line, fit.near, self.weight,
+            self.askew, self.skew, self.area, self.mesh.volume, *self.unbent,
+        )  # fmt: skip
 
     @cached_property
     def whole_pattern(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:

@@ -69,7 +69,7 @@ def _parts(reading: Reading, places: Places) -> tuple[str, str, str, Statistic]:
     if quantity not in quantities or kind not in quantities[quantity].on:
         known = [q for q in quantities if kind in quantities[q].on]
         raise FormulaError(f"'{quantity}' cannot be read on a {kind}: {nearest(quantity, known)}", reading.position)
-    known = [s for s in STATISTICS if STATISTICS[s].fits(quantity)]
+    known = [s for s in STATISTICS if STATISTICS[s].fits(quantities[quantity])]
     if statistic_name not in known:
         raise FormulaError(
             f"'{statistic_name}' of {quantity} is not known: {nearest(statistic_name, known)}", reading.position
@@ -138,8 +138,9 @@ def _words(node: Node) -> str:
         case Reading() if len(node.parts) == 3 and node.parts[2] in STATISTICS:
             place, quantity, statistic = node.parts
             arguments = [_words(a) for a in node.arguments]
-            said = QUANTITIES[quantity].words if quantity in QUANTITIES else quantity.replace("_", " ")
-            return STATISTICS[statistic].words.format(*arguments, quantity=said, place=place)
+            kind = QUANTITIES.get(quantity)
+            said, summed = (kind.words, kind.summed) if kind else (quantity.replace("_", " "), "")
+            return STATISTICS[statistic].words.format(*arguments, quantity=said, place=place, summed=summed)
         case Reading():
             return node.text
         case Negative():

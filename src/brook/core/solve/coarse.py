@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from brook.core.solve.flow import SteadyFlow
 
 PAIRINGS = 3
+WAYS = 6
 UPRIGHT = 0.3  # least cosine between a face and the line of centres
 
 
@@ -66,6 +67,10 @@ class LumpedStencil(Stencil):
     @property
     def active(self) -> int:
         return self.mesh.face_count
+
+    @property
+    def is_lumped(self) -> bool:
+        return True
 
     @cached_property
     def stiffness(self) -> np.ndarray:
@@ -124,10 +129,11 @@ class Lumps:
         keys, face = np.unique(np.minimum(one, two) * count + np.maximum(one, two), return_inverse=True)
         vector, middle = _summed(fine, cut, sign, face, len(keys))
         number = np.repeat(np.arange(len(fine.patches)), [p.count for p in fine.patches])
+        number = WAYS * number + _way(fine.boundary_normal)
         edge_keys, edge = np.unique(number * count + of[fine.face_cell], return_inverse=True)
         outer, rim = _summed(fine, np.arange(inner, fine.active), np.ones(fine.boundary_count), edge, len(edge_keys))
         ends = len(keys) + np.concatenate(
-            [[0], np.cumsum(np.bincount(edge_keys // count, minlength=len(fine.patches)))]
+            [[0], np.cumsum(np.bincount(edge_keys // (WAYS * count), minlength=len(fine.patches)))]
         )
         mesh = LumpedMesh(
             np.concatenate([vector, outer]), np.concatenate([middle, rim]),
@@ -161,6 +167,12 @@ def _paired(fine: Stencil) -> np.ndarray:
     stiff = np.where(fine.mesh.body[fine.owner[: fine.inner]] == fine.mesh.body[fine.neighbour], stiff, 0.0)
     entries[rows.upper] = entries[rows.lower] = -stiff / stiff.max()
     return lumped(rows.offsets, rows.columns, entries, PAIRINGS)
+
+
+def _way(normal: np.ndarray) -> np.ndarray:
+    """Which of the `WAYS` along the axes each normal (n, 3) looks: the two sides of a slab are never put together."""
+    axis = np.abs(normal).argmax(axis=1)
+    return 2 * axis + (normal[np.arange(len(axis)), axis] < 0)
 
 
 def _summed(

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from brook.core.numerics import Matrix, Stencil, divergence, gradient, laplacian, passes
+from brook.core.numerics import Matrix, Stencil, divergence, gradient, laplacian, leaning, passes
 from brook.core.numerics.chunks import over
 from brook.core.solve.momentum import NOTHING, Momentum
 
@@ -23,7 +23,10 @@ class Continuity:
         self._link, self._entries = momentum.spare[:inner], momentum.entries
         self._diagonal, self._rest = np.zeros(cells, np.float32), np.zeros(cells, np.float32)
         self._sums = np.zeros((len(stencil.cell_chunks) - 1, 1))
-        self._edge_link = np.zeros(stencil.boundary_count)
+        self._edge_link, self._edge_none = np.zeros((2, stencil.boundary_count))
+        spare = momentum.spare[inner:]
+        room = spare[: 3 * cells] if len(spare) >= 3 * cells else np.zeros(3 * cells)
+        self._slope = room.reshape(cells, 3)
 
     def predict(self, flow: SteadyFlow, momentum: Momentum) -> None:
         """Rhie-Chow fluxes from the new velocity and the old pressure. Relaxation and inertia are brought in on the face
@@ -73,10 +76,12 @@ class Continuity:
         over(s.face_chunks, passes.answer_in, passes.answer, correction, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
         level = float(np.average(correction, weights=s.mesh.volume)) if flow.conditions.is_closed else 0.0
+        fit = flow.known
+        slope = (gradient if s.is_lumped else leaning)(s, fit, correction, self._edge_none, self._slope)
         over(
-            s.cell_chunks, passes.corrected_in, passes.corrected, correction, level, momentum.mobility, rows.offsets,
-            rows.columns, rows.edge_offsets, rows.edges, s.centre, s.edge_line, flow.known.near, flow.known.inverse,
-            flow.known.own, flow.known.place, flow.velocity, flow.pressure, flow.pressure_gradient, self._sums,
+            s.cell_chunks, passes.corrected_in, passes.corrected, correction, level, momentum.mobility, s.is_lumped,
+            flow.velocity, flow.pressure, flow.pressure_gradient, self._sums, self._edge_none, slope,
+            *s.push_of(fit),
         )  # fmt: skip
         return float(np.sqrt(self._sums.max()))
 

@@ -11,10 +11,11 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.materials import ConstantFluid
-from brook.core.numerics import Stencil, face_mean, gradient
+from brook.core.numerics import Stencil, face_mean, leaning, push
 from brook.core.numerics.linear import PressureSolver, usual_pressure_solver
 from brook.core.numerics.multigrid import OwnMultigrid
 from brook.core.numerics.operators import Convection
+from brook.core.solve import edges
 from brook.core.solve.continuity import Continuity, project
 from brook.core.solve.fields import Fields
 from brook.core.solve.medium import Medium, ShearLaws
@@ -100,14 +101,14 @@ class SteadyFlow:
 
     def take_mixture(self) -> None:
         """What follows from a mixed state."""
-        gradient(self.stencil, self.known, self.pressure, self.conditions.pressure, self.pressure_gradient)
+        push(self.stencil, self.known, self.pressure, self.conditions.pressure, self.pressure_gradient)
         if self.passenger is not None:
             self.passenger.act(self)
 
     def start_pressure(self, pressure: np.ndarray) -> None:
-        """Takes over a pressure (C,) and its gradient."""
+        """Takes over a pressure (C,) and what it does."""
         self.pressure = pressure.copy()
-        self.pressure_gradient = gradient(self.stencil, self.known, self.pressure, self.conditions.pressure)
+        self.pressure_gradient = push(self.stencil, self.known, self.pressure, self.conditions.pressure)
 
     def moment(self) -> Moment:
         """What later steps in time need of now."""
@@ -216,24 +217,20 @@ class SteadyFlow:
     # -- boundary values ----------------------------------------------------------------------
 
     def boundary_velocity(self) -> np.ndarray:
-        s, inner = self.stencil, self.stencil.inner
-        value = self.conditions.velocity.copy()
-        near = self.velocity[s.face_cell]
-        normal = s.boundary_normal
-        through = np.einsum("ij,ij->i", near[self.slip], normal[self.slip])
-        value[self.slip] = near[self.slip] - through[:, None] * normal[self.slip]
-        size = np.linalg.norm(s.area[inner:][self.open], axis=1)
-        speed = self.flux[inner:][self.open] / (self.medium.on_boundary[self.open] * size)
-        back = (speed[:, None] * normal[self.open])[speed < 0]
-        value[self.open] = near[self.open]
-        value[self.open[speed < 0]] = back
-        return value
+        s, found = self.stencil, np.empty((self.stencil.boundary_count, 3))
+        edges.velocities(
+            self.conditions.kind, self.conditions.velocity, self.velocity, s.face_cell, s.area[s.inner :],
+            self.flux[s.inner :], self.medium.on_boundary, found,
+        )  # fmt: skip
+        return found
 
     def _boundary_pressure(self) -> np.ndarray:
-        s = self.stencil
-        cell = s.face_cell
-        reached = self.pressure[cell] + np.einsum("ij,ij->i", self.pressure_gradient[cell], s.edge_line)
-        return np.where(self.conditions.kind == OPEN, self.conditions.pressure, reached)
+        s, found = self.stencil, np.empty(self.stencil.boundary_count)
+        slope = leaning(s, self.known, self.pressure, self.conditions.pressure)
+        edges.pressures(
+            self.conditions.kind, self.conditions.pressure, self.pressure, slope, s.face_cell, s.edge_line, found
+        )
+        return found
 
     def backflow(self) -> float:
         """Share of the flow through pressure patches that comes back in."""
@@ -263,12 +260,12 @@ class SteadyFlow:
         terms = momentum.stretched + 0.5 * float(np.abs(self.flux[s.inner :]).sum())
         # from rest nothing is stretched yet: what is left is then all there is
         kept = left / (terms + left) if left > 0 else 0.0
-        solved, push = (self.velocity.copy(), self.pressure_gradient.copy()) if self.corrections > 1 else (None, None)
+        solved, pushed = (self.velocity.copy(), self.pressure_gradient.copy()) if self.corrections > 1 else (None, None)
         fastest = mass.correct(self, momentum)
         for _ in range(1, self.corrections):
             assert solved is not None
-            assert push is not None
-            momentum.follow_pressure(self, solved, push)
+            assert pushed is not None
+            momentum.follow_pressure(self, solved, pushed)
             momentum.look(self, on_boundary)
             mass.predict(self, momentum)
             mass.balance(self)

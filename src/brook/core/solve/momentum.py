@@ -10,7 +10,7 @@ from brook.core.numerics import Stencil, gradient, passes, turned_diffusion
 from brook.core.numerics.chunks import over
 from brook.core.numerics.linear import swept
 from brook.core.numerics.operators import SCHEME_NUMBER, softness_of
-from brook.core.physics.conditions import FIXED
+from brook.core.solve import edges
 
 if TYPE_CHECKING:
     from brook.core.solve.flow import SteadyFlow
@@ -66,7 +66,7 @@ class Momentum:
         """The equations for the flow as it is, `slope` included; gives what is left of them over their terms."""
         s, medium, rows = self.stencil, flow.medium, self.stencil.rows
         self.transfer(flow)
-        held, given = self._at_edges(flow, on_boundary)
+        held, given, edge_terms = self._at_edges(flow, on_boundary)
         inert, source = NOTHING, NONE_HELD if flow.force is None else flow.force
         if medium.varies:
             turned = turned_diffusion(s, medium.viscosity_of_faces(), medium.viscosity_on_boundary, self.slope)
@@ -84,9 +84,7 @@ class Momentum:
             self.rest, self._inverse, self.ease, self.mobility, self._sums,
         )  # fmt: skip
         left, terms, self.stretched = self._sums.sum(axis=0).tolist()
-        carried = np.abs(flow.flux[s.inner :]) * np.linalg.norm(on_boundary, axis=1)
-        dragged = np.linalg.norm(on_boundary - flow.velocity[s.face_cell], axis=1)
-        terms += float(carried.sum() + (medium.viscosity_on_boundary * s.stiffness[s.inner :] * dragged).sum())
+        terms += edge_terms
         return left / terms if terms > 0 else 0.0
 
     def move(self, flow: SteadyFlow) -> None:
@@ -113,21 +111,12 @@ class Momentum:
         push = s.mesh.volume[:, None] * (flow.pressure_gradient - pressure_gradient)
         flow.velocity[:] = velocity - self._inverse * (others + push)
 
-    def _at_edges(self, flow: SteadyFlow, on_boundary: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """What boundary faces (B, 3) add to the diagonal and to the source of the cells behind them."""
-        s, inner, fixed, slip = self.stencil, self.stencil.inner, flow.fixed, flow.slip
-        mu = flow.medium.viscosity_on_boundary
-        drag = mu * s.stiffness[inner:]
-        coefficient = np.maximum(-flow.flux[inner:], 0.0) + np.where(flow.conditions.kind == FIXED, drag, 0.0)
-        held = np.repeat(coefficient[:, None], 3, axis=1)
-        given = held * on_boundary
-        cell = s.face_cell[fixed]
-        given[fixed] += mu[fixed][:, None] * np.einsum("fki,fi->fk", self.slope[cell], s.edge_cross[fixed])
-        if len(slip):
-            # only the normal component is held; each component's own part is implicit
-            cell, normal = s.face_cell[slip], s.boundary_normal[slip]
-            held[slip] += drag[slip][:, None] * normal**2
-            through = np.einsum("ij,ij->i", flow.velocity[cell], normal)
-            rest = through[:, None] * normal - normal**2 * flow.velocity[cell]
-            given[slip] -= drag[slip][:, None] * rest
-        return held, given
+    def _at_edges(self, flow: SteadyFlow, on_boundary: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
+        """What boundary faces (B, 3) add to the diagonal and to the source of the cells behind them, and their terms."""
+        s, inner = self.stencil, self.stencil.inner
+        held, given = np.empty_like(on_boundary), np.empty_like(on_boundary)
+        terms = edges.holds(
+            flow.conditions.kind, on_boundary, flow.velocity, self.slope, s.face_cell, s.area[inner:], s.edge_cross,
+            s.stiffness[inner:], flow.medium.viscosity_on_boundary, flow.flux[inner:], held, given,
+        )  # fmt: skip
+        return held, given, terms

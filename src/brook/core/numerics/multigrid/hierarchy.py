@@ -17,7 +17,7 @@ from brook.core.numerics.rows import Order, ordered
 
 PASSES = 2  # pairings for a level
 STEPPED = 3  # coarse levels on which two steps are taken
-SMALLEST = 300  # rows that are solved at once
+SMALLEST = 150  # rows that are solved at once
 LEAST = np.float32(0.25)
 OVER = np.float32(1.6)  # by which a correction that is constant on aggregates falls short. Braess (1995)
 PLAIN = 1.2  # the same where a flow carries, which falls less short

@@ -2,6 +2,7 @@
 
 from brook.core.results.quantities import (
     flow,
+    force,
     heat,
     pressure,
     pressure_coefficient,
@@ -20,7 +21,7 @@ QUANTITIES: dict[str, QuantityKind] = {
     for kind in (
         speed.QUANTITY, velocity.ALONG_X, velocity.ALONG_Y, velocity.ALONG_Z, pressure.QUANTITY,
         total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY, temperature.QUANTITY,
-        heat.QUANTITY,
+        heat.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z,
     )
 }  # fmt: skip
 

@@ -34,16 +34,16 @@ class View:
     fields: Fields
     references: References = field(default_factory=References)
     own: dict[str, OwnQuantity] = field(default_factory=dict)
-    _known: dict[str, Values] = field(default_factory=dict)
+    known: dict[str, Values] = field(default_factory=dict)
 
     def values(self, quantity: str) -> Values:
         """Values of a quantity. Raises `KeyError` for an unknown one."""
-        if quantity not in self._known:
+        if quantity not in self.known:
             from brook.core.results.quantities import QUANTITIES
 
             kind = QUANTITIES[quantity] if quantity in QUANTITIES else self.own[quantity].kind
-            self._known[quantity] = kind.values(self)
-        return self._known[quantity]
+            self.known[quantity] = kind.values(self)
+        return self.known[quantity]
 
     def slope(self, quantity: str) -> np.ndarray:
         """Gradient (C, 3) of a quantity."""
@@ -56,7 +56,8 @@ class View:
 class QuantityKind:
     """`words` stand in sentences; `signed` quantities are shown round zero; `on` says where it can be read.
 
-    `positive` ones cannot fall under zero between cells either. One that is not `drawn` has no picture.
+    `positive` ones cannot fall under zero between cells either. One that is not `drawn` has no picture. Of one that is
+    `summed` the faces of a patch have their parts; the word says what joins it to the patch: heat flow *out through* it.
     """
 
     name: str
@@ -67,3 +68,4 @@ class QuantityKind:
     positive: bool = False
     drawn: bool = True
     on: tuple[str, ...] = ("body", "box", "patch")
+    summed: str = ""

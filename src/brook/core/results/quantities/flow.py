@@ -12,5 +12,5 @@ def values(view: View) -> Values:
 
 
 QUANTITY = QuantityKind(
-    "flow", DIMENSIONS["volume_flow"], "volume flow", values, signed=True, drawn=False, on=("patch",)
+    "flow", DIMENSIONS["volume_flow"], "volume flow", values, signed=True, drawn=False, on=("patch",), summed="out through"
 )

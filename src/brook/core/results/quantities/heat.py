@@ -12,4 +12,6 @@ def values(view: View) -> Values:
     return fields.more.get("heat", nothing)
 
 
-QUANTITY = QuantityKind("heat", DIMENSIONS["power"], "heat flow", values, signed=True, drawn=False, on=("patch",))
+QUANTITY = QuantityKind(
+    "heat", DIMENSIONS["power"], "heat flow", values, signed=True, drawn=False, on=("patch",), summed="out through"
+)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from brook.core.results.places import Samples
+from brook.core.results.quantities import QuantityKind
 from brook.core.units import Dimension
 
 
@@ -13,9 +14,10 @@ from brook.core.units import Dimension
 class Statistic:
     """`evaluate(samples, *arguments)` in SI units.
 
-    `words` is a template of a sentence with {quantity}, {place} and the arguments {0}, {1} …;
+    `words` is a template of a sentence with {quantity}, {place} and the arguments {0}, {1} … and
+    {summed};
     `result` gives the dimension of the value from that of the quantity. Arguments have the
-    quantity's dimension. `quantities` lists those it makes sense for; None is all but flow.
+    quantity's dimension. `of_sums` says that it is one of quantities of which faces have their parts, else of all others.
     """
 
     name: str
@@ -23,10 +25,10 @@ class Statistic:
     evaluate: Callable[..., float]
     result: Callable[[Dimension], Dimension] = lambda dimension: dimension
     arguments: int = 0
-    quantities: tuple[str, ...] | None = None
+    of_sums: bool = False
 
-    def fits(self, quantity: str) -> bool:
-        return quantity not in ("flow", "heat") if self.quantities is None else quantity in self.quantities
+    def fits(self, quantity: QuantityKind) -> bool:
+        return bool(quantity.summed) == self.of_sums
 
 
 def nothing_there(samples: Samples) -> bool:

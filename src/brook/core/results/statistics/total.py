@@ -1,4 +1,4 @@
-"""Sum over the faces of a patch: the flow out through it."""
+"""Sum over the faces of a patch: the flow out through it, the force on it."""
 
 from brook.core.results.places import Samples
 from brook.core.results.statistics.base import Statistic
@@ -8,4 +8,4 @@ def evaluate(samples: Samples) -> float:
     return float(samples.values.sum())
 
 
-STATISTIC = Statistic("total", "{quantity} out through {place}", evaluate, quantities=("flow", "heat"))
+STATISTIC = Statistic("total", "{quantity} {summed} {place}", evaluate, of_sums=True)

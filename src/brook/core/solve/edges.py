@@ -1,0 +1,79 @@
+"""Compiled loops over boundary faces, on one thread: there are few of them, except on slabs of one cell."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from brook.core.numerics.passes import EXACT
+from brook.core.physics.conditions import FIXED, OPEN, SLIP
+
+
+@njit(cache=True, fastmath=EXACT)
+def velocities(kind, given, velocity, cell, area, flux, density, found):
+    """The velocity (B, 3) on boundaries: what is given, what slips along, or what flows out; what flows back in through an
+    open one enters square to it. `flux` (B,) in kg/s."""
+    for b in range(len(kind)):
+        c = cell[b]
+        if kind[b] == FIXED:
+            for k in range(3):
+                found[b, k] = given[b, k]
+        elif kind[b] == SLIP:
+            x, y, z = area[b, 0], area[b, 1], area[b, 2]
+            share = (velocity[c, 0] * x + velocity[c, 1] * y + velocity[c, 2] * z) / (x * x + y * y + z * z)
+            for k in range(3):
+                found[b, k] = velocity[c, k] - share * area[b, k]
+        else:
+            squared = area[b, 0] ** 2 + area[b, 1] ** 2 + area[b, 2] ** 2
+            back = min(flux[b], 0.0) / (density[b] * squared)
+            for k in range(3):
+                found[b, k] = back * area[b, k] if back < 0.0 else velocity[c, k]
+
+
+@njit(cache=True, fastmath=EXACT)
+def pressures(kind, given, pressure, slope, cell, line, found):
+    """The pressure (B,) on boundaries: what is given where they are open, else carried from the cell by its gradient."""
+    for b in range(len(kind)):
+        c = cell[b]
+        if kind[b] == OPEN:
+            found[b] = given[b]
+        else:
+            found[b] = (
+                pressure[c] + slope[c, 0] * line[b, 0] + slope[c, 1] * line[b, 1] + slope[c, 2] * line[b, 2]
+            )
+
+
+@njit(cache=True, fastmath=EXACT)
+def holds(kind, on_boundary, velocity, slope, cell, area, cross, stiffness, viscosity, flux, held, given):
+    """What boundary faces add to the diagonal (B, 3) of the cells behind them and to their source (B, 3); gives the size of
+    the terms: what is carried through them, and dragged.
+
+    Of a slipping wall only the normal component is held, each component's own part of it implicitly.
+    """
+    terms = 0.0
+    for b in range(len(kind)):
+        c, drag = cell[b], viscosity[b] * stiffness[b]
+        entering = max(-flux[b], 0.0)
+        moved, dragged = 0.0, 0.0
+        for k in range(3):
+            moved += on_boundary[b, k] ** 2
+            dragged += (on_boundary[b, k] - velocity[c, k]) ** 2
+            held[b, k] = entering
+            given[b, k] = entering * on_boundary[b, k]
+        terms += abs(flux[b]) * math.sqrt(moved) + drag * math.sqrt(dragged)
+        if kind[b] == FIXED:
+            for k in range(3):
+                held[b, k] += drag
+                along = slope[c, k, 0] * cross[b, 0] + slope[c, k, 1] * cross[b, 1] + slope[c, k, 2] * cross[b, 2]
+                given[b, k] += drag * on_boundary[b, k] + viscosity[b] * along
+        elif kind[b] == SLIP:
+            x, y, z = area[b, 0], area[b, 1], area[b, 2]
+            squared = x * x + y * y + z * z
+            through = velocity[c, 0] * x + velocity[c, 1] * y + velocity[c, 2] * z
+            for k in range(3):
+                own = area[b, k] ** 2 / squared
+                held[b, k] += drag * own
+                given[b, k] -= drag * (through * area[b, k] / squared - own * velocity[c, k])
+    return terms
