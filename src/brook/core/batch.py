@@ -65,7 +65,7 @@ def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: lis
         if dimension is not None and result.value is not None:
             judgement = judgement_of(requirement, prepared, result.value)
             row["unit"] = dimension.unit()
-            row["shown"] = show_reading(result.value, dimension, requirement.unit or None)
+            row["shown"] = show_reading(result.value, dimension, requirement.shown_in)
             if judgement is not None:
                 row |= {"limit": judgement.words, "verdict": judgement.verdict, "margin": judgement.margin}
         rows.append(row)

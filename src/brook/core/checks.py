@@ -128,7 +128,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     problems += _stretch_problems(plan, geometry, variant)
     problems += lines.plan_problems(plan, [shape] if shape and plan.way == "lines" else [], "/mesh_plan")
     in_time = named_scope(study, variant, start_time(study))
-    set_up = resolve(study.set_up, in_time, "/set_up", problems)
+    set_up = resolve(study.set_up, in_time, "/set_up", problems, _start_temperature(study, in_time))
     problems += _timing_problems(set_up.timing)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
     materials = _materials(set_up, variant, fluid, problems)
@@ -311,6 +311,15 @@ def _own_mesh_problems(geometry: Resolved, path: str, variant: Variant) -> list[
         Problem(f"{path}{pointer}", f"{brings} brings its own cells, so {what} cannot change it; take this out", "missing", variant.name)
         for pointer, what in too_much
     ]  # fmt: skip
+
+
+def _start_temperature(study: Study, scope: Scope) -> float | None:
+    """Where temperatures begin in K, None where none are computed or that cannot be told."""
+    heat = study.set_up.heat
+    try:
+        return None if heat is None else value_at(heat.start, Value("temperature", "positive"), scope)
+    except FormulaError:
+        return None
 
 
 def _materials(

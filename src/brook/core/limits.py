@@ -6,7 +6,7 @@ from brook.core.formulas import FormulaError, Scope, evaluate, parse
 from brook.core.results.readings import Places, reading_dimension
 from brook.core.study import Problem, Requirement, Resolved, Study
 from brook.core.study.base import Part
-from brook.core.units import Dimension, UnitError, dimension_of
+from brook.core.units import DIMENSIONS, Dimension, UnitError, dimension_of
 
 
 def requirement_problems(study: Study, places: Places, scope: Scope) -> list[Problem]:
@@ -18,6 +18,11 @@ def requirement_problems(study: Study, places: Places, scope: Scope) -> list[Pro
         except FormulaError as error:
             problems.append(Problem(f"{path}/reading", error.message))
             continue
+        if requirement.course == "frequency":
+            dimension = DIMENSIONS["rate"]
+        if requirement.course in ("fluctuation", "frequency") and study.set_up.timing.kind == "steady":
+            message = f"a {requirement.course} is that of a flow in time: say that it is followed in time, or ask for the value"
+            problems.append(Problem(f"{path}/course", message))
         problems += _limit_problems(requirement, dimension, scope, path)
     return problems
 

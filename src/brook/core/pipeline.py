@@ -27,6 +27,7 @@ from brook.core.mesh.opening import opened
 from brook.core.mesh.pairs import FLAT, Motion, bent, match
 from brook.core.numerics import Stencil
 from brook.core.physics.plate import friction_speed
+from brook.core.results.course import course_of
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
 from brook.core.solve import (
     Checkpoint,
@@ -42,7 +43,7 @@ from brook.core.solve import (
     run_steady,
 )  # fmt: skip
 from brook.core.solve.heat import Heat
-from brook.core.solve.heating import contacts_of, heat_conditions, sources_of, substance_of
+from brook.core.solve.heating import contacts_of, fillings_of, heat_conditions, sources_of, substance_of
 from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.passenger import Carried, Fluids, HeatCarried
 from brook.core.solve.run import UNWATCHED, Monitor
@@ -51,8 +52,9 @@ from brook.core.solve.still import StillBodies
 from brook.core.study import Problem, Requirement, Study, named_scope, resolve
 from brook.core.study.resolve import Resolved, plain
 from brook.core.study.space import has_own_mesh
-from brook.core.units import Dimension
+from brook.core.units import DIMENSIONS, Dimension
 
+RATE = DIMENSIONS["rate"]
 # Kinds of walls that fluid sticks to: layers stand along these.
 STICKING = ("wall", "sliding", "turning")
 # Raised when a stage would compute something else from the same inputs.
@@ -150,7 +152,12 @@ def _heat_inputs(prepared: Prepared) -> list[Any]:
     """What a run with heat depends on besides; nothing for others, whose keys it leaves as they are."""
     if prepared.heat is None:
         return []
-    return [plain(prepared.heat), plain({name: asdict(m) for name, m in sorted(prepared.materials.items())})]
+    made = {**prepared.materials, "": prepared.fluid}
+    varied = {
+        f"{name}.{of}": value.samples() for name, m in made.items() if m is not None for of, value in m.varied.items()
+    }
+    constant = {name: asdict(replace(m, varied={})) for name, m in sorted(prepared.materials.items())}
+    return [plain(prepared.heat), plain(constant), *([varied] if varied else [])]
 
 
 def _changes(study: Study, boundary: Any) -> bool:
@@ -166,7 +173,7 @@ def _reading_inputs(requirement: Requirement, prepared: Prepared) -> list[Any]:
         tree = parse(requirement.reading)
     except FormulaError:
         return [requirement.reading]
-    used: list[Any] = [requirement.reading]
+    used: list[Any] = [requirement.reading, *([requirement.course] if requirement.course else [])]
     for name in names_in(tree):
         used += _own_inputs(name.parts[1] if len(name.parts) == 3 else "", prepared)
         if name.parts[0] in prepared.places.boxes:
@@ -387,7 +394,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[SteadyFlow | 
     inflows = [b for b in prepared.boundaries if flowing]
     heat = Heat(
         whole, substance_of(whole, materials), heat_conditions(whole, said, inflows), np.full(whole.cells, said.start),
-        sources_of(whole, said), contacts_of(whole, said), scheme,
+        sources_of(whole, said), contacts_of(whole, said), scheme, fillings_of(whole, materials, said.varying),
     )  # fmt: skip
     if not flowing:
         return StillBodies(heat), whole
@@ -489,33 +496,38 @@ def read_all(study: Study, prepared: Prepared, fields: Fields, history: History)
     for requirement in study.requirements:
         try:
             value = _monitor(requirement, prepared, fields)
-            results.append(ReadingResult(requirement.name, _over_time(requirement.name, prepared, history, value)))
+            results.append(ReadingResult(requirement.name, _over_time(requirement, prepared, history, value)))
         except FormulaError as error:
             results.append(ReadingResult(requirement.name, None, error.message))
+        except ValueError as error:
+            results.append(ReadingResult(requirement.name, None, str(error)))
     return results
 
 
-def _over_time(name: str, prepared: Prepared, history: History, at_end: float) -> float:
-    """The mean, largest or smallest value of a monitor from the time on from which it is to be read."""
+def _over_time(requirement: Requirement, prepared: Prepared, history: History, at_end: float) -> float:
+    """What of the course of a monitor is asked for. Raises `ValueError` where that is not known."""
     timing = prepared.timing
-    values = np.array(history.monitors.get(name, []))
-    if timing.kind == "steady" or timing.reads == "end" or len(values) != len(history.time) or not len(values):
+    if timing.kind == "steady":
         return at_end
-    times = np.array(history.time)
-    steps = np.diff(times, prepend=0.0)
-    used = (times > timing.average_from * (1 + 1e-9)) & np.isfinite(values)
-    if not used.any():
+    course = requirement.course or timing.reads
+    values = np.array(history.monitors.get(requirement.name, []))
+    if course == "end" or len(values) != len(history.time) or not len(values):
         return at_end
-    if timing.reads == "mean":
-        return float(np.average(values[used], weights=steps[used]))
-    return float(values[used].max() if timing.reads == "largest" else values[used].min())
+    return course_of(np.array(history.time), values, course, timing.average_from)
 
 
-def dimension_of_reading(requirement: Requirement, prepared: Prepared) -> Dimension | None:
+def dimension_of_monitor(requirement: Requirement, prepared: Prepared) -> Dimension | None:
+    """What a reading is at one moment."""
     try:
         return reading_dimension(requirement.reading, prepared.places, prepared.scope)
     except FormulaError:
         return None
+
+
+def dimension_of_reading(requirement: Requirement, prepared: Prepared) -> Dimension | None:
+    """What is read in the end."""
+    dimension = dimension_of_monitor(requirement, prepared)
+    return RATE if dimension is not None and requirement.course == "frequency" else dimension
 
 
 def judgement_of(requirement: Requirement, prepared: Prepared, value: float) -> Judgement | None:
@@ -527,4 +539,4 @@ def judgement_of(requirement: Requirement, prepared: Prepared, value: float) -> 
         limit = resolved_limit(requirement, dimension, prepared.scope)
     except ValueError:
         return None
-    return judge(value, limit, dimension, requirement.unit or None)
+    return judge(value, limit, dimension, requirement.shown_in)

@@ -237,6 +237,6 @@ class StateReader:
         dimension = dimension_of_reading(requirement, prepared)
         if value is None or dimension is None:
             return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key)
-        shown = show_reading(value, dimension, requirement.unit or None)
+        shown = show_reading(value, dimension, requirement.shown_in)
         judgement = judgement_of(requirement, prepared, value)
         return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key)

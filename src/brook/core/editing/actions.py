@@ -253,10 +253,10 @@ def _rename_patch(raw: dict[str, Any], patch: str, to: str) -> str:
 
 
 def _fluid_kind(raw: dict[str, Any], kind: str) -> str:
-    """`water` and `air` come from the library; `own` begins with the values of water."""
+    """`water` and `air` come from the library; `own` begins with the values of water, `gas` with those of air."""
     fluid = raw["set_up"]["fluid"]
-    if kind == "own":
-        raw["set_up"]["fluid"] = {"kind": "own"}
+    if kind in ("own", "gas"):
+        raw["set_up"]["fluid"] = {"kind": kind}
     else:
         temperature = fluid.get("temperature", "20 degC")
         raw["set_up"]["fluid"] = {"kind": "library", "substance": kind, "temperature": temperature}

@@ -69,7 +69,7 @@ def _set_material(raw: Raw, body: str, kind: str) -> str:
     materials = raw["set_up"]["materials"]
     if kind == "as_set_up":
         materials.pop(body, None)
-    elif kind in ("own", "own_solid"):
+    elif kind in ("own", "gas", "own_solid"):
         materials[body] = {"kind": kind}
     elif kind in ("water", "air"):
         materials[body] = {"kind": "library", "substance": kind}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Callable, Iterable
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -162,6 +163,19 @@ def _pulse(node: Call, arguments: list[Quantity]) -> Quantity:
     return Quantity(value if np.ndim(value) else float(value))
 
 
+def _table(node: Call, arguments: list[Quantity]) -> Quantity:
+    """Straight between known points, `table(x, x1, y1, x2, y2, …)`, and level beyond them."""
+    if len(arguments) < 5 or len(arguments) % 2 == 0:
+        raise FormulaError("table takes a value and then at least two pairs of a place and its value", node.position)
+    _same(node, arguments[0], *arguments[1::2])
+    dimension = _same(node, *arguments[2::2])
+    places, values = ([float(a.value) for a in arguments[k::2]] for k in (1, 2))
+    if any(b <= a for a, b in pairwise(places)):
+        raise FormulaError("the places of a table have to rise", node.position)
+    value = np.interp(arguments[0].value, places, values)
+    return Quantity(value if np.ndim(value) else float(value), dimension)
+
+
 FUNCTIONS: dict[str, tuple[int | None, Callable[[Call, list[Quantity]], Quantity]]] = {
     **{name: (1, _elementwise(getattr(np, numpy_name))) for name, numpy_name in {
         "sin": "sin", "cos": "cos", "tan": "tan", "asin": "arcsin", "acos": "arccos", "atan": "arctan",
@@ -174,4 +188,5 @@ FUNCTIONS: dict[str, tuple[int | None, Callable[[Call, list[Quantity]], Quantity
     "if": (3, _if),
     "ramp": (3, _ramp),
     "pulse": (3, _pulse),
+    "table": (None, _table),
 }  # fmt: skip

@@ -1,17 +1,20 @@
-"""Fluids with constant properties: from CoolProp at a temperature and 1 atm, or own values."""
+"""Fluids: from CoolProp at a temperature and 1 atm, own values and formulas of the temperature, ideal gases."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
 
 from brook.core.materials.rheology import Rheology
 from brook.core.study import Problem, Resolved
+from brook.core.study.varied import Varied
 from brook.core.units import DIMENSIONS, show
 
 ATMOSPHERE = 101_325.0
+GAS_CONSTANT = 8.314462618  # J/(mol K), exact since 2019
 # Temperatures in K between which the substance is the liquid or gas its name promises, at 1 atm.
 RANGES = {"water": (273.16, 373.0), "air": (200.0, 1500.0)}
 MORE = ("C", "L", "ISOBARIC_EXPANSION_COEFFICIENT")
@@ -22,7 +25,9 @@ TITLES = {"water": "Water", "air": "Air"}
 class ConstantFluid:
     """Density in kg/m³, dynamic viscosity in Pa s, heat capacity in J/(kg K), conductivity in W/(m K), expansion in 1/K.
 
-    `substance` is that of the library whose properties vary with temperature, '' for none.
+    `substance` is that of the library whose properties vary with temperature, '' for none. Those that do by formula are
+    in `varied`, by name. An ideal gas has a `pressure` in Pa, else 0, and
+    its density at a `temperature` in K.
     """
 
     title: str
@@ -33,11 +38,56 @@ class ConstantFluid:
     expansion: float = 0.0
     substance: str = ""
     law: Rheology | None = None
+    varied: Mapping[str, Varied] = field(default_factory=dict, compare=False)
+    pressure: float = 0.0
+    temperature: float = 0.0
+
+    def at(self, name: str, temperature: np.ndarray) -> np.ndarray | None:
+        """A property at temperatures (n,) in K, None for one that does not change."""
+        if self.pressure and name == "density":
+            return self.density * self.temperature / temperature
+        if name in self.varied:
+            return self.varied[name].at(temperature)
+        if self.substance:
+            known, values = table(self.substance)
+            return np.interp(temperature, known, values[name])
+        return None
+
+    def beyond(self, temperature: np.ndarray) -> list[str]:
+        """What is not known at some of temperatures (n,) in K, as sentences: a limit was taken there."""
+        found = beyond_formulas(self.varied, temperature)
+        if self.substance and len(temperature):
+            low, high = RANGES[self.substance]
+            most, least = float(temperature.max()), float(temperature.min())
+            if most > high or least < low:
+                at = show(most if most > high else least, DIMENSIONS["temperature"])
+                found.append(
+                    f"it got to {at}, beyond what is known of {self.title.lower()}: properties at the end of that were taken"
+                )
+        return found
 
     @property
     def kinematic_viscosity(self) -> float:
         """In m²/s."""
         return self.viscosity / self.density
+
+
+def beyond_formulas(varied: Mapping[str, Varied], temperature: np.ndarray) -> list[str]:
+    """Properties by formula that come to nothing at some of temperatures (n,) in K, as sentences."""
+    found = []
+    for name, value in varied.items():
+        lost = value.is_lost(temperature)
+        if lost.any():
+            at = show(float(temperature[lost][0]), DIMENSIONS["temperature"])
+            found.append(
+                f"the {name} by its formula comes to nothing at {at}: a hundredth of that at the start was taken"
+            )
+    return found
+
+
+def varied_of(said: Resolved) -> dict[str, Varied]:
+    """The properties of a fluid or solid that change with temperature by formula."""
+    return {name: value for name, value in vars(said).items() if isinstance(value, Varied)}
 
 
 def _law(fluid: Resolved) -> Rheology | None:
@@ -81,7 +131,15 @@ def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFlu
             return None
         return ConstantFluid(
             fluid.title, fluid.density, fluid.viscosity, fluid.heat_capacity or 0.0, fluid.conductivity or 0.0,
-            fluid.expansion or 0.0, law=_law(fluid),
+            fluid.expansion or 0.0, law=_law(fluid), varied=varied_of(fluid),
+        )  # fmt: skip
+    if fluid.kind == "gas":
+        if None in vars(fluid).values():
+            return None
+        density = fluid.pressure * fluid.molar_mass / (GAS_CONSTANT * fluid.temperature)
+        return ConstantFluid(
+            fluid.title, density, fluid.viscosity, fluid.heat_capacity, fluid.conductivity, 1 / fluid.temperature,
+            varied=varied_of(fluid), pressure=fluid.pressure, temperature=fluid.temperature,
         )  # fmt: skip
     if fluid.temperature is None:
         return None

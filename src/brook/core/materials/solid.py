@@ -1,20 +1,34 @@
-"""Solids with constant properties. Figures at room temperature: Incropera et al. (2007), appendix A; VDI Heat Atlas (2010)."""
+"""Solids, with constant properties or a conductivity by formula. Figures at room temperature: Incropera et al. (2007), appendix A; VDI Heat Atlas (2010)."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
+import numpy as np
+
+from brook.core.materials.fluid import beyond_formulas, varied_of
 from brook.core.study import Resolved
+from brook.core.study.varied import Varied
 
 
 @dataclass(frozen=True)
 class Solid:
-    """Density in kg/m³, heat capacity in J/(kg K), conductivity in W/(m K)."""
+    """Density in kg/m³, heat capacity in J/(kg K), conductivity in W/(m K); what changes with temperature by formula is in `varied`."""
 
     title: str
     density: float
     heat_capacity: float
     conductivity: float
+    varied: Mapping[str, Varied] = field(default_factory=dict, compare=False)
+
+    def at(self, name: str, temperature: np.ndarray) -> np.ndarray | None:
+        """A property at temperatures (n,) in K, None for one that does not change."""
+        return self.varied[name].at(temperature) if name in self.varied else None
+
+    def beyond(self, temperature: np.ndarray) -> list[str]:
+        """What is not known at some of temperatures (n,) in K, as sentences: a limit was taken there."""
+        return beyond_formulas(self.varied, temperature)
 
 
 SOLIDS = {
@@ -31,4 +45,4 @@ def solid_of(said: Resolved) -> Solid | None:
         return SOLIDS[said.substance]
     if None in (said.density, said.heat_capacity, said.conductivity):
         return None
-    return Solid(said.title, said.density, said.heat_capacity, said.conductivity)
+    return Solid(said.title, said.density, said.heat_capacity, said.conductivity, varied_of(said))

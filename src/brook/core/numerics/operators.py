@@ -113,17 +113,22 @@ def softness_of(value: np.ndarray) -> float:
     return (SMOOTH_SHARE * float(value.max() - value.min())) ** 2 + 1e-300
 
 
-def turned_diffusion(stencil: Stencil, viscosity: np.ndarray, on_boundary: np.ndarray, slope: np.ndarray) -> np.ndarray:
+def turned_diffusion(
+    stencil: Stencil, viscosity: np.ndarray, on_boundary: np.ndarray, slope: np.ndarray, free: np.ndarray
+) -> np.ndarray:
     """∑ μ (∇u)ᵀ·S over the faces of each cell (C, 3): the part of friction that is left where viscosity varies.
 
     `viscosity` on inner faces (inner,) and `on_boundary` (B,); at boundaries the gradient is the cell's.
+    What flows through `free` boundary faces (n,) does not change along their normal: their own normal part is nothing.
     """
     w, owner = stencil.weight[:, None, None], stencil.owner
     inside = w * slope[owner[: stencil.inner]] + (1 - w) * slope[stencil.neighbour]
-    part = np.concatenate([
-        viscosity[:, None] * np.einsum("fik,fi->fk", inside, stencil.area[: stencil.inner]),
-        on_boundary[:, None] * np.einsum("fik,fi->fk", slope[stencil.face_cell], stencil.area[stencil.inner :]),
-    ])  # fmt: skip
+    outside = on_boundary[:, None] * np.einsum("fik,fi->fk", slope[stencil.face_cell], stencil.area[stencil.inner :])
+    normal = stencil.boundary_normal[free]
+    outside[free] -= np.einsum("fk,fk->f", outside[free], normal)[:, None] * normal
+    part = np.concatenate(
+        [viscosity[:, None] * np.einsum("fik,fi->fk", inside, stencil.area[: stencil.inner]), outside]
+    )
     out = np.empty((stencil.cells, 3))
     for k in range(3):
         kernels.divergence(np.ascontiguousarray(part[:, k]), owner, stencil.neighbour, out[:, k])

@@ -218,7 +218,15 @@ class Stencil:
         number of such a cell and 0 for others, or nothing (0,) where none is; and what makes it so, (n, 3, 3)."""
         rows, middle, found = self.rows, self.mesh.face_centres(slice(self.active)), np.empty((self.cells, 3, 3))
         passes.spans(
-            rows.offsets, rows.faces, rows.edge_offsets, rows.edges, self.centre, middle, self.area, self.mesh.volume, found
+            rows.offsets,
+            rows.faces,
+            rows.edge_offsets,
+            rows.edges,
+            self.centre,
+            middle,
+            self.area,
+            self.mesh.volume,
+            found,
         )
         bent = np.nonzero(np.abs(found - np.eye(3)).max(axis=(1, 2)) > BENT)[0]
         of = np.zeros(self.cells if len(bent) else 0, np.uint32)

@@ -67,7 +67,7 @@ class Continuity:
 
     def correct(self, flow: SteadyFlow, momentum: Momentum) -> float:
         """Pressure, velocity and flux so that mass is kept; gives the largest speed in m/s, nan where one is lost."""
-        s, rows, inner = self.stencil, self.stencil.rows, self.stencil.inner
+        s, inner = self.stencil, self.stencil.inner
         if flow.conditions.is_closed:
             self._diagonal[0] *= 2  # fixes the level
             self._rest -= self._rest.mean()

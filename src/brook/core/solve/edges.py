@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
 from numba import njit
 
 from brook.core.numerics.passes import EXACT
@@ -40,9 +39,7 @@ def pressures(kind, given, pressure, slope, cell, line, found):
         if kind[b] == OPEN:
             found[b] = given[b]
         else:
-            found[b] = (
-                pressure[c] + slope[c, 0] * line[b, 0] + slope[c, 1] * line[b, 1] + slope[c, 2] * line[b, 2]
-            )
+            found[b] = pressure[c] + slope[c, 0] * line[b, 0] + slope[c, 1] * line[b, 1] + slope[c, 2] * line[b, 2]
 
 
 @njit(cache=True, fastmath=EXACT)

@@ -232,6 +232,10 @@ class SteadyFlow:
         )
         return found
 
+    def notes(self) -> list[str]:
+        """What was held at a limit because nothing is known beyond."""
+        return [] if self.passenger is None else self.passenger.heat.notes()
+
     def backflow(self) -> float:
         """Share of the flow through pressure patches that comes back in."""
         through = self.flux[self.stencil.inner :][self.open]

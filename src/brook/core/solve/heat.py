@@ -6,11 +6,13 @@ matrix, with a contact resistance where there is one. Patankar (1980) for the ha
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy import sparse
 
+from brook.core.materials import ConstantFluid
+from brook.core.materials.solid import Solid
 from brook.core.numerics import Matrix, Stencil, gradient, passes
 from brook.core.numerics.chunks import over
 from brook.core.numerics.general import GeneralSolver
@@ -28,6 +30,24 @@ class Substance:
     conductivity: np.ndarray
     capacity: np.ndarray
     density: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class Filling:
+    """What fills a body: its material and its cells (n,). `varying` says that properties of the library change too."""
+
+    name: str
+    material: ConstantFluid | Solid
+    cells: np.ndarray
+    varying: bool
+
+    def at(self, name: str, temperature: np.ndarray) -> np.ndarray | None:
+        """A property at temperatures (n,) in K, None for one that does not change."""
+        return self.material.at(name, temperature) if self.changes else None
+
+    @property
+    def changes(self) -> bool:
+        return self.varying or bool(self.material.varied)
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,14 +80,17 @@ class Heat:
 
     def __init__(
         self, stencil: Stencil, substance: Substance, conditions: HeatConditions, start: np.ndarray, source: np.ndarray,
-        contacts: Contacts | None = None, scheme: Convection = "limited",
+        contacts: Contacts | None = None, scheme: Convection = "limited", fillings: tuple[Filling, ...] = (),
     ):  # fmt: skip
+        """`fillings` tell which conductivities change with temperature."""
         self.stencil, self.substance, self.conditions = stencil, substance, conditions
         self.source, self.scheme = source, scheme  # (C,) in W
         self.contacts = contacts or Contacts.none()
         self.temperature = start.astype(float).copy()
         self.boundary = self.temperature[stencil.face_cell].copy()
         self.relaxation = 1.0
+        self.fillings = fillings
+        self._at_edges = substance.conductivity[stencil.face_cell]  # conductivity (B,) next to boundaries
         self._solver = GeneralSolver()
         self._slope = np.zeros((stencil.cells, 3))
         self._more, self._entries = np.zeros(stencil.inner), np.zeros(2 * stencil.inner)
@@ -90,7 +113,7 @@ class Heat:
     def _conductance(self) -> np.ndarray:
         """From a cell to its boundary face, in W/K (B,)."""
         s = self.stencil
-        return self.substance.conductivity[s.face_cell] * s.stiffness[s.inner :]
+        return self._at_edges * s.stiffness[s.inner :]
 
     def _film(self, conductance: np.ndarray, through: np.ndarray) -> np.ndarray:
         """From a cell to the surroundings, in W/K (B,): nothing where there is no film, or where something leaves."""
@@ -105,7 +128,29 @@ class Heat:
         """k cross·∇T (B,) in W: what the gradient along a boundary adds to the flux through it."""
         s = self.stencil
         along = np.einsum("fi,fi->f", slope[s.face_cell], s.edge_cross)
-        return self.substance.conductivity[s.face_cell] * along
+        return self._at_edges * along
+
+    def _renew(self) -> None:
+        """Conductivities at the temperatures of now; next to boundaries half way between cell and wall."""
+        conductivity, s = self.substance.conductivity, self.stencil
+        changed = False
+        for filling in self.fillings:
+            found = filling.at("conductivity", self.temperature[filling.cells])
+            if found is None:
+                continue
+            if not changed:
+                conductivity, changed = conductivity.copy(), True
+            conductivity[filling.cells] = found
+        if not changed:
+            return
+        self._at_edges = conductivity[s.face_cell]
+        body = s.mesh.body[s.face_cell]
+        for filling in self.fillings:
+            here = np.nonzero(body == s.mesh.bodies.index(filling.name))[0]
+            found = filling.at("conductivity", self.boundary[here])
+            if found is not None:
+                self._at_edges[here] = 0.5 * (self._at_edges[here] + found)
+        self.substance = replace(self.substance, conductivity=conductivity)
 
     # -- one step -----------------------------------------------------------------------------
 
@@ -115,6 +160,7 @@ class Heat:
 
         Returns the residual before that: what was left of the heat equation over the heat that cells exchange.
         """
+        self._renew()
         s, t, sub, rows = self.stencil, self.temperature, self.substance, self.stencil.rows
         inner, cell = s.inner, s.face_cell
         slope = gradient(s, s.every_boundary, t, self.boundary, self._slope)
@@ -198,6 +244,16 @@ class Heat:
             found[other] = near[other] + (heat - skewed[other]) / conductance[other]
             leaving[one], leaving[other] = heat, -heat
         self.boundary, self._leaving, self.carried = found, leaving, flux
+
+    def notes(self) -> list[str]:
+        """What was held at a limit because nothing is known beyond."""
+        found = []
+        for filling in self.fillings:
+            here = self.temperature[filling.cells]
+            found += (
+                [f"in {filling.name} {words}" for words in filling.material.beyond(here)] if filling.changes else []
+            )
+        return found
 
     # -- what it comes to ---------------------------------------------------------------------
 

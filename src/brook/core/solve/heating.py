@@ -9,7 +9,7 @@ from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.mesh.opening import BEHIND
 from brook.core.numerics import Stencil
-from brook.core.solve.heat import Contacts, HeatConditions, Substance
+from brook.core.solve.heat import Contacts, Filling, HeatConditions, Substance
 from brook.core.study import Resolved
 
 INFLOWS = ("velocity", "flow", "stream")
@@ -28,6 +28,14 @@ def substance_of(stencil: Stencil, materials: dict[str, ConstantFluid | Solid]) 
         np.array([getattr(m, name) for m in every])[mesh.body] for name in ("conductivity", "heat_capacity", "density")
     )
     return Substance(conductivity, capacity, density)
+
+
+def fillings_of(stencil: Stencil, materials: dict[str, ConstantFluid | Solid], varying: bool) -> tuple[Filling, ...]:
+    """What fills each body."""
+    mesh = stencil.mesh
+    return tuple(
+        Filling(name, materials[name], np.nonzero(mesh.body == k)[0], varying) for k, name in enumerate(mesh.bodies)
+    )
 
 
 def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]) -> HeatConditions:

@@ -69,7 +69,9 @@ class Momentum:
         held, given, edge_terms = self._at_edges(flow, on_boundary)
         inert, source = NOTHING, NONE_HELD if flow.force is None else flow.force
         if medium.varies:
-            turned = turned_diffusion(s, medium.viscosity_of_faces(), medium.viscosity_on_boundary, self.slope)
+            turned = turned_diffusion(
+                s, medium.viscosity_of_faces(), medium.viscosity_on_boundary, self.slope, flow.open
+            )
             source = turned if not len(source) else source + turned
         if flow.past is not None:
             mass = medium.density * s.mesh.volume

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from brook.core.materials import ConstantFluid
-from brook.core.materials.fluid import table
 from brook.core.mesh.polyhedral import EVERY
 from brook.core.numerics import Stencil, gradient
+from brook.core.physics.conditions import OPEN
 from brook.core.solve.fields import Fields
 from brook.core.solve.heat import Heat
 from brook.core.solve.medium import Medium
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 ROUGH, FINE = 0.1, 0.01  # to what the heat equation is solved in an iteration of a steady flow, and of one in time
 BUOYANT = 0.95  # relaxation of the temperature where it drives the flow
+THINNEST = 0.05  # of the density at the start: no expansion goes further
 WAITS = 4  # iterations of a steady flow in a row for which a temperature may wait that only rides along
 
 
@@ -59,15 +60,19 @@ class Fluids:
         """A constant property (n,) of each cell."""
         return np.array([getattr(f, name) for f in self.fluids])[self.of]
 
-    def at(self, name: str, temperature: np.ndarray, of: np.ndarray) -> np.ndarray:
-        """A property at temperatures (m,) in K of the fluids numbered in `of` (m,): from the library, or constant but for
-        the density, which falls by the expansion."""
+    def at(
+        self, name: str, temperature: np.ndarray, of: np.ndarray, varying: bool = True, start: float = 0.0
+    ) -> np.ndarray:
+        """A property at temperatures (m,) in K of the fluids numbered in `of` (m,): what is known of it, or constant but for
+        the density, which falls by the expansion from what it is at a temperature of `start`."""
         found = np.empty(len(temperature))
         for k, fluid in enumerate(self.fluids):
             here = of == k
-            if fluid.substance:
-                known, values = table(fluid.substance)
-                found[here] = np.interp(temperature[here], known, values[name])
+            at = fluid.at(name, temperature[here]) if varying or fluid.varied or name == "density" else None
+            if at is not None:
+                found[here] = at
+            elif name == "density":
+                found[here] = fluid.density * np.maximum(1 - fluid.expansion * (temperature[here] - start), THINNEST)
             else:
                 found[here] = getattr(fluid, name)
         return found
@@ -83,7 +88,9 @@ class HeatCarried:
         self.heat, self.carried, self.fluids = heat, carried, fluids
         self.gravity, self.start, self.buoyancy = gravity, start, buoyancy
         self.varying, self.friction = varying, friction
-        self.conductivity = heat.substance.conductivity
+        self.changes = varying or any(f.varied for f in fluids.fluids)
+        self.levels = np.ones(len(fluids.fluids))  # density of each body over that at the pressure of the start
+        self._masses: dict[int, float] | None = None  # in kg, of bodies that nothing enters or leaves
         self._left, self._waited = np.inf, 0
         if buoyancy != "none":
             heat.relaxation = BUOYANT
@@ -100,7 +107,7 @@ class HeatCarried:
 
     @property
     def acts_on_flow(self) -> bool:
-        return self.varying or self.buoyancy != "none"
+        return self.changes or self.buoyancy != "none"
 
     def follow(self, flow: SteadyFlow, left: float) -> float:
         """One step of the temperature after one of the flow, and what it changes there. Returns the residual of heat.
@@ -112,7 +119,7 @@ class HeatCarried:
             self._waited += 1
             return self._left
         tolerance = ROUGH if flow.past is None else FINE
-        residual = self.heat.advance(self.whole_flux(flow.flux), flow.past, self._friction(flow), tolerance)
+        residual = self.heat.advance(self.whole_flux(flow.flux), flow.past, self._besides(flow), tolerance)
         if not np.isfinite(residual):
             from brook.core.solve.flow import Diverged
 
@@ -126,23 +133,26 @@ class HeatCarried:
         """Gives the flow its weight and properties at the temperatures of now."""
         t = self.heat.temperature[self.carried.cells]
         s, of = flow.stencil, self.fluids.of
-        if self.varying or self.buoyancy == "density":
+        if self.changes or self.buoyancy == "density":
             on_boundary = self.heat.boundary[self.carried.edges]
-            density = flow.medium.density
-            at_boundary = flow.medium.on_boundary
-            viscosity = self.fluids.at("viscosity", t, of) if self.varying else flow.medium.viscosity
+            density, at_boundary = flow.medium.density, flow.medium.on_boundary
+            viscosity, at_walls = flow.medium.viscosity, flow.medium.at_walls
+            if self.changes:
+                viscosity = self.fluids.at("viscosity", t, of, self.varying)
+                at_walls = self.fluids.at("viscosity", on_boundary, of[s.face_cell], self.varying)
+                near = viscosity[s.face_cell]
+                at_walls = np.where(flow.conditions.kind == OPEN, near, 0.5 * (at_walls + near))
             if self.buoyancy == "density":
                 density = self._density(t, of)
-                at_boundary = self._density(on_boundary, of[s.face_cell])
+                self._keep_mass(flow, density)
+                density = density * self.levels[of]
+                at_boundary = self._density(on_boundary, of[s.face_cell]) * self.levels[of[s.face_cell]]
                 if flow.past is not None:
                     flow.swelling = s.mesh.volume * (flow.past.now * density - flow.past.pull_of("density"))
-            flow.medium = Medium(s, density, viscosity, at_boundary)
-            if self.varying:
-                conductivity = self.conductivity.copy()
-                conductivity[self.carried.cells] = self.fluids.at("conductivity", t, of)
-                self.heat.substance = type(self.heat.substance)(
-                    conductivity, self.heat.substance.capacity, self._whole_density(flow)
-                )
+                whole = self.heat.substance.density.copy()
+                whole[self.carried.cells] = density
+                self.heat.substance = replace(self.heat.substance, density=whole)
+            flow.medium = Medium(s, density, viscosity, at_boundary, at_walls)
         if self.buoyancy == "boussinesq":
             heavier = -self.fluids.constant("density") * self.fluids.constant("expansion") * (t - self.start)
         elif self.buoyancy == "density":
@@ -153,17 +163,24 @@ class HeatCarried:
         flow.force = (heavier * s.mesh.volume)[:, None] * self.gravity
 
     def _density(self, temperature: np.ndarray, of: np.ndarray) -> np.ndarray:
-        found = self.fluids.at("density", temperature, of)
-        for k, fluid in enumerate(self.fluids.fluids):
-            if not fluid.substance:
-                here = of == k
-                found[here] = fluid.density * np.maximum(1 - fluid.expansion * (temperature[here] - self.start), 0.05)
-        return found
+        """At the pressure of the start."""
+        return self.fluids.at("density", temperature, of, self.varying, self.start)
 
-    def _whole_density(self, flow: SteadyFlow) -> np.ndarray:
-        density = self.heat.substance.density.copy()
-        density[self.carried.cells] = flow.medium.density
-        return density
+    def _keep_mass(self, flow: SteadyFlow, density: np.ndarray) -> None:
+        """Raises or lowers the pressure of bodies that nothing enters or leaves so that they hold what they held at first.
+
+        `density` (n,) is that at the pressure of the start.
+        """
+        s, of = flow.stencil, self.fluids.of
+        if self._masses is None:
+            first = self._density(np.full(s.cells, self.start), of)
+            passing = (flow.conditions.kind == OPEN) | (flow.flux[s.inner :] != 0)
+            through = np.unique(of[s.face_cell[passing]])
+            mass = np.bincount(of, s.mesh.volume * first, len(self.levels))
+            self._masses = {k: float(mass[k]) for k in range(len(mass)) if k not in through}
+        held = np.bincount(of, s.mesh.volume * density, len(self.levels))
+        for body, kept in self._masses.items():
+            self.levels[body] = kept / held[body]
 
     def _friction(self, flow: SteadyFlow) -> np.ndarray | None:
         if not self.friction:
@@ -173,6 +190,19 @@ class HeatCarried:
         both = slope + np.swapaxes(slope, 1, 2)
         found = np.zeros(self.heat.stencil.cells)
         found[self.carried.cells] = flow.medium.viscosity * np.einsum("cij,cij->c", slope, both) * s.mesh.volume
+        return found
+
+    def _besides(self, flow: SteadyFlow) -> np.ndarray | None:
+        """Heat (C,) in W of friction, and of the rising pressure of closed gases."""
+        found = self._friction(flow)
+        gases = [k for k in self._masses or () if self.fluids.fluids[k].pressure]
+        if flow.past is None or not gases:
+            return found
+        rise = flow.past.now * self.levels - flow.past.pull_of("levels")
+        rate = np.zeros(len(self.levels))
+        rate[gases] = [rise[k] * self.fluids.fluids[k].pressure for k in gases]
+        found = np.zeros(self.heat.stencil.cells) if found is None else found
+        found[self.carried.cells] += rate[self.fluids.of] * flow.stencil.mesh.volume
         return found
 
     def settle(self, flow: SteadyFlow) -> float:
@@ -199,7 +229,7 @@ class HeatCarried:
     def moment(self, flow: SteadyFlow) -> dict[str, np.ndarray]:
         found = {"temperature": self.heat.temperature.copy()}
         if self.buoyancy == "density":
-            found["density"] = flow.medium.density.copy()
+            found |= {"density": flow.medium.density.copy(), "levels": self.levels.copy()}
         return found
 
     def draw_out(self, now: Moment, before: Moment, ratio: float) -> None:

@@ -147,6 +147,7 @@ def run_steady(
     message += again if state != "paused" else ""
     if state == "not converged":
         message += _what_still_moves(history, rules)
+    message += "".join(f"; {note}" for note in flow.notes())
     steady = {name: standing_still(history.monitors[name], rules) for name in names}
     backflow = flow.backflow() if state != "diverged" else 0.0
     return Outcome(state, message, last_good.copied(), history, steady, backflow, final)

@@ -55,6 +55,10 @@ class StillBodies:
     def close_mass(self) -> None:
         self.heat.settle(self._nothing)
 
+    def notes(self) -> list[str]:
+        """What was held at a limit because nothing is known beyond."""
+        return self.heat.notes()
+
     def backflow(self) -> float:
         return 0.0
 

@@ -150,6 +150,7 @@ def run_in_time(
         message = f"reached {clock.time:.4g} s in {clock.count} steps"
         if clock.loose:
             message += f"; in {clock.loose} of them residuals stayed over {timing.residual:g}"
+    message += "".join(f"; {note}" for note in flow.notes())
     watch.report(history, sent)
     backflow = flow.backflow() if state != "diverged" else 0.0
     return Outcome(state, message, last_good, history, {}, backflow, final)

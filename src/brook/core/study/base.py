@@ -23,10 +23,12 @@ class Part(BaseModel):
 
 @dataclass(frozen=True)
 class Value:
-    """Marks a field that holds a formula of this dimension: `Annotated[Formula, Value("length")]`."""
+    """Marks a field that holds a formula of this dimension: `Annotated[Formula, Value("length")]`; one that `varies` may
+    name the temperature T."""
 
     dimension_name: str
     range: Literal["any", "positive", "not_negative"] = "any"
+    varies: bool = False
 
     @property
     def dimension(self) -> Dimension:

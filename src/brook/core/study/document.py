@@ -71,13 +71,20 @@ Limit = Annotated[AtMost | AtLeast | Between | Smallest | Largest, Field(discrim
 
 
 class Requirement(Part):
-    """A reading (`tray.speed.share_below(0.5 mm/s)`) and what it has to be."""
+    """A reading (`tray.speed.share_below(0.5 mm/s)`) and what it has to be; in a flow in time, what of its `course` has to
+    (empty: what `timing.reads` says)."""
 
     name: Name
     title: Title
     reading: Formula
     limit: Limit
     unit: Annotated[str, Field(max_length=20)] = ""
+    course: Literal["", "end", "mean", "largest", "smallest", "fluctuation", "frequency"] = ""
+
+    @property
+    def shown_in(self) -> str | None:
+        """The unit to show it in, None for whichever is sensible."""
+        return self.unit or ("Hz" if self.course == "frequency" else None)
 
 
 class LibraryFluid(Part):
@@ -119,16 +126,30 @@ ShearLaw = Annotated[PowerLaw | Carreau | Yielding, Field(discriminator="kind")]
 class OwnFluid(Part):
     kind: Literal["own"] = "own"
     title: Title = "Own fluid"
-    density: Annotated[Formula, Value("density", "positive")] = "1000 kg/m^3"
-    viscosity: Annotated[Formula, Value("dynamic_viscosity", "positive")] = "1 mPa s"
+    density: Annotated[Formula, Value("density", "positive", True)] = "1000 kg/m^3"
+    viscosity: Annotated[Formula, Value("dynamic_viscosity", "positive", True)] = "1 mPa s"
     heat_capacity: Annotated[Formula, Value("heat_capacity", "positive")] = "4.18 kJ/(kg K)"
-    conductivity: Annotated[Formula, Value("conductivity", "positive")] = "0.6 W/(m K)"
+    conductivity: Annotated[Formula, Value("conductivity", "positive", True)] = "0.6 W/(m K)"
     expansion: Annotated[Formula, Value("expansion")] = "2.1e-4 K^-1"
     law: ShearLaw | None = None
 
 
-Fluid = Annotated[LibraryFluid | OwnFluid, Field(discriminator="kind")]
-Material = Annotated[LibraryFluid | OwnFluid | LibrarySolid | OwnSolid, Field(discriminator="kind")]
+class Gas(Part):
+    """An ideal gas. `temperature` is that of its density where no temperatures are computed or none counts for it;
+    `pressure` is absolute, and rises with the temperature in a closed body."""
+
+    kind: Literal["gas"] = "gas"
+    title: Title = "Gas of our own"
+    molar_mass: Annotated[Formula, Value("molar_mass", "positive")] = "28.96 g/mol"
+    pressure: Annotated[Formula, Value("pressure", "positive")] = "101325 Pa"
+    temperature: Annotated[Formula, Value("temperature", "positive")] = "20 degC"
+    viscosity: Annotated[Formula, Value("dynamic_viscosity", "positive", True)] = "18.2e-6 Pa s"
+    heat_capacity: Annotated[Formula, Value("heat_capacity", "positive")] = "1006 J/(kg K)"
+    conductivity: Annotated[Formula, Value("conductivity", "positive", True)] = "0.0259 W/(m K)"
+
+
+Fluid = Annotated[LibraryFluid | OwnFluid | Gas, Field(discriminator="kind")]
+Material = Annotated[LibraryFluid | OwnFluid | Gas | LibrarySolid | OwnSolid, Field(discriminator="kind")]
 
 
 class Reference(Part):

@@ -79,7 +79,7 @@ class OwnSolid(Part):
     title: Annotated[str, Field(min_length=1, max_length=120)] = "Own solid"
     density: Annotated[Formula, Value("density", "positive")] = "2700 kg/m^3"
     heat_capacity: Annotated[Formula, Value("heat_capacity", "positive")] = "900 J/(kg K)"
-    conductivity: Annotated[Formula, Value("conductivity", "positive")] = "200 W/(m K)"
+    conductivity: Annotated[Formula, Value("conductivity", "positive", True)] = "200 W/(m K)"
 
 
 class Heat(Part):

@@ -9,11 +9,12 @@ from typing import Any, get_args
 from brook.core.formulas import FUNCTIONS, FormulaError, Reading, Scope, evaluate, names_in, nearest, parse
 from brook.core.study.base import Part, Problem, Value
 from brook.core.study.document import Study, Variant
+from brook.core.study.varied import NAME, Varied, varies
 from brook.core.units import DIMENSIONS, SYMBOLS, Quantity
 
 Resolved = SimpleNamespace
 TWO_TURNS = 4 * math.pi
-RESERVED = {"t", "x", "y", "z", "pi", *FUNCTIONS}
+RESERVED = {"t", "T", "x", "y", "z", "pi", *FUNCTIONS}
 
 
 def named_scope(study: Study, variant: Variant | None, time: float | None = None) -> Scope:
@@ -28,6 +29,11 @@ def named_scope(study: Study, variant: Variant | None, time: float | None = None
         name = reading.text
         if name in known:
             return known[name]
+        if name == NAME:
+            raise FormulaError(
+                "the temperature T stands only for the density, viscosity and conductivity of fluids and solids of our own",
+                reading.position,
+            )
         if name == "t":
             raise FormulaError("the time t stands only for boundary values of a flow in time", reading.position)
         if name not in texts:
@@ -77,8 +83,11 @@ def _words(value: Value) -> str:
     return f"{'an' if words[0] in 'aeiou' else 'a'} {words}"
 
 
-def resolve(part: Part, scope: Scope, path: str, problems: list[Problem]) -> Resolved:
-    """The same part with numbers for formulas; what cannot be evaluated goes to `problems` and is None."""
+def resolve(part: Part, scope: Scope, path: str, problems: list[Problem], start: float | None = None) -> Resolved:
+    """The same part with numbers for formulas; what cannot be evaluated goes to `problems` and is None.
+
+    Formulas of the temperature become `Varied` values; `start` in K is where temperatures begin, None without heat.
+    """
     found: dict[str, Any] = {}
     for name, info in type(part).model_fields.items():
         content = getattr(part, name)
@@ -86,16 +95,26 @@ def resolve(part: Part, scope: Scope, path: str, problems: list[Problem]) -> Res
         here = f"{path}/{name}"
         inner = _value_within(info.annotation) if isinstance(content, dict) else None
         if value is not None:
-            found[name] = _number(content, value, scope, here, problems)
+            found[name] = _number(content, value, scope, here, problems, start)
         elif inner is not None:
-            found[name] = {k: _number(c, inner, scope, f"{here}/{k}", problems) for k, c in content.items()}
+            found[name] = {k: _number(c, inner, scope, f"{here}/{k}", problems, start) for k, c in content.items()}
         else:
-            found[name] = _walk(content, scope, here, problems)
+            found[name] = _walk(content, scope, here, problems, start)
     return SimpleNamespace(**found)
 
 
-def _number(text: str, value: Value, scope: Scope, path: str, problems: list[Problem]) -> float | None:
+def _number(
+    text: str, value: Value, scope: Scope, path: str, problems: list[Problem], start: float | None
+) -> float | None:
     try:
+        if value.varies and varies(text):
+            if start is None:
+                raise FormulaError(
+                    "T has a value only where temperatures are computed: have them computed, or give a number"
+                )
+            varied = Varied.of(text, scope, start)
+            value_at(text, value, varied.scope_at(start))
+            return varied
         return value_at(text, value, scope)
     except FormulaError as error:
         problems.append(Problem(path, error.message))
@@ -108,13 +127,13 @@ def _value_within(annotation: Any) -> Value | None:
     return next((m for m in marks if isinstance(m, Value)), None)
 
 
-def _walk(content: Any, scope: Scope, path: str, problems: list[Problem]) -> Any:
+def _walk(content: Any, scope: Scope, path: str, problems: list[Problem], start: float | None) -> Any:
     if isinstance(content, Part):
-        return resolve(content, scope, path, problems)
+        return resolve(content, scope, path, problems, start)
     if isinstance(content, tuple):
-        return [_walk(c, scope, f"{path}/{i}", problems) for i, c in enumerate(content)]
+        return [_walk(c, scope, f"{path}/{i}", problems, start) for i, c in enumerate(content)]
     if isinstance(content, dict):
-        return {k: _walk(c, scope, f"{path}/{k}", problems) for k, c in content.items()}
+        return {k: _walk(c, scope, f"{path}/{k}", problems, start) for k, c in content.items()}
     return content
 
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
 
-from brook.core.pipeline import dimension_of_reading
+from brook.core.pipeline import dimension_of_monitor
 from brook.core.units import even_unit, sensible_unit, unit_factor
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.routes.results import quantities
@@ -23,10 +23,12 @@ def monitor_units(state: StudyState, variant: VariantState) -> list[dict[str, An
     """Name, title, unit, and the factor from SI of each monitor's curve, for the pages' plots."""
     found = []
     for reading in variant.readings:
-        dimension = dimension_of_reading(reading.requirement, variant.prepared)
+        dimension = dimension_of_monitor(reading.requirement, variant.prepared)
         if dimension is None:
             continue
-        unit = reading.requirement.unit or ("%" if dimension.is_none else sensible_unit(dimension, reading.value or 0))
+        swings = reading.requirement.course == "frequency"  # its value and unit are those of the frequency
+        unit = "" if swings else reading.requirement.unit
+        unit = unit or ("%" if dimension.is_none else sensible_unit(dimension, 0 if swings else reading.value or 0))
         unit = even_unit(unit)
         found.append({"name": reading.requirement.name, "title": reading.requirement.title, "unit": unit,
                       "factor": 1 / unit_factor(unit)[0]})  # fmt: skip

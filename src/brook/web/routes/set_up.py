@@ -80,7 +80,13 @@ def _heat(state: StudyState, variant: VariantState | None) -> dict[str, Any]:
         said = materials.get(name)
         kind = "as_set_up" if said is None else getattr(said, "substance", said.kind)
         found.append({"name": name, "kind": kind})
-    choices = [("as_set_up", "the fluid above"), ("own", "a fluid of its own"), ("water", "water"), ("air", "air")]
+    choices = [
+        ("as_set_up", "the fluid above"),
+        ("own", "a fluid of its own"),
+        ("gas", "a gas of its own"),
+        ("water", "water"),
+        ("air", "air"),
+    ]
     choices += [(key, solid.title.lower()) for key, solid in SOLIDS.items()] + [("own_solid", "a solid of its own")]
     return {
         "heat_bodies": found, "material_choices": choices,

@@ -1,6 +1,7 @@
 """What can be read from the fields at a place and drawn, one file each; a new one is a new file and a line here."""
 
 from brook.core.results.quantities import (
+    density,
     flow,
     force,
     heat,
@@ -21,7 +22,7 @@ QUANTITIES: dict[str, QuantityKind] = {
     for kind in (
         speed.QUANTITY, velocity.ALONG_X, velocity.ALONG_Y, velocity.ALONG_Z, pressure.QUANTITY,
         total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY, temperature.QUANTITY,
-        heat.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z,
+        heat.QUANTITY, density.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z,
     )
 }  # fmt: skip
 

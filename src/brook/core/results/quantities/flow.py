@@ -12,5 +12,12 @@ def values(view: View) -> Values:
 
 
 QUANTITY = QuantityKind(
-    "flow", DIMENSIONS["volume_flow"], "volume flow", values, signed=True, drawn=False, on=("patch",), summed="out through"
+    "flow",
+    DIMENSIONS["volume_flow"],
+    "volume flow",
+    values,
+    signed=True,
+    drawn=False,
+    on=("patch",),
+    summed="out through",
 )

@@ -1,0 +1,12 @@
+"""The density of what fills a cell."""
+
+from brook.core.results.quantities.base import QuantityKind, Values, View
+from brook.core.units import DIMENSIONS
+
+
+def values(view: View) -> Values:
+    density = view.fields.density
+    return density, density[view.fields.stencil.face_cell]
+
+
+QUANTITY = QuantityKind("density", DIMENSIONS["density"], "density", values, positive=True)
