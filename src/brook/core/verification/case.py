@@ -109,6 +109,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
     return {
         "channel": channel.run, "pipe": pipe.run, "manufactured": manufactured.run, **cavities, "cylinder-20": cylinder.run,
         "taylor-green": taylor_green.run, **{f"convection-1e{round(log10(ra))}": partial(convection.run, ra) for ra in convection.FIGURES},
+        "convection-gas": convection.gas,
         "graetz": heated.graetz, "composite-wall": heated.composite_wall, "fin": heated.fin,
         "sphere-cooling": heated.sphere_cooling, "sheared": sheared.run, "counterflow": heated.counterflow,
         **{f"cylinder-free-{re}": partial(walls.free, re) for re in walls.FREE}, "flat-plate": walls.flat_plate,

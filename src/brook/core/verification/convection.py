@@ -1,10 +1,12 @@
-"""Natural convection in a square, one side warm, the other cold: the bench mark of de Vahl Davis (1983)."""
+"""Natural convection in a square, one side warm, the other cold: the bench mark of de Vahl Davis (1983) for small
+differences, that of Le Quéré et al. (2005) for a gas between 240 K and 960 K."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from brook.core.checks import prepare
+from brook.core.materials.fluid import GAS_CONSTANT
 from brook.core.pipeline import make_mesh, solve
 from brook.core.results.picture import polygons
 from brook.core.results.plane import Triangles, point_values
@@ -74,3 +76,51 @@ def run(rayleigh: float) -> list[Found]:
     names = ("mean Nusselt number", "u_max on the vertical mid-line", "v_max on the horizontal mid-line")
     pairs = zip(names, FIGURES[rayleigh], measured(outcome, rayleigh), strict=True)
     return [Comparison(name, SOURCE, wanted, found, TOLERANCE, mesh) for name, wanted, found in pairs]
+
+
+GAS_SOURCE = "Le Quéré et al. 2005"
+# Mean Nusselt number and pressure over that of the start, with constant properties and with those by Sutherland's formula.
+GAS_FIGURES = {"constant": (8.85978, 0.856338), "Sutherland": (8.6866, 0.924487)}
+GAS_START, GAS_SHARE, GAS_RAYLEIGH, GAS_CELLS = 600.0, 0.6, 1e6, 96
+GAS_LAW = " * (T/600 K)^1.5 * 710.5 K / (T + 110.5 K)"
+
+
+def gas_study(varying: bool) -> tuple[Study, float]:
+    """A square of 1 m with an ideal gas at 600 K and 1 atm, and its conductivity in W/(m K) there. Viscosity and gravity
+    are such that Ra = 10⁶ for the whole difference."""
+    pressure, constant, capacity, gravity = 101_325.0, 287.0, 1004.5, 9.81
+    density = pressure / (constant * GAS_START)
+    viscosity = density * (PRANDTL * gravity * 2 * GAS_SHARE / GAS_RAYLEIGH) ** 0.5
+    conductivity = viscosity * capacity / PRANDTL
+    law = GAS_LAW if varying else ""
+    raw = study(GAS_RAYLEIGH, GAS_CELLS).model_dump(mode="json")
+    raw["set_up"]["fluid"] = {
+        "kind": "gas", "molar_mass": f"{GAS_CONSTANT / constant!r} kg/mol", "pressure": f"{pressure} Pa",
+        "temperature": f"{GAS_START} K", "viscosity": f"{viscosity!r} Pa s{law}", "heat_capacity": f"{capacity} J/(kg K)",
+        "conductivity": f"{conductivity!r} W/(m K){law}",
+    }  # fmt: skip
+    raw["set_up"]["heat"] |= {"start": f"{GAS_START} K", "buoyancy": "density", "gravity_y": f"{-gravity} m/s^2"}
+    for patch, sign in zip(raw["set_up"]["heat"]["patches"], (1, -1), strict=True):
+        patch["temperature"] = f"{GAS_START * (1 + sign * GAS_SHARE)} K"
+    return study_from(raw), conductivity
+
+
+def gas() -> list[Found]:
+    found: list[Found] = []
+    for name, wanted in GAS_FIGURES.items():
+        case, conductivity = gas_study(name == "Sutherland")
+        prepared = prepare(case, case.variants[0])
+        outcome = solve(case, prepared, make_mesh(prepared))
+        fields = outcome.fields
+        depth = float(np.ptp(fields.mesh.points[:, 2]))
+        heat = -fields.more["heat"][1][fields.stencil.boundary_faces(fields.mesh.patch("warm"))].sum() / depth
+        assert prepared.fluid is not None
+        product = float(np.median(fields.density * fields.more["temperature"][0]))  # the same everywhere
+        pressure = product / (prepared.fluid.density * GAS_START)
+        mesh = f"{fields.mesh.cell_count} cells, {outcome.iterations} iterations, {outcome.state}"
+        found += [
+            Comparison(f"mean Nusselt number, {name} properties", GAS_SOURCE, wanted[0],
+                       float(heat) / (conductivity * 2 * GAS_SHARE * GAS_START), TOLERANCE, mesh),
+            Comparison(f"pressure over that of the start, {name} properties", GAS_SOURCE, wanted[1], pressure, TOLERANCE, mesh),
+        ]  # fmt: skip
+    return found

@@ -1,4 +1,4 @@
-"""A smooth invented flow on four kinds of meshes: the force that drives it is put in, and the flow has to come out.
+"""A smooth invented flow on five kinds of meshes: the force that drives it is put in, and the flow has to come out.
 
 u = (sin πz + cos πy, sin πx + cos πz, sin πy + cos πx), which has no divergence, and p = sin πx sin πy sin πz; the
 force is ρ u·∇u + ∇p - μ ∇²u. Roache (2002): the error must fall with the square of the size of the cells.
@@ -57,10 +57,25 @@ def block(count: int, skewed: bool = False) -> Mesh:
         x, y, z = points.T
         wave = np.sin(np.pi * x) * np.sin(np.pi * y) * np.sin(np.pi * z)
         points = points + 0.09 * wave[:, None] * np.cos(2 * np.pi * (points[:, [1, 2, 0]] + 0.5 * points[:, [2, 0, 1]]))
+    return mesh_of(points, _corners(count), [("side", Polygons.rows(np.zeros((0, 4), int)))])
+
+
+def _corners(count: int) -> np.ndarray:
+    """The corners (count³, 8) of the cells of a cube."""
     number = np.arange((count + 1) ** 3).reshape((count + 1,) * 3)
     low = [number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]]
-    corners = np.stack([n[..., :-1] for n in low] + [n[..., 1:] for n in low], axis=-1).reshape(-1, 8)
-    return mesh_of(points, corners, [("side", Polygons.rows(np.zeros((0, 4), int)))])
+    return np.stack([n[..., :-1] for n in low] + [n[..., 1:] for n in low], axis=-1).reshape(-1, 8)
+
+
+def prisms(count: int) -> Mesh:
+    """A cube of upright prisms: squares halved along one diagonal in every other row, along the other in the rest."""
+    straight = block(count)
+    corners = _corners(count)
+    turned = (np.arange(len(corners)) // count % count % 2).astype(bool)
+    one, two = corners.copy(), corners[:, [1, 2, 3, 0, 5, 6, 7, 4]]
+    cells = np.where(turned[:, None], one, two)
+    halves = [cells[:, [0, 1, 2, 2, 4, 5, 6, 6]], cells[:, [0, 2, 3, 3, 4, 6, 7, 7]]]
+    return mesh_of(straight.points, np.concatenate(halves), [("side", Polygons.rows(np.zeros((0, 4), int)))])
 
 
 def hanging(count: int) -> Mesh:
@@ -125,7 +140,7 @@ def errors(mesh: Mesh) -> tuple[float, float]:
 # How each is built, the order that it has to show, and the cells along an edge between which it is taken.
 KINDS: dict[str, tuple[Callable[[int], Mesh], float, int, int]] = {
     "straight": (block, 1.9, 24, 36), "skewed": (lambda n: block(n, True), 1.8, 24, 36),
-    "hanging nodes": (hanging, 1.7, 16, 24), "cut": (cut, 1.7, 24, 36),
+    "hanging nodes": (hanging, 1.7, 16, 24), "cut": (cut, 1.7, 24, 36), "prisms": (prisms, 1.8, 16, 24),
 }  # fmt: skip
 
 
