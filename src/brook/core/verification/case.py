@@ -108,6 +108,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
     cavities = {f"cavity-{re}": partial(cavity.run, re) for re in cavity.FIGURES}
     return {
         "channel": channel.run, "pipe": pipe.run, "manufactured": manufactured.run, **cavities, "cylinder-20": cylinder.run,
+        "cylinder-100": cylinder.shedding,
         "taylor-green": taylor_green.run, **{f"convection-1e{round(log10(ra))}": partial(convection.run, ra) for ra in convection.FIGURES},
         "convection-gas": convection.gas,
         "graetz": heated.graetz, "composite-wall": heated.composite_wall, "fin": heated.fin,

@@ -1,19 +1,20 @@
-"""Laminar flow past a cylinder in a channel: case 2D-1 of Schäfer & Turek (1996)."""
+"""Laminar flow past a cylinder in a channel: cases 2D-1, steady, and 2D-2, shedding, of Schäfer & Turek (1996)."""
 
 from __future__ import annotations
 
 import numpy as np
+from scipy.interpolate import LinearNDInterpolator, NearestNDInterpolator
 
 from brook.core.checks import prepare
-from brook.core.pipeline import make_mesh, solve
+from brook.core.pipeline import flow_of, make_mesh, read_all, solve
 from brook.core.results.forces import patch_forces
 from brook.core.results.picture import polygons
 from brook.core.results.plane import Triangles, point_values
 from brook.core.results.quantities import View
-from brook.core.solve import Fields, Outcome
+from brook.core.solve import Checkpoint, Fields, History, Outcome, SteadyFlow
 from brook.core.study import Study
 from brook.core.study.document import study_from
-from brook.core.verification.case import Comparison, Found
+from brook.core.verification.case import Comparison, Curve, Found
 
 SOURCE = "Schäfer & Turek 1996, 2D-1"
 DIAMETER, MEAN = 0.1, 0.2
@@ -72,3 +73,90 @@ def run() -> list[Found]:
         Comparison("lift coefficient, in the published band", SOURCE, LIFT, lift, LIFT_BAND, mesh, scale=1.0),
         Comparison("pressure in front less behind / Pa", SOURCE, DROP, drop, TOLERANCE, mesh),
     ]
+
+
+SHEDDING_SOURCE = "Schäfer & Turek 1996, 2D-2"
+# Published bands: lowest and highest.
+BANDS = {
+    "largest drag coefficient": (3.22, 3.24),
+    "largest lift coefficient": (0.98, 1.01),
+    "Strouhal number": (0.295, 0.305),
+}
+SHEDDING_MEAN = 1.0
+Sizes = tuple[float, float, list[tuple[float, float, float, float, float]]]
+# Sizes in m: in the bulk, at the cylinder; boxes from left to right and bottom to top with theirs.
+ROUGH: Sizes = (
+    1 / 30,
+    1 / 240,
+    [(0.12, 0.45, 0.12, 0.28, 1 / 240), (0.1, 0.8, 0.08, 0.33, 1 / 120), (0.05, 1.2, -1, 1, 1 / 60)],
+)
+FINE: Sizes = (
+    1 / 40,
+    1 / 640,
+    [(0.12, 0.45, 0.12, 0.28, 1 / 640), (0.1, 0.8, 0.08, 0.33, 1 / 320), (0.05, 1.2, -1, 1, 1 / 160)],
+)
+
+
+def shedding_study(sizes: Sizes, duration: float, step: float, since: float) -> Study:
+    """The channel with five times the flow, followed in time; readings count from `since` on. Times in s."""
+    bulk, wall, boxes = sizes
+    raw = study(wall).model_dump(mode="json")
+    zones = [
+        {"kind": "box", "x": f"{x0} m", "y": f"{y0} m", "z": "-1 m", "width": f"{x1 - x0} m", "depth": f"{y1 - y0} m",
+         "height": "3 m", "size": f"{size!r} m"} for x0, x1, y0, y1, size in boxes
+    ]  # fmt: skip
+    raw["mesh_plan"] = {"way": "boxes", "bulk": f"{bulk!r} m", "wall": f"{bulk / 4!r} m", "growth": "1.1",
+                        "patches": {"cylinder": f"{wall!r} m"}, "zones": zones}  # fmt: skip
+    raw["set_up"]["boundaries"][0]["speed"] = f"{SHEDDING_MEAN} m/s"
+    raw["set_up"]["convection"] = "central"
+    raw["set_up"]["timing"] = {"kind": "in_time", "duration": f"{duration} s", "steps": "fixed", "step": f"{step} s",
+                               "keep_every": f"{duration} s", "averages": False, "average_from": f"{since} s"}  # fmt: skip
+    asked = [("drag", "cylinder.force_x.total", "largest"), ("lift", "cylinder.force_y.total", "largest"),
+             ("beat", "cylinder.force_y.total", "frequency")]  # fmt: skip
+    raw["requirements"] = [
+        {"name": name, "title": name, "reading": reading, "course": course, "limit": {"kind": "smallest"}}
+        for name, reading, course in asked
+    ]
+    return study_from(raw)
+
+
+def _brought(fields: Fields, flow: SteadyFlow) -> None:
+    """Starts a flow from fields of another mesh of the same channel."""
+    known, wanted = fields.stencil.centre[:, :2], flow.stencil.centre[:, :2]
+
+    def carried(value: np.ndarray) -> np.ndarray:
+        found = LinearNDInterpolator(known, value)(wanted)
+        return np.where(np.isfinite(found), found, NearestNDInterpolator(known, value)(wanted))
+
+    velocity = np.zeros((len(wanted), 3))
+    velocity[:, 0], velocity[:, 1] = (carried(fields.velocity[:, k]) for k in (0, 1))
+    flow.start_from(velocity, carried(fields.pressure))
+
+
+def shedding() -> list[Found]:
+    """On a coarse mesh from rest until eddies leave evenly, then on a fine one from there."""
+    rough = shedding_study(ROUGH, 8.0, 0.01, 6.0)
+    before = prepare(rough, rough.variants[0])
+    coarse = solve(rough, before, make_mesh(before))
+    fine = shedding_study(FINE, 2.4, 0.005, 1.4)
+    prepared = prepare(fine, fine.variants[0])
+    mesh = make_mesh(prepared)
+    flow, _ = flow_of(fine, prepared, mesh)
+    assert isinstance(flow, SteadyFlow)
+    _brought(coarse.fields, flow)
+    outcome = solve(fine, prepared, mesh, start=Checkpoint.of(flow, History(()), 0))
+    drag, lift, beat = (r.value or 0.0 for r in read_all(fine, prepared, outcome.fields, outcome.history))
+    values = (*(2 * force / (SHEDDING_MEAN**2 * DIAMETER) for force in (drag, lift)), beat * DIAMETER / SHEDDING_MEAN)
+    words = f"{mesh.cell_count} cells, {len(outcome.history)} steps of 5 ms, {outcome.state}"
+    found: list[Found] = [
+        Comparison(f"{name}, in the published band", SHEDDING_SOURCE, (low + high) / 2, value, (high - low) / 2, words, scale=1.0)
+        for (name, (low, high)), value in zip(BANDS.items(), values, strict=True)
+    ]  # fmt: skip
+    last = np.array(outcome.history.time) > 1.4
+    curve = np.array(outcome.history.monitors["lift"])[last] * 2 / (SHEDDING_MEAN**2 * DIAMETER)
+    line = (np.array(outcome.history.time)[last] - 1.4, curve)
+    found.append(
+        Curve.of("Lift coefficient in time, and the published band of its largest value", "time / s", "lift coefficient", line,
+                 (np.array([0.0, 0.0]), np.array(BANDS["largest lift coefficient"])), SHEDDING_SOURCE)
+    )  # fmt: skip
+    return found
