@@ -27,6 +27,11 @@ def put(path, value):
     return change
 
 
+def test_a_wall_of_a_drawing_turns_about_z_only():
+    found = problems_of(put("/set_up/boundaries", [{"kind": "turning", "patch": "lid", "axis": "x"}]))
+    assert "about an axis along z only" in found["/set_up/boundaries/0/axis"]
+
+
 @pytest.mark.parametrize(
     ("path", "value", "words"),
     [

@@ -6,7 +6,7 @@ from selenium.webdriver.support.select import Select
 from brook.core.study import Study
 from tests.core.test_time import channel
 from tests.web.driving import all_of, complaints, press, text_of, type_into, wait
-from tests.web.helpers import client, take_in
+from tests.web.helpers import client, document, take_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
 
@@ -31,6 +31,30 @@ def choose(browser, label, words):
     """Picks a choice of the sheet; what the page then says is for the caller to wait for."""
     wait(browser, lambda: browser.execute_script(CHOSEN, label))
     browser.execute_script(CHOOSE, label, words)
+
+
+def test_a_gas_a_formula_of_temperature_and_a_frequency_are_said(brook_server, browser, duct):
+    at = f"{brook_server}/studies/{duct}"
+    browser.get(f"{at}/set-up/duct")
+    choose(browser, "Fluid", "A gas of our own")
+    wait(browser, lambda: all_of(browser, "[aria-label='Molar mass']"))
+    thinning = "18.2e-6 Pa s * (T / 293 K)^0.7"
+    type_into(browser, "Viscosity", thinning)
+    wait(browser, lambda: "only where temperatures are computed" in text_of(browser, ".sheet"))
+    type_into(browser, "Viscosity", "18.2e-6 Pa s")
+    wait(browser, lambda: "only where temperatures are computed" not in text_of(browser, ".sheet"))
+    choose(browser, "Whether temperatures are computed", "computed too")
+    wait(browser, lambda: all_of(browser, "[aria-label='Conductivity']"))
+    type_into(browser, "Viscosity", thinning)
+    wait(browser, lambda: document(brook_server, duct).set_up.fluid.viscosity == thinning)
+    choose(browser, "Steady or in time", "is followed in time")
+    wait(browser, lambda: "Fields are kept every" in text_of(browser, ".sheet"))
+    title = document(brook_server, duct).requirements[0].title
+    browser.get(at)
+    choose(browser, f"What of its course counts for {title}", "how far it swings (root mean square)")
+    wait(browser, lambda: "how far it swings" in text_of(browser, "th.req small"))
+    assert document(brook_server, duct).requirements[0].course == "fluctuation"
+    assert not complaints(browser)
 
 
 def test_a_warm_stream_is_followed_in_time_paused_and_gone_on_with(brook_server, browser, duct):

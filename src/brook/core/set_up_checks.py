@@ -1,0 +1,135 @@
+"""What of the set-up and of the mesh plan would keep a study from running, at its place."""
+
+from __future__ import annotations
+
+from brook.core.formulas import nearest
+from brook.core.materials import ConstantFluid
+from brook.core.materials.solid import Solid
+from brook.core.physics.plate import friction_speed
+from brook.core.study import Problem, Resolved, Study, Variant
+from brook.core.study.boundaries import Turning
+from brook.core.study.geometry import PlaneGeometry
+from brook.core.units import DIMENSIONS, show
+
+LAYERS_DEEPEST = 3.0  # cells at the wall
+MOST_STEPS, MOST_KEPT = 1_000_000, 500
+
+
+def heat_problems(study: Study, known: set[str], patches: tuple[str, ...], variant: Variant) -> list[Problem]:
+    """What of heat does not fit the patches, and what enters without a temperature. `known` are the patches of all variants,
+    `patches` those of this one."""
+    heat, problems, seen = study.set_up.heat, [], set()
+    assert heat is not None
+    for k, said in enumerate(heat.patches):
+        path = f"/set_up/heat/patches/{k}/patch"
+        if said.patch in seen:
+            problems.append(Problem(path, f"something else is already said of '{said.patch}'; keep one of the two"))
+        elif said.patch not in known:
+            problems.append(Problem(path, f"'{said.patch}' is not a patch: {nearest(said.patch, known)}"))
+        seen.add(said.patch)
+    given = {p.patch for p in heat.patches if p.kind == "temperature"}
+    for boundary in study.set_up.boundaries:
+        if boundary.role == "inflow" and boundary.patch in patches and boundary.patch not in given:
+            message = f"say the temperature of what enters through {boundary.patch}"
+            problems.append(Problem("/set_up/heat/patches", message, "missing", variant.name))
+    return problems
+
+
+def boundary_problems(
+    study: Study, patches: tuple[str, ...], variant: Variant, materials: dict[str, ConstantFluid | Solid]
+) -> list[Problem]:
+    """What of boundaries cannot stand, and what is missing for anything to flow."""
+    problems = []
+    seen: set[str] = set()
+    roles = set()
+    for k, boundary in enumerate(study.set_up.boundaries):
+        if boundary.patch in seen:
+            message = f"something else is already said of '{boundary.patch}'; keep one of the two"
+            problems.append(Problem(f"/set_up/boundaries/{k}/patch", message))
+        seen.add(boundary.patch)
+        if isinstance(boundary, Turning) and boundary.axis != "z" and isinstance(variant.geometry, PlaneGeometry):
+            message = (
+                f"a drawing turns about an axis along z only; '{boundary.patch}' cannot turn about {boundary.axis} here"
+            )
+            problems.append(Problem(f"/set_up/boundaries/{k}/axis", message))
+        if boundary.patch in patches:
+            roles.add(boundary.role)
+    if "inflow" in roles and "outflow" not in roles:
+        message = f"'{variant.title}' has an inlet but no outlet: say of one patch that fluid leaves through it"
+        problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
+    heat = study.set_up.heat
+    still = heat is not None and materials and all(isinstance(m, Solid) for m in materials.values())
+    if still or (heat is not None and heat.buoyancy != "none"):
+        return problems
+    driven = roles & {"inflow", "outflow"} or any(b.kind in ("sliding", "turning") for b in study.set_up.boundaries)
+    if not driven:
+        message = (
+            f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, or a sliding or turning wall"
+        )
+        problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
+    return problems
+
+
+def timing_problems(timing: Resolved) -> list[Problem]:
+    """What of a flow in time cannot stand."""
+    if timing.kind == "steady" or None in (timing.duration, timing.step, timing.average_from, timing.keep_every):
+        return []
+    problems = []
+    if timing.average_from >= timing.duration:
+        message = "the run ends before; begin sooner, or run longer"
+        problems.append(Problem("/set_up/timing/average_from", message))
+    if timing.steps == "fixed" and timing.duration / timing.step > MOST_STEPS:
+        message = f"this would be {timing.duration / timing.step:.0f} steps, at most {MOST_STEPS} are done"
+        problems.append(Problem("/set_up/timing/step", f"{message}; choose longer ones"))
+    if timing.duration / timing.keep_every > MOST_KEPT:
+        message = f"this would be kept {timing.duration / timing.keep_every:.0f} times, at most {MOST_KEPT} are"
+        problems.append(Problem("/set_up/timing/keep_every", f"{message}; choose a longer time"))
+    return problems
+
+
+def stretch_problems(plan: Resolved, geometry: Resolved, variant: Variant) -> list[Problem]:
+    """Stretches that cannot stand, and those that would do nothing for a shape."""
+    factors = vars(plan.stretch)
+    problems = [
+        Problem(f"/mesh_plan/stretch/{axis}", "cells may be a tenth to ten times as long; write for example 2")
+        for axis, factor in factors.items()
+        if factor is not None and not 0.1 <= factor <= 10
+    ]
+    several = geometry.kind == "space" and len(geometry.bodies) > 1
+    flat = geometry.kind == "plane" and plan.way == "boxes"
+    stretched = next((axis for axis, factor in factors.items() if factor != 1), None)
+    if not problems and stretched is not None and (several or flat):
+        what = "several bodies" if several else "plane shapes"
+        message = f"cells of {what} are not stretched yet; write 1"
+        problems.append(Problem(f"/mesh_plan/stretch/{stretched}", message, "missing", variant.name))
+    return problems
+
+
+def size_problems(plan: Resolved, fluid: ConstantFluid | None) -> list[Problem]:
+    """What of sizes, zones and layers cannot stand."""
+    sizes = {f"/mesh_plan/patches/{name}": (f"at {name}", size) for name, size in plan.patches.items()}
+    sizes |= {f"/mesh_plan/zones/{k}/size": ("in a zone", zone.size) for k, zone in enumerate(plan.zones)}
+    problems = [
+        Problem(path, f"cells {where} may not be larger than in the bulk")
+        for path, (where, size) in sizes.items()
+        if size is not None and plan.bulk is not None and size > plan.bulk
+    ]
+    layers = plan.layers
+    if layers is None or None in (layers.height, layers.growth):
+        return problems
+    if not 1.0 <= layers.growth <= 2.0:
+        message = "each layer may be 1 to 2 times as high as the one before; write for example 1.2"
+        problems.append(Problem("/mesh_plan/layers/growth", message))
+    total, where = layers.height, "height"
+    if layers.height_of == "y_plus":
+        if fluid is None or None in (layers.y_plus, layers.speed, layers.long):
+            return problems
+        total, where = 2 * layers.y_plus * fluid.kinematic_viscosity / friction_speed(layers, fluid)[1], "y_plus"
+    if layers.height_of != "all":
+        total *= sum(layers.growth**k for k in range(layers.number))
+    if plan.wall is not None and total > LAYERS_DEEPEST * plan.wall:
+        words = f"all layers together would be {show(total, DIMENSIONS['length'])} thick, over {LAYERS_DEEPEST:g} cells at the wall"
+        problems.append(
+            Problem(f"/mesh_plan/layers/{where}", f"{words}; choose fewer or thinner ones, or larger cells")
+        )
+    return problems
