@@ -74,7 +74,7 @@ def main() -> None:
         while [httpx.get(f"{address}{s}/readings.csv").text.count(",yes") for s in (TRAY, HEADER, BARS, CHILLER)] < [
             12,
             6,
-            4,
+            9,
             12,
         ]:
             if time.monotonic() - begun > 900:

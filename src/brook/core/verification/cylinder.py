@@ -83,18 +83,18 @@ BANDS = {
     "Strouhal number": (0.295, 0.305),
 }
 SHEDDING_MEAN = 1.0
+SETTLED = 1.9  # s on the fine mesh after which eddies leave evenly
 Sizes = tuple[float, float, list[tuple[float, float, float, float, float]]]
 # Sizes in m: in the bulk, at the cylinder; boxes from left to right and bottom to top with theirs.
 ROUGH: Sizes = (
-    1 / 30,
-    1 / 240,
-    [(0.12, 0.45, 0.12, 0.28, 1 / 240), (0.1, 0.8, 0.08, 0.33, 1 / 120), (0.05, 1.2, -1, 1, 1 / 60)],
-)
+    1 / 40, 1 / 320, [(0.12, 0.45, 0.12, 0.28, 1 / 320), (0.1, 0.8, 0.08, 0.33, 1 / 160), (0.05, 1.2, -1, 1, 1 / 80)],
+)  # fmt: skip
 FINE: Sizes = (
-    1 / 40,
-    1 / 640,
-    [(0.12, 0.45, 0.12, 0.28, 1 / 640), (0.1, 0.8, 0.08, 0.33, 1 / 320), (0.05, 1.2, -1, 1, 1 / 160)],
-)
+    1 / 40, 1 / 640, [
+        (0.12, 0.42, 0.12, 0.28, 1 / 640), (0.1, 0.7, 0.08, 0.33, 1 / 320), (-1, 1.2, -1, 1, 1 / 160),
+        (0, 0.8, -1, 0.04, 1 / 320), (0, 0.8, 0.37, 1, 1 / 320),  # along the plates
+    ],
+)  # fmt: skip
 
 
 def shedding_study(sizes: Sizes, duration: float, step: float, since: float) -> Study:
@@ -135,10 +135,10 @@ def _brought(fields: Fields, flow: SteadyFlow) -> None:
 
 def shedding() -> list[Found]:
     """On a coarse mesh from rest until eddies leave evenly, then on a fine one from there."""
-    rough = shedding_study(ROUGH, 8.0, 0.01, 6.0)
+    rough = shedding_study(ROUGH, 6.0, 0.01, 4.0)
     before = prepare(rough, rough.variants[0])
     coarse = solve(rough, before, make_mesh(before))
-    fine = shedding_study(FINE, 2.4, 0.005, 1.4)
+    fine = shedding_study(FINE, 2.7, 0.005, SETTLED)
     prepared = prepare(fine, fine.variants[0])
     mesh = make_mesh(prepared)
     flow, _ = flow_of(fine, prepared, mesh)
@@ -152,9 +152,9 @@ def shedding() -> list[Found]:
         Comparison(f"{name}, in the published band", SHEDDING_SOURCE, (low + high) / 2, value, (high - low) / 2, words, scale=1.0)
         for (name, (low, high)), value in zip(BANDS.items(), values, strict=True)
     ]  # fmt: skip
-    last = np.array(outcome.history.time) > 1.4
+    last = np.array(outcome.history.time) > SETTLED
     curve = np.array(outcome.history.monitors["lift"])[last] * 2 / (SHEDDING_MEAN**2 * DIAMETER)
-    line = (np.array(outcome.history.time)[last] - 1.4, curve)
+    line = (np.array(outcome.history.time)[last] - SETTLED, curve)
     found.append(
         Curve.of("Lift coefficient in time, and the published band of its largest value", "time / s", "lift coefficient", line,
                  (np.array([0.0, 0.0]), np.array(BANDS["largest lift coefficient"])), SHEDDING_SOURCE)
