@@ -44,11 +44,12 @@ def gradient(
 
 
 def leaning(
-    stencil: Stencil, fit: Fit, value: np.ndarray, boundary: np.ndarray, out: np.ndarray | None = None
-) -> np.ndarray:
-    """The gradient of a scalar, in the cells from which values are carried off the lines of centres: elsewhere nothing is
-    said. Arguments are those of `gradient`."""
-    cells = stencil.leaning
+    stencil: Stencil, fit: Fit, value: np.ndarray, boundary: np.ndarray, out: np.ndarray | None = None,
+    at_boundary: bool = False,
+) -> np.ndarray:  # fmt: skip
+    """The gradient of a scalar, in the cells from which values are carried off the lines of centres, or only in those at
+    boundaries: elsewhere nothing is said. Arguments are those of `gradient`."""
+    cells = stencil.edge_cells if at_boundary else stencil.leaning
     if not len(cells):
         return gradient(stencil, fit, value, boundary, out)
     found = np.empty((stencil.cells, 3)) if out is None else out

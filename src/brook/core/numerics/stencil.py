@@ -234,10 +234,15 @@ class Stencil:
         return of, np.linalg.inv(found[bent])
 
     @cached_property
+    def edge_cells(self) -> np.ndarray:
+        """The cells at boundaries (n,)."""
+        return np.unique(self.face_cell).astype(np.uint32)
+
+    @cached_property
     def leaning(self) -> np.ndarray:
         """The cells at boundaries and at faces off the line of centres, (n,) or nothing where these are most."""
         here = np.zeros(self.cells, bool)
-        here[self.face_cell] = True
+        here[self.edge_cells] = True
         off = self.askew & passes.SKEWED > 0
         here[self.owner[: self.inner][off]] = here[self.neighbour[off]] = True
         found = np.nonzero(here)[0].astype(np.uint32)

@@ -226,7 +226,7 @@ class SteadyFlow:
 
     def _boundary_pressure(self) -> np.ndarray:
         s, found = self.stencil, np.empty(self.stencil.boundary_count)
-        slope = leaning(s, self.known, self.pressure, self.conditions.pressure)
+        slope = leaning(s, self.known, self.pressure, self.conditions.pressure, at_boundary=True)
         edges.pressures(
             self.conditions.kind, self.conditions.pressure, self.pressure, slope, s.face_cell, s.edge_line, found
         )
