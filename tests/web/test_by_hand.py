@@ -167,8 +167,8 @@ def test_the_history_page_goes_back_to_any_point(brook_server, browser, slug):
             browser,
             lambda text=text: f"→ {text}" in browser.execute_script("return document.getElementById('undo').title"),
         )
-    one(browser, ".steps a").click()
-    assert len(all_of(browser, "#history-rows tr")) == 4
+    press(browser, ".steps a")
+    wait(browser, lambda: len(all_of(browser, "#history-rows tr")) == 4)
     press(browser, "[aria-label='Go to step 2']")
     wait(browser, lambda: "after step 2" in text_of(browser, ".notice"))
     assert document(brook_server, slug).variants[1].geometry.shapes[0].height == "20 mm"

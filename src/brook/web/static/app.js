@@ -181,9 +181,9 @@ document.addEventListener("submit", (event) => {
 // goes on where it was; what was typed and left or entered meanwhile is sent after it.
 let underway = null;
 document.addEventListener("htmx:beforeSwap", (event) => {
-  const { elt, parameters, verb } = event.detail.requestConfig ?? {}, active = document.activeElement;
+  const { elt, parameters } = event.detail.requestConfig ?? {}, active = document.activeElement;
   // a refresh that was on its way when something was entered: the answer to that is newer, and must find its field
-  if (verb === "get" && event.target.id === "stage" && document.querySelector("#stage .htmx-request:not(.forces)")) {
+  if (elt?.id === "stage" && document.querySelector("#stage .htmx-request:not(.forces)")) {
     event.detail.shouldSwap = false;
     refresh();
     return;
