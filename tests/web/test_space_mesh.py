@@ -1,6 +1,7 @@
 """From a defective file over a wrap to a mesh with layers, its worst cell, and the same plan on another file."""
 
 import pytest
+from selenium.common.exceptions import ElementNotInteractableException, StaleElementReferenceException, TimeoutException
 
 from brook.core.study import Study
 from tests.web.driving import all_of, complaints, one, press, text_of, type_into, wait
@@ -117,6 +118,12 @@ def test_what_cannot_be_is_said_where_it_was_typed(brook_server, browser, defect
 
 
 def entered(browser, selector, text, shown):
-    """Types into a field at once, whatever the page is busy with, and waits for what follows."""
-    enter(browser, selector, text)
-    wait(browser, shown)
+    """Types into a field and waits for what follows; again where the page was swapped under the keys."""
+    for _ in range(5):
+        try:
+            enter(browser, selector, text)
+            wait(browser, shown, 8)
+        except (TimeoutException, StaleElementReferenceException, ElementNotInteractableException):
+            continue
+        return
+    raise AssertionError(f"nothing came of {text} in {selector}")
