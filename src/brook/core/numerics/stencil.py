@@ -18,6 +18,7 @@ from brook.core.numerics.rows import Rows
 
 STRAIGHT = 1e-12  # of the distance and of the face: what is askew by less is straight
 MOST = 0.5  # of the cells: where more are meant it is quicker to do all
+CRUSHED = 0.1  # determinant of that under which a cell is left as it is
 BENT = 1e-5  # share of its volume from which a cell counts as one with bent faces
 
 
@@ -228,6 +229,7 @@ class Stencil:
             self.mesh.volume,
             found,
         )
+        found[~(np.linalg.det(found) > CRUSHED)] = np.eye(3)  # no sum makes up for a cell that bad
         bent = np.nonzero(np.abs(found - np.eye(3)).max(axis=(1, 2)) > BENT)[0]
         of = np.zeros(self.cells if len(bent) else 0, np.uint32)
         of[bent] = 1 + np.arange(len(bent))
