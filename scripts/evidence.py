@@ -10,8 +10,8 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from brook.core.bench import BENCHES, run_benches
 from brook.core.verification import cases, run_case
-from brook.core.verification.bench import BENCHES, run_benches
 
 ROOT = Path(__file__).parent.parent
 OUT, FIGURES = ROOT / "docs/evidence.md", ROOT / "src/brook/evidence.json"

@@ -14,9 +14,9 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT))
 
+from brook.core.bench.shapes import ball_of  # noqa: E402
 from brook.core.geometry.files import write_file  # noqa: E402
 from brook.core.study import Study  # noqa: E402
-from brook.core.verification.bench import _ball  # noqa: E402
 from scripts.screenshots import start, wait_for_shape  # noqa: E402
 from tests.browser import open_browser  # noqa: E402
 from tests.web.helpers import client, take_in  # noqa: E402
@@ -46,7 +46,7 @@ def main(levels: list[int]) -> None:
             browser.get(address)
             browser.execute_script("localStorage.setItem('brook visit', 'done')")
         for level in levels:
-            ball = _ball(level)
+            ball = ball_of(level)
             study = Study.model_validate(
                 {"title": f"Ball {level}", "variants": [{"name": "a", "title": "A", "geometry": {"kind": "space"}}]}
             )

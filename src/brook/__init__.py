@@ -21,4 +21,12 @@ def _give_back_large_arrays() -> None:
         return
 
 
+def give_back() -> None:
+    """Has the C library return all that is free to the system."""
+    try:
+        ctypes.CDLL(None).malloc_trim(0)
+    except (AttributeError, OSError):
+        return
+
+
 _give_back_large_arrays()

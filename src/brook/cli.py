@@ -244,8 +244,8 @@ def bench(
     json_file: Annotated[Path | None, typer.Option("--json", help="Write the figures here too.")] = None,
 ) -> None:
     """Speed figures, each beside the memory bandwidth measured in the same run."""
+    from brook.core.bench import BENCHES, run_benches
     from brook.core.formulas import nearest
-    from brook.core.verification.bench import BENCHES, run_benches
 
     unknown = [n for n in names or [] if n not in BENCHES]
     if unknown:
@@ -264,8 +264,9 @@ def warm() -> None:
     import tempfile
 
     from brook.core.batch import run_to_folder
+    from brook.core.bench.flows import warm_large
+    from brook.core.bench.shapes import warm_shapes
     from brook.core.verification import convection
-    from brook.core.verification.bench import warm_large, warm_shapes
     from brook.core.verification.cavity import study
 
     with tempfile.TemporaryDirectory() as folder:

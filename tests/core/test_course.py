@@ -27,6 +27,11 @@ def test_a_sine_is_read_as_what_it_is():
     assert course_of(TIME, value, "end", since) == value[-1]
 
 
+@pytest.mark.parametrize("course", ["end", "mean", "largest", "smallest", "fluctuation", "frequency"])
+def test_what_is_read_is_a_plain_number_that_workers_can_send(course):
+    assert type(course_of(TIME, swing(), course, 2.0)) is float
+
+
 def test_small_wobbles_on_a_swing_are_not_counted():
     value = swing() + 0.1 * np.sin(2 * np.pi * 9 * TIME)
     assert course_of(TIME, value, "frequency", 2.0) == pytest.approx(0.7, rel=0.01)

@@ -6,14 +6,15 @@ import numba
 import numpy as np
 import pytest
 
-from brook.core.numerics import Matrix, Stencil, divergence, gradient
+from brook.core.bench.flows import cube_flow
+from brook.core.bench.parts import PARTS
+from brook.core.numerics import Matrix, Stencil, chunks, divergence, gradient
 from brook.core.numerics.general import GeneralSolver
 from brook.core.numerics.rows import Rows
 from brook.core.solve import Rules, SteadyFlow, cycles, run_steady
 from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.coarse import Lumps, coarse_flow
 from brook.core.solve.cycles import Cycles
-from brook.core.verification.bench import cube_flow
 from brook.core.verification.manufactured import block, cut, hanging
 
 RULES = Rules(residual=1e-6, iterations=400)
@@ -66,7 +67,7 @@ def test_the_answer_does_not_depend_on_how_it_was_reached():
 
 
 def run_without_lumps(flow):
-    flow.__class__ = type("Here", (SteadyFlow,), {"may_start_coarse": False})
+    flow.__class__ = type("Here", (SteadyFlow,), {"is_moved_by_heat": True})
     outcome = run_steady(flow, RULES, {})
     assert outcome.state == "converged"
     return outcome.fields.velocity
@@ -183,3 +184,15 @@ def test_what_a_stream_carries_is_solved_by_our_own_cycles():
     right = np.random.default_rng(3).standard_normal(stencil.cells)
     value = GeneralSolver().solve(matrix, None, right, 1e-3)
     assert np.linalg.norm(right - matrix.csr() @ value) < 1.1e-3 * np.linalg.norm(right)
+
+
+def test_the_parts_of_an_iteration_are_loops_that_it_has():
+    flow = cube_flow(12)
+    with chunks.clocked() as seconds:
+        flow.iterate()
+    wanted = {loop for part, loops in PARTS.items() for loop in loops if part != "multigrid"}
+    assert wanted <= set(seconds)
+    assert min(seconds.values()) > 0
+    before = dict(seconds)
+    flow.iterate()
+    assert seconds == before

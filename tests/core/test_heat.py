@@ -39,6 +39,18 @@ def warm_duct(**more):
     return raw
 
 
+@pytest.mark.parametrize("cells", [20, 72])
+def test_a_layer_that_is_warm_below_turns_over(cells):
+    """At rest it would meet all equations too, but nothing that nature or plain iterations keep."""
+    study = convection.below_study(1e4, cells)
+    prepared = prepare(study, study.variants[0])
+    outcome = solve(study, prepared, make_mesh(prepared))
+    warm = outcome.fields.stencil.boundary_faces(outcome.fields.mesh.patch("warm"))
+    heat = -outcome.fields.more["heat"][1][warm].sum() / np.ptp(outcome.fields.mesh.points[:, 2])
+    assert outcome.state == "converged"
+    assert heat / convection.BELOW_LONG * (1e4 * convection.PRANDTL) ** 0.5 == pytest.approx(2.65, rel=0.01)
+
+
 def test_what_goes_in_comes_out():
     """5 W/m² through the floor warm the stream by q L / (ρ u H c)."""
     raw = warm_duct()
@@ -56,6 +68,30 @@ def test_what_goes_in_comes_out():
     view = View(outcome.fields)
     for name in OF_HEAT:
         assert all(np.isfinite(v).all() for v in view.values(name))
+
+
+def test_the_mixed_temperature_of_an_outlet_is_what_its_heat_says():
+    raw = warm_duct()
+    raw["requirements"] = [
+        {"name": name, "title": name, "reading": reading, "limit": {"kind": "smallest"}}
+        for name, reading in {
+            "mixed": "outlet.temperature.mixed", "plain": "outlet.temperature.mean", "flow": "outlet.flow.total",
+            "heat": "outlet.heat.total", "wall": "lid.temperature.mixed", "mean": "lid.temperature.mean",
+        }.items()
+    ]  # fmt: skip
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    outcome = solve(study, prepared, make_mesh(prepared))
+    mixed, plain, flow, heat, wall, mean = (
+        r.value for r in read_all(study, prepared, outcome.fields, outcome.history)
+    )  # fmt: skip
+    assert mixed == pytest.approx(heat / (prepared.fluid.density * flow * 1000), rel=1e-12)
+    assert mixed < plain - 0.005  # the warm floor is where little flows
+    assert wall == mean  # nothing flows through the lid
+    raw["requirements"][0]["reading"] = "duct.temperature.mixed"
+    study = study_from(raw)
+    (problem,) = prepare(study, study.variants[0]).problems
+    assert problem.path == "/requirements/0/reading"
 
 
 def test_friction_is_heat_when_it_is_asked_for():

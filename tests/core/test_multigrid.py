@@ -5,7 +5,8 @@ import numpy as np
 import pytest
 import scipy.sparse.linalg
 
-from brook.core.numerics import Matrix, Stencil, laplacian
+from brook.core.numerics import Matrix, Stencil, convection, laplacian
+from brook.core.numerics.general import Coupling, GeneralSolver
 from brook.core.numerics.linear import LibraryMultigrid
 from brook.core.numerics.multigrid import OwnMultigrid
 from brook.core.numerics.multigrid.hierarchy import Hierarchy
@@ -95,3 +96,30 @@ def test_threads_do_not_change_the_answer():
         found.append(OwnMultigrid().solve(matrix, right, 1e-6)[0])
     numba.set_num_threads(most)
     assert np.array_equal(found[0], found[1])
+
+
+@pytest.mark.parametrize("carries", [False, True])
+def test_cells_without_a_common_face_are_coupled(carries):
+    """Two sides of a block with bad conductors near one, as walls between bodies couple them; some pairs twice."""
+    matrix, right = system(block(24))
+    stencil = matrix.stencil
+    if carries:
+        flux = np.zeros(stencil.active)
+        flux[: stencil.inner] = 0.3 * stencil.area[: stencil.inner, 0]
+        matrix = matrix + convection(stencil, flux)
+    one = np.nonzero(stencil.centre[:, 2] < 1 / 24)[0]
+    other = np.nonzero(stencil.centre[:, 2] > 23 / 24)[0]
+    one, other = (np.concatenate([cells, cells[:50]]).astype(np.int32) for cells in (one, other))
+    through = np.linspace(0.1, 10.0, len(one)) / 24
+    for cells in (one, other):
+        np.add.at(matrix.diagonal, cells, through)
+    coupling = Coupling(one, other, -through)
+    solver = GeneralSolver()
+    whole = matrix.csr() + coupling.csr(stencil.cells)
+    assert solver._ours
+    for _ in range(2):
+        value = solver.solve(matrix, coupling, right, 1e-4, symmetric=not carries)
+        assert np.linalg.norm(right - whole @ value) <= 2e-4 * np.linalg.norm(right)
+    assert solver._ours
+    exact = scipy.sparse.linalg.spsolve(whole.tocsc(), right)
+    assert value == pytest.approx(exact, abs=2e-3 * np.abs(exact).max())

@@ -15,7 +15,7 @@ from brook.core.editing import set_value
 from brook.core.pipeline import read_all, stage_keys
 from brook.core.results import Judgement, judge, words_of
 from brook.core.study import Resolved, study_text
-from brook.core.units import NONE
+from brook.core.units import DIMENSIONS, NONE
 from tests.core.studies import tray
 
 
@@ -123,6 +123,11 @@ def test_judgements(limit, value, verdict, margin):
     judged = judge(value, limit, NONE)
     assert judged.verdict == verdict
     assert judged.margin == (None if margin is None else pytest.approx(margin))
+
+
+def test_how_far_a_temperature_is_from_its_limit_is_said_in_kelvin():
+    judged = judge(284.57, Resolved(kind="at_most", value=285.65), DIMENSIONS["temperature"])
+    assert (judged.verdict, judged.apart) == ("pass", "1.1 K")
 
 
 def test_the_answer_names_the_best_that_holds():

@@ -11,6 +11,7 @@ from brook.core.units import (
     dimension_of,
     from_si,
     round_text,
+    scale_of,
     sensible_unit,
     show,
     to_si,
@@ -29,6 +30,12 @@ def test_known_conversions(value, unit, si):
 @given(st.sampled_from(sorted(SYMBOLS)), st.floats(-1e6, 1e6))
 def test_conversion_and_back(unit, value):
     assert from_si(to_si(value, unit).value, unit) == pytest.approx(value, rel=1e-9, abs=1e-6)
+
+
+@given(st.sampled_from(sorted(SYMBOLS)), st.floats(-1e6, 1e6))
+def test_a_scale_of_a_unit_is_a_factor_and_a_shift(unit, value):
+    factor, shift = scale_of(unit)
+    assert value * factor + shift == pytest.approx(from_si(value, unit), rel=1e-9, abs=1e-6)
 
 
 @pytest.mark.parametrize("text", ["mmm", "furlong", "m/", "m//s", "__import__"])

@@ -110,11 +110,73 @@ def test_an_open_gas_keeps_its_pressure():
     assert lightest == pytest.approx(101325 * 0.02896 / (8.314462618 * warmest), rel=1e-9)
 
 
+GROWING = " * (1 + 0.004 K^-1 * (T - 280 K))"
+
+
+def test_a_block_whose_capacity_grows_is_warmed_as_its_enthalpy_says():
+    block = {"kind": "own_solid", "density": "2000 kg/m^3", "heat_capacity": f"500 J/(kg K){GROWING}"}
+    timing = {
+        "kind": "in_time",
+        "duration": "300 s",
+        "steps": "fixed",
+        "step": "10 s",
+        "reads": "end",
+        "keep_every": "300 s",
+    }
+    study = square(
+        {}, [], ["fluid.temperature.mean"], materials={"fluid": block}, timing=timing,
+        sources=[{"body": "fluid", "power": "2 kW"}],
+    )  # fmt: skip
+    _, (warm,) = run(study)
+    held = 2e3 * 300 / (2000 * 0.1**3 * 500)  # ΔT + 0.002 ΔT² in K
+    assert warm - COLD == pytest.approx((-1 + (1 + 0.008 * held) ** 0.5) / 0.004, rel=1e-7)
+
+
+@pytest.mark.parametrize("varying", [False, True])
+def test_a_stream_whose_capacity_changes_carries_its_enthalpy(varying):
+    """Heat comes in over the floor of a duct and leaves with the water, whether by formula or as the library knows it."""
+    own = {"kind": "own", "heat_capacity": f"4000 J/(kg K){GROWING}", "viscosity": "10 mPa s"}
+    study = square(
+        {"kind": "library"} if varying else own, [("left", COLD)],
+        ["right.temperature.mean", "left.heat.total + right.heat.total + bottom.heat.total", "bottom.heat.total"],
+        varying=varying,
+    )  # fmt: skip
+    raw = study.model_dump(mode="json")
+    raw["set_up"]["heat"]["patches"].append({"kind": "flux", "patch": "bottom", "flux": "20 kW/m^2"})
+    raw["set_up"]["boundaries"] = [
+        {"kind": "velocity", "patch": "left", "speed": "1 mm/s"}, {"kind": "pressure", "patch": "right"}
+    ]  # fmt: skip
+    outcome, (_, left_over, entered) = run(study_from(raw))
+    assert outcome.state == "converged"
+    assert entered == pytest.approx(-200.0)
+    assert abs(left_over) < 1e-6 * 200
+    fields = outcome.fields
+    out = fields.stencil.boundary_faces(fields.mesh.patch("right"))
+    mass, warmer = fields.flux[fields.stencil.inner :][out], fields.more["temperature"][1][out] - COLD
+    if varying:
+        prepared = prepare(study, study.variants[0])
+        at = np.linspace(0, float(warmer.max()), 2001)
+        capacity = prepared.fluid.at("heat_capacity", COLD + at)
+        enthalpy = np.interp(
+            warmer, at, np.concatenate([[0], np.cumsum(0.5 * (capacity[1:] + capacity[:-1]) * np.diff(at))])
+        )
+    else:
+        enthalpy = 4000 * (warmer + 0.002 * warmer**2)
+    back = fields.more["heat"][1][fields.stencil.boundary_faces(fields.mesh.patch("left"))].sum()
+    inlet = fields.flux[fields.stencil.inner :][fields.stencil.boundary_faces(fields.mesh.patch("left"))].sum()
+    through = fields.carried[fields.stencil.face_cell[0]] * COLD  # counted from 0 K by the constant part
+    assert float(mass @ enthalpy) == pytest.approx(200.0 - (back - inlet * through), rel=1e-4)
+
+
 def test_a_formula_that_comes_to_nothing_is_told():
     fluid = {"kind": "own", "viscosity": "1 mPa s * (1 - 0.02 K^-1 * (T - 280 K))"}
     outcome, _ = run(square(fluid, [("left", COLD), ("right", WARM)], **STILL))
     assert "in fluid the viscosity by its formula comes to nothing at" in outcome.message
     outcome, _ = run(square({"kind": "library"}, [("left", COLD), ("right", 400.0)], varying=True, **STILL))
+    assert "beyond what is known of water" in outcome.message
+    outcome, _ = run(
+        square({"kind": "library"}, [("left", COLD), ("right", 400.0)], buoyancy="density", gravity_y="0 m/s^2")
+    )
     assert "beyond what is known of water" in outcome.message
 
 
@@ -123,7 +185,7 @@ def test_a_formula_that_comes_to_nothing_is_told():
     [
         ({"viscosity": "1 mPa s * T"}, "/set_up/fluid/viscosity", "this is a dynamic viscosity"),
         ({"viscosity": "1 mPa s * (T - 300 K) / 1 K"}, "/set_up/fluid/viscosity", "more than zero"),
-        ({"heat_capacity": "4 J/(kg K) * T / 1 K"}, "/set_up/fluid/heat_capacity", "T stands only for"),
+        ({"expansion": "1e-4 K^-1 * T / (300 K)"}, "/set_up/fluid/expansion", "T stands only for"),
         ({"conductivity": "table(T, 0 degC, 1 W/(m K))"}, "/set_up/fluid/conductivity", "two pairs"),
     ],
 )

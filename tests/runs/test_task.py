@@ -12,13 +12,17 @@ import pytest
 from brook.core.batch import solve_variant
 from brook.core.editing import act, set_value
 from brook.core.pipeline import read_all
+from brook.core.results.quantities import OwnQuantity, QuantityKind
 from brook.core.solve import Checkpoint
 from brook.core.study import Study, study_text
+from brook.core.units import DIMENSIONS
 from brook.core.verification import heated
 from brook.runs import Request, RunQueue
 from brook.runs.halting import halting
+from brook.runs.sheets import unit_of
 from brook.runs.task import Halted, bring_up_to_date
 from brook.store.files import ResultFiles
+from brook.web.routes.results import quantities
 from tests.core.studies import raw_tray, tray
 
 
@@ -292,3 +296,15 @@ def test_work_that_never_asks_is_ended_by_a_wish():
     with halting(lambda: "go on", Halted):
         done = sum(range(1000))
     assert done == 499500
+
+
+def test_temperatures_are_shown_in_degrees_and_what_may_be_a_difference_in_kelvin():
+    warm = [np.array([283.15, 303.15])]
+    assert unit_of(DIMENSIONS["temperature"], warm) == ("degC", 1.0, pytest.approx(-273.15))
+    assert unit_of(DIMENSIONS["temperature"], [np.array([2.0])], even=True) == ("K", 1.0, 0.0)
+    kind = QuantityKind("rise", DIMENSIONS["temperature"], "rise", lambda view: view.values("temperature"))
+    run = {"ranges": {q: [0.0, 1.0] for q in ("speed", "velocity_x", "velocity_y", "pressure")}}
+    made = {q["name"]: q for q in quantities([run], {"rise": OwnQuantity("rise", "temperature - 280 K", kind)})}
+    assert (made["rise"]["unit"], made["rise"]["ladder"]) == ("K", [["K", 1.0, 0.0]])
+    hot = {"ranges": {**run["ranges"], "temperature": [280.0, 300.0]}, "heat": {"inlet": 1.0}}
+    assert quantities([hot])[0]["unit"] == "degC"

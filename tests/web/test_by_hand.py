@@ -3,6 +3,7 @@
 import time
 
 import pytest
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver import ActionChains, Keys
 
 from tests.core.studies import tray
@@ -26,8 +27,23 @@ def slug(brook_server):
         return take_in(http, tray())
 
 
-def handle(browser, name):
-    return one(browser, f'[data-handle="{name}"]')
+def drag(browser, name, *moves):
+    """Takes hold of a handle and moves it by each of the moves; anew where the page was swapped before it was taken."""
+    for _ in range(5):
+        chain = ActionChains(browser).click_and_hold(one(browser, f'[data-handle="{name}"]'))
+        for move in moves:
+            chain.move_by_offset(*move)
+        try:
+            chain.perform()
+            return
+        except StaleElementReferenceException:
+            ActionChains(browser).reset_actions()
+    raise AssertionError(f"{name} never stood still")
+
+
+def focus(browser, name):
+    """Gives a handle the focus, by script: the page may be swapped between finding and focusing."""
+    browser.execute_script("document.querySelector(`[data-handle='${arguments[0]}']`).focus()", name)
 
 
 # -- drawing by hand -------------------------------------------------------------------------------
@@ -37,9 +53,7 @@ def test_a_handle_is_dragged_with_its_number_its_hatching_and_its_undo(brook_ser
     browser.get(f"{brook_server}/studies/{done}/geometry/hanging")
     wait(browser, lambda: all_of(browser, ".handles .handle"))
     before = text_of(browser, "svg.drawing")
-    grip = handle(browser, "left edge of baffle")
-    drag = ActionChains(browser).click_and_hold(grip).move_by_offset(-20, 0).move_by_offset(-20, 0)
-    drag.perform()
+    drag(browser, "left edge of baffle", (-20, 0), (-20, 0))
     wait(browser, lambda: "left 3" in text_of(browser, ".handles text"))  # the number goes along
     wait(browser, lambda: text_of(browser, "svg.drawing") != before)
     assert document(brook_server, done).variants[1].geometry.shapes[0].left == "40 mm"  # nothing is kept yet
@@ -61,15 +75,12 @@ def test_a_handle_is_dragged_with_its_number_its_hatching_and_its_undo(brook_ser
 def test_a_handle_by_keyboard_and_one_that_cannot_go_there(brook_server, browser, slug):
     browser.get(f"{brook_server}/studies/{slug}/geometry/hanging")
     wait(browser, lambda: all_of(browser, ".handles .handle"))
-    browser.execute_script("arguments[0].focus()", handle(browser, "baffle sideways"))
-    for _ in range(3):
-        browser.switch_to.active_element.send_keys(Keys.ARROW_RIGHT)
-    browser.switch_to.active_element.send_keys(Keys.ENTER)
+    focus(browser, "baffle sideways")
+    browser.switch_to.active_element.send_keys(3 * Keys.ARROW_RIGHT + Keys.ENTER)
     wait(browser, lambda: document(brook_server, slug).variants[1].geometry.shapes[0].left == "43 mm")
     wait(browser, lambda: browser.switch_to.active_element.get_attribute("data-handle") == "baffle sideways")
     # far beyond the tray: the drawing says so and letting go changes nothing
-    grip = handle(browser, "baffle sideways")
-    ActionChains(browser).click_and_hold(grip).move_by_offset(480, 0).move_by_offset(5, 0).perform()
+    drag(browser, "baffle sideways", (480, 0), (5, 0))
     wait(browser, lambda: "cannot be" in text_of(browser, "#drag-says"))
     ActionChains(browser).release().perform()
     wait(browser, lambda: "outside" in text_of(browser, "aside.sheet") or "beyond" in text_of(browser, "aside.sheet"))
@@ -86,9 +97,7 @@ def test_round_shapes_are_added_drawn_and_turned(brook_server, browser, slug):
         wait(browser, lambda count=count: len(shapes()) == count and len(all_of(browser, ".statement .sides")) == count)
     wait(browser, lambda: all_of(browser, "[data-handle='end of vane']"))
     before = shapes()[0]
-    ActionChains(browser).click_and_hold(handle(browser, "centre of bar")).move_by_offset(-60, 20).move_by_offset(
-        -60, 20
-    ).perform()
+    drag(browser, "centre of bar", (-60, 20), (-60, 20))
     wait(browser, lambda: "centre x" in text_of(browser, ".handles text"))
     ActionChains(browser).release().perform()
     wait(browser, lambda: shapes()[0] != before)
@@ -97,9 +106,9 @@ def test_round_shapes_are_added_drawn_and_turned(brook_server, browser, slug):
     wait(
         browser, lambda: shapes()[0].centre_x in browser.page_source and all_of(browser, "[data-handle='end of vane']")
     )
-    browser.execute_script("arguments[0].focus()", handle(browser, "end of vane"))
-    for key in (Keys.ARROW_UP, Keys.ARROW_UP, Keys.ENTER):
-        browser.switch_to.active_element.send_keys(key)
+    focus(browser, "end of vane")
+    # in one go: steps that come after a pause are changes of their own
+    browser.switch_to.active_element.send_keys(Keys.ARROW_UP + Keys.ARROW_UP + Keys.ENTER)
     wait(browser, lambda: shapes()[1].end == "122 deg")
 
 

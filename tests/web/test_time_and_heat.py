@@ -92,6 +92,23 @@ def test_a_warm_stream_is_followed_in_time_paused_and_gone_on_with(brook_server,
     browser.get(f"{at}/run/duct")
     wait(browser, lambda: "reached 30 s" in text_of(browser, ".sheet").lower(), 90)
 
+    assert text_of(browser, ".state-line") == "ran to its end"
+
+    line = {
+        "quantity": "temperature",
+        "start_x": "0.2 m",
+        "start_y": "0 m",
+        "end_x": "0.2 m",
+        "end_y": "0.1 m",
+        "along": "y",
+    }
+    with client(brook_server) as http:
+        http.post(f"/studies/{duct}/act/add_plot", data={**line, "title": "Across", "page": "results"})
+        name = document(brook_server, duct).plots[0].name
+        curves = http.get(f"/studies/{duct}/plots/{name}/curves.json", params={"variants": "duct"}).json()
+        assert curves["y_unit"] == "degC"
+        assert 10 < max(v for v in curves["curves"][0]["y"] if v is not None) < 31
+
     browser.get(f"{at}/results/duct")
     wait(browser, lambda: all_of(browser, "#moments"))
     assert Select(all_of(browser, "#quantity")[0]).first_selected_option.text == "temperature"
@@ -100,4 +117,13 @@ def test_a_warm_stream_is_followed_in_time_paused_and_gone_on_with(brook_server,
     wait(browser, lambda: "at the end" not in text_of(browser, "#moment-says"))
     press(browser, "#play")
     assert "Ledger of heat" in text_of(browser, ".sheet")
+    wait(browser, lambda: "temperature, °C" in text_of(browser, "#legend"))
+    # averages are drawn as they stand at the end, and the page says that there are no earlier ones
+    quantity = Select(all_of(browser, "#quantity")[0])
+    quantity.select_by_visible_text("fluctuation of the velocity")
+    wait(browser, lambda: "fluctuation of the velocity" in text_of(browser, "#legend"))
+    assert "earlier moments keep no fluctuation" in text_of(browser, "#moment-says")
+    assert not all_of(browser, "#moment")[0].is_enabled()
+    quantity.select_by_visible_text("speed")
+    wait(browser, lambda: all_of(browser, "#moment")[0].is_enabled())
     assert not complaints(browser)

@@ -13,7 +13,7 @@ from brook.core.limits import requirement_problems
 from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.materials.solid import Solid, solid_of
 from brook.core.mesh import lines
-from brook.core.results.quantities import QUANTITIES, OwnQuantity, References, own_quantity
+from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind, References, known_of, own_quantity
 from brook.core.results.readings import Places
 from brook.core.set_up_checks import boundary_problems, heat_problems, size_problems, stretch_problems, timing_problems
 from brook.core.study import (
@@ -139,9 +139,10 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         problems += boundary_problems(study, patches, variant, materials)
         if set_up.heat is not None:
             problems += heat_problems(study, {*declared_patches(study), *patches}, patches, variant)
-    own = _own_fields(study, scope, problems)
+    warm, averaged = set_up.heat is not None, set_up.timing.kind == "in_time" and set_up.timing.averages
+    own = _own_fields(study, scope, problems, known_of(warm, averaged))
     references = _references(study, scope, problems)
-    places = Places(_body_names(variant), patches or (), boxes, own, references, set_up.heat is not None)
+    places = Places(_body_names(variant), patches or (), boxes, own, references, warm, averaged)
     problems += _box_problems(boxes)
     if patches is not None:
         problems += requirement_problems(study, replace_places(places, study), scope)
@@ -152,7 +153,9 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     )  # fmt: skip
 
 
-def _own_fields(study: Study, scope: Scope, problems: list[Problem]) -> dict[str, OwnQuantity]:
+def _own_fields(
+    study: Study, scope: Scope, problems: list[Problem], read: dict[str, QuantityKind]
+) -> dict[str, OwnQuantity]:
     """The study's own fields; one may be made from another, in any order."""
     found: dict[str, OwnQuantity] = {}
     waiting = dict(study.fields)
@@ -162,7 +165,7 @@ def _own_fields(study: Study, scope: Scope, problems: list[Problem]) -> dict[str
             waiting.pop(name)
     errors: dict[str, str] = {}
     for _ in range(len(waiting)):
-        known = {**QUANTITIES, **{n: o.kind for n, o in found.items()}}
+        known = {**read, **{n: o.kind for n, o in found.items()}}
         for name, text in list(waiting.items()):
             try:
                 found[name] = own_quantity(name, text, known, scope)

@@ -28,6 +28,7 @@ from brook.core.mesh.pairs import FLAT, Motion, bent, match
 from brook.core.numerics import Stencil
 from brook.core.physics.plate import friction_speed
 from brook.core.results.course import course_of
+from brook.core.results.quantities import OF_AVERAGES
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
 from brook.core.solve import (
     Checkpoint,
@@ -496,7 +497,7 @@ def read_all(study: Study, prepared: Prepared, fields: Fields, history: History)
     for requirement in study.requirements:
         try:
             value = _monitor(requirement, prepared, fields)
-            results.append(ReadingResult(requirement.name, _over_time(requirement, prepared, history, value)))
+            results.append(ReadingResult(requirement.name, float(_over_time(requirement, prepared, history, value))))
         except FormulaError as error:
             results.append(ReadingResult(requirement.name, None, error.message))
         except ValueError as error:
@@ -509,11 +510,23 @@ def _over_time(requirement: Requirement, prepared: Prepared, history: History, a
     timing = prepared.timing
     if timing.kind == "steady":
         return at_end
-    course = requirement.course or timing.reads
+    course = requirement.course or ("end" if _reads_averages(requirement, prepared) else timing.reads)
     values = np.array(history.monitors.get(requirement.name, []))
     if course == "end" or len(values) != len(history.time) or not len(values):
         return at_end
     return course_of(np.array(history.time), values, course, timing.average_from)
+
+
+def _reads_averages(requirement: Requirement, prepared: Prepared) -> bool:
+    """Whether something of a reading is a mean over time already."""
+    waiting = [n.parts[1] for n in names_in(parse(requirement.reading)) if len(n.parts) == 3]
+    while waiting:
+        quantity = waiting.pop()
+        if quantity in OF_AVERAGES:
+            return True
+        if quantity in prepared.places.own:
+            waiting += [n.text for n in names_in(parse(prepared.places.own[quantity].text))]
+    return False
 
 
 def dimension_of_monitor(requirement: Requirement, prepared: Prepared) -> Dimension | None:

@@ -206,8 +206,14 @@ def sensible_unit(dimension: Dimension, magnitude: float) -> str:
 
 
 def even_unit(unit: str) -> str:
-    """The unit for a scale that has only a factor: kelvin in place of degrees that begin elsewhere."""
+    """The unit for what may be a difference: kelvin in place of degrees that begin elsewhere."""
     return "K" if unit and unit_factor(unit)[1] else unit
+
+
+def scale_of(unit: str) -> tuple[float, float]:
+    """Factor and shift that make a value of SI one of this unit: value * factor + shift."""
+    factor, offset, _ = unit_factor(unit)
+    return 1 / factor, -offset / factor
 
 
 def round_text(value: float, digits: int = 3) -> str:

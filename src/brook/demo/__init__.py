@@ -7,7 +7,7 @@ from typing import Protocol
 
 from brook.core.study import Study, read_study
 from brook.core.study.space import SpaceGeometry
-from brook.demo import spray_header
+from brook.demo import slack_water, spray_header
 from brook.store import Store
 
 FOLDER = Path(__file__).parent
@@ -21,7 +21,8 @@ class Studio(Protocol):
 
 
 def studies() -> list[Study]:
-    return [read_study((FOLDER / f"{name}.json").read_text()) for name in NAMES]
+    texts = {name: (FOLDER / f"{name}.json").read_text() for name in NAMES}
+    return [read_study(text) for text in texts.values()] + [slack_water.study(texts["intake_bars"])]
 
 
 def load(studio: Studio) -> None:

@@ -9,10 +9,11 @@ import numpy as np
 
 from brook.core.checks import prepare
 from brook.core.results.exports import FORMATS, Column, Curve, Sheet
+from brook.core.results.quantities import QUANTITIES
 from brook.core.results.reference import difference
 from brook.core.study import read_study
 from brook.core.study.views import CurvePlot
-from brook.core.units import DIMENSIONS, Dimension, even_unit, sensible_unit, unit_factor
+from brook.core.units import DIMENSIONS, Dimension, even_unit, scale_of, sensible_unit
 from brook.runs.readout import Source, forces, profiles
 
 LENGTH = DIMENSIONS["length"]
@@ -32,12 +33,13 @@ def write(suffix: str, sheets: list[Sheet]) -> bytes:
     return FORMATS[suffix].write(sheets)
 
 
-def unit_of(dimension: Dimension, values: list[np.ndarray]) -> tuple[str, float]:
-    """The unit that suits values (SI) and how many of it make one of SI."""
+def unit_of(dimension: Dimension, values: list[np.ndarray], even: bool = False) -> tuple[str, float, float]:
+    """The unit that suits values (SI), and factor and shift that make a value one of that unit; none but a factor where it
+    has to be `even`."""
     found = np.concatenate([np.abs(v[np.isfinite(v)]) for v in values]) if values else np.zeros(0)
     unit = sensible_unit(dimension, 0.3 * float(found.max(initial=0.0)))
-    unit = even_unit(unit)
-    return unit, 1.0 / unit_factor(unit)[0]
+    unit = even_unit(unit) if even else unit
+    return unit, *scale_of(unit)
 
 
 def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
@@ -56,17 +58,20 @@ def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
             names += [line.title] if len(plot.lines) > 1 else []
             found.append((", ".join(names) or result.title, made.along(plot.along), made.values))
     references = [(r, np.array(r.position), np.array(r.value)) for r in plot.references]
-    x_unit, x_factor = unit_of(LENGTH, [x for _, x, _ in found] + [x for _, x, _ in references])
-    y_unit, y_factor = unit_of(kind.dimension, [y for _, _, y in found] + [y for _, _, y in references])
-    curves = [{"title": t, "x": _list(x * x_factor), "y": _list(y * y_factor)} for t, x, y in found]
+    x_unit, x_factor, _ = unit_of(LENGTH, [x for _, x, _ in found] + [x for _, x, _ in references])
+    y_unit, y_factor, y_shift = unit_of(
+        kind.dimension, [y for _, _, y in found] + [y for _, _, y in references], plot.quantity not in QUANTITIES
+    )
+    curves = [{"title": t, "x": _list(x * x_factor), "y": _list(y * y_factor + y_shift)} for t, x, y in found]
     compared = []
     for reference, x, y in references:
         row: dict[str, Any] = {
-            "title": reference.title, "source": reference.source, "x": _list(x * x_factor), "y": _list(y * y_factor),
+            "title": reference.title, "source": reference.source, "x": _list(x * x_factor),
+            "y": _list(y * y_factor + y_shift),
         }  # fmt: skip
         row["against"] = [
             {
-                "title": title, "computed": _list(d.computed * y_factor), "share": _list(100 * d.share),
+                "title": title, "computed": _list(d.computed * y_factor + y_shift), "share": _list(100 * d.share),
                 "largest": _number(100 * d.largest), "mean": _number(100 * d.mean),
             }
             for title, d in ((t, difference(cx, cy, x, y)) for t, cx, cy in found)
@@ -74,9 +79,9 @@ def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
         compared.append(row)
     return {
         "title": plot.title, "note": plot.note, "words": kind.words, "x_title": AXES[plot.along], "x_unit": x_unit,
-        "y_unit": y_unit, "x_factor": x_factor, "y_factor": y_factor, "curves": curves, "references": compared,
+        "y_unit": y_unit, "x_factor": x_factor, "y_factor": y_factor, "y_shift": y_shift, "curves": curves, "references": compared,
         "x_range": [v * x_factor for v in plot.position_range] if plot.position_range else None,
-        "y_range": [v * y_factor for v in plot.value_range] if plot.value_range else None,
+        "y_range": [v * y_factor + y_shift for v in plot.value_range] if plot.value_range else None,
     }  # fmt: skip
 
 

@@ -326,6 +326,7 @@ def run_summary(outcome: Outcome) -> dict[str, Any]:
         "residual_curve": [max(a, b) for a, b in zip(history.momentum[::thin], history.mass[::thin], strict=True)],
         "flows": {p.name: fields.flow(p.name) for p in _wet(fields)},
         "heat": _heat_of(fields), "heat_sum": _heat_sum(fields), "end": history.time[-1] if history.time else None,
+        "averaged": "fluctuation" in fields.more,
         "mean_pressures": {p.name: _mean_pressure(fields, p.name) for p in _wet(fields)},
     }  # fmt: skip
 

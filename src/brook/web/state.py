@@ -52,7 +52,7 @@ class ReadingState:
         if self.judgement is None or self.judgement.margin is None:
             return ""
         share = abs(self.judgement.margin)
-        text = f"{100 * share:.0f} %" if share >= 0.0095 else f"{100 * share:.1f} %"
+        text = self.judgement.apart or (f"{100 * share:.0f} %" if share >= 0.0095 else f"{100 * share:.1f} %")
         return f"{text} {'inside' if self.judgement.margin >= 0 else 'outside'}"
 
 

@@ -113,12 +113,12 @@ def _library(substance: str, temperature: float) -> ConstantFluid:
 
 @lru_cache(maxsize=8)
 def table(substance: str) -> tuple[np.ndarray, dict[str, np.ndarray]]:
-    """Temperatures (n,) in K and there the density, viscosity and conductivity (n,) of a substance at 1 atm."""
+    """Temperatures (n,) in K and there the density, viscosity, conductivity and heat capacity (n,) of a substance at 1 atm."""
     from CoolProp.CoolProp import PropsSI
 
     low, high = RANGES[substance]
     temperature = np.linspace(low, high, 401)
-    names = {"density": "D", "viscosity": "V", "conductivity": "L"}
+    names = {"density": "D", "viscosity": "V", "conductivity": "L", "heat_capacity": "C"}
     return temperature, {
         n: np.asarray(PropsSI(k, "T", temperature, "P", ATMOSPHERE, substance)) for n, k in names.items()
     }

@@ -6,7 +6,9 @@ once on all threads. Small systems go through the first alone, where starting th
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
@@ -29,7 +31,25 @@ def blocks_of(count: int) -> np.ndarray:
 
 def over(chunks: np.ndarray, alone: Callable[..., None], together: Callable[..., None], *args: Any) -> None:
     """Goes over all chunks with one of the two forms of a loop."""
+    begun = 0.0 if _clock is None else time.perf_counter()
     if len(chunks) == 2:
         alone(0, chunks[1], 0, *args)
     else:
         together(chunks, *args)
+    if _clock is not None:
+        name = f"{alone.__module__.rpartition('.')[2]}.{alone.__name__}"
+        _clock[name] = _clock.get(name, 0.0) + time.perf_counter() - begun
+
+
+_clock: dict[str, float] | None = None
+
+
+@contextmanager
+def clocked() -> Iterator[dict[str, float]]:
+    """Seconds that each loop takes meanwhile in all, by its module and name."""
+    global _clock
+    _clock = {}
+    try:
+        yield _clock
+    finally:
+        _clock = None

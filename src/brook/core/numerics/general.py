@@ -1,15 +1,19 @@
-"""Systems that need not be symmetric: heat carried along by a flow."""
+"""Systems that need not be symmetric: heat carried along by a flow, and over walls between bodies."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
 
 import numpy as np
 import pyamg
 from scipy import sparse
 from scipy.sparse.linalg import LinearOperator, bicgstab, splu
 
-from brook.core.numerics.chunks import over
+from brook.core.numerics.chunks import chunks_of, over
 from brook.core.numerics.matrix import Matrix
-from brook.core.numerics.multigrid import Levels, kernels
+from brook.core.numerics.multigrid import Levels, OwnMultigrid, Pattern, kernels
+from brook.core.numerics.rows import ordered
+from brook.core.numerics.stencil import Stencil
 
 DIRECT = 4000  # rows up to which a system is solved at once
 SINGLE = 1e-4  # of the right-hand side: what float32 is asked for at most
@@ -17,20 +21,63 @@ GIVEN_UP = 40  # iterations after which cycles of our own are given up
 MOST = 60  # those after which the multigrid is made anew
 
 
+@dataclass(frozen=True, eq=False)
+class Coupling:
+    """Cells `one` (k,) and `other` (k,) that have no face in common, and what couples each pair both ways, `entries` (k,)."""
+
+    one: np.ndarray
+    other: np.ndarray
+    entries: np.ndarray
+
+    def csr(self, cells: int) -> sparse.csr_matrix:
+        rows, columns = np.concatenate([self.one, self.other]), np.concatenate([self.other, self.one])
+        return sparse.csr_matrix((np.concatenate([self.entries, self.entries]), (rows, columns)), shape=(cells, cells))
+
+
+class Joined:
+    """Rows of cells as `Rows` has them, with the cells besides that a coupling brings."""
+
+    def __init__(self, stencil: Stencil, coupling: Coupling):
+        cells, rows = stencil.cells, stencil.rows
+        inside = np.repeat(np.arange(cells, dtype=np.int64), np.diff(rows.offsets)) * cells + rows.columns
+        one, other = (c.astype(np.int64) for c in (coupling.one, coupling.other))
+        # several faces may couple the same two cells
+        besides = np.concatenate([one * cells + other, other * cells + one])
+        every, place = np.unique(np.concatenate([inside, besides]), return_inverse=True)
+        offsets = np.searchsorted(every, np.arange(cells + 1) * cells).astype(np.int32)
+        columns = (every % cells).astype(np.uint32)
+        self.order, taken = ordered(offsets, columns)
+        self.columns = columns[taken]
+        at = np.empty(len(taken), np.int32)
+        at[taken] = np.arange(len(taken), dtype=np.int32)
+        self._inside, self._besides = np.split(at[place.reshape(-1)], [len(inside)])
+
+    def entries(self, matrix: Matrix, coupling: Coupling) -> np.ndarray:
+        """Of both together."""
+        found = np.zeros(len(self.columns))
+        found[self._inside] = matrix.entries
+        np.add.at(found, self._besides, np.concatenate([coupling.entries, coupling.entries]))
+        return found
+
+
 class GeneralSolver:
     """BiCGStab (van der Vorst 1992), preconditioned by a cycle of our own multigrid, whose aggregates keep the matrix one
-    that sweeps can take. Where walls couple further cells it is a cycle of the library's, kept as long as it serves well."""
+    that sweeps can take; symmetric systems go to its conjugate gradients. Where that takes too long it is a cycle of the
+    library's, kept as long as it serves well."""
 
     def __init__(self, levels: Levels | None = None) -> None:
-        self._levels = levels or Levels()
+        self._multigrid = OwnMultigrid(levels)
+        self._levels = self._multigrid.levels
+        self._joined: Joined | None = None
         self._cycle: LinearOperator | None = None
         self._worth = 0
         self._ours = True
 
     def solve(
-        self, matrix: Matrix, coupling: sparse.csr_matrix | None, right: np.ndarray, tolerance: float
+        self, matrix: Matrix, coupling: Coupling | None, right: np.ndarray, tolerance: float, symmetric: bool = False
     ) -> np.ndarray:
-        """x with |right - A x| at most `tolerance` of |right|, where A is the matrix and what couples further cells.
+        """x with |right - A x| at most `tolerance` of |right|, where A is the matrix and what couples further cells, which
+        have to be the same each time.
 
         Raises `ArithmeticError` when there is none.
         """
@@ -39,22 +86,35 @@ class GeneralSolver:
         size = float(np.linalg.norm(right))
         if not size > 0:
             return np.zeros_like(right)
-        if coupling is None and self._ours:
-            step = self._by_our_cycles(matrix, right, tolerance)
-            if step is not None:
-                return step
+        if self._ours:
+            rows: Pattern = matrix.stencil.rows
+            entries, diagonal = matrix.entries, matrix.diagonal
+            if coupling is not None:
+                self._joined = rows = self._joined or Joined(matrix.stencil, coupling)
+                entries = rows.entries(matrix, coupling)
+            if symmetric:
+                step, count = self._multigrid.solve_rows(rows, entries, diagonal, right, tolerance)
+                if count < self._multigrid.max_iterations and np.isfinite(step).all():
+                    return step
+            else:
+                found = self._by_our_cycles(rows, entries, diagonal, right, tolerance)
+                if found is not None:
+                    return found
             self._ours = False
         return size * self._by_cycles(_whole(matrix, coupling), right / size, tolerance)
 
-    def _by_our_cycles(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> np.ndarray | None:
+    def _by_our_cycles(
+        self, rows: Pattern, entries: np.ndarray, diagonal: np.ndarray, right: np.ndarray, tolerance: float
+    ) -> np.ndarray | None:
         """The solution by BiCGStab with cycles of our own, in float32, or None when that takes too long.
 
         Whoever wants more than float32 gives asks again with what is left.
         """
-        s, order, single = matrix.stencil, matrix.stencil.rows.order, np.float32
-        entries, diagonal = matrix.entries.astype(single), matrix.diagonal.astype(single)
-        hierarchy = self._levels.of(s, entries, diagonal, steps=False)
-        count, sums = len(right), np.zeros(len(s.cell_chunks) - 1)
+        single, order = np.float32, rows.order
+        entries, diagonal = entries.astype(single), diagonal.astype(single)
+        hierarchy = self._levels.of(rows, entries, diagonal, steps=False)
+        chunks = chunks_of(len(right))
+        count, sums = len(right), np.zeros(len(chunks) - 1)
         smooth = np.zeros(order.length, single)
 
         def through(x: np.ndarray, out: np.ndarray) -> np.ndarray:
@@ -62,7 +122,7 @@ class GeneralSolver:
             hierarchy.cycle(x, smooth)
             here = smooth[:count]
             over(
-                s.cell_chunks, kernels.product_in, kernels.product, order.offsets, s.rows.columns, entries, diagonal, here,
+                chunks, kernels.product_in, kernels.product, order.offsets, rows.columns, entries, diagonal, here,
                 out, sums,
             )  # fmt: skip
             return here
@@ -133,6 +193,6 @@ class GeneralSolver:
         return solver.aspreconditioner(cycle="V")
 
 
-def _whole(matrix: Matrix, coupling: sparse.csr_matrix | None) -> sparse.csr_matrix:
+def _whole(matrix: Matrix, coupling: Coupling | None) -> sparse.csr_matrix:
     whole = matrix.csr()
-    return whole if coupling is None else whole + coupling
+    return whole if coupling is None else whole + coupling.csr(matrix.stencil.cells)

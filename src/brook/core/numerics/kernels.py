@@ -60,3 +60,20 @@ def fill(owner, neighbour, at, columns, faces):
         columns[at[n]], faces[at[n]] = p, 2 * f + 1
         at[p] += 1
         at[n] += 1
+
+
+@njit(cache=True)
+def exchange(halo, x):
+    """Copies the rows `halo` (h,) of x (n + h,) behind the others. In place."""
+    count = len(x) - len(halo)
+    for k in range(len(halo)):
+        x[count + k] = x[halo[k]]
+
+
+@njit(cache=True)
+def exchange_vectors(halo, x):
+    """The same of vectors (n + h, 3)."""
+    count = len(x) - len(halo)
+    for k in range(len(halo)):
+        n = halo[k]
+        x[count + k, 0], x[count + k, 1], x[count + k, 2] = x[n, 0], x[n, 1], x[n, 2]

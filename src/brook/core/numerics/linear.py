@@ -88,11 +88,10 @@ def swept(
 
     Large systems have two blocks of rows, whatever the number of threads, so that answers do not depend on it.
     """
-    o, count = order, len(inverse)
+    o = order
     over(o.blocks, passes.first_sweep_in, passes.first_sweep, o.offsets, o.split, o.columns, entries, inverse, right, x)
     for k in range(1, 2 * sweeps):
-        if len(o.halo):
-            x[count:] = x[o.halo]
+        o.exchange(x)
         loops = (passes.backward_in, passes.backward) if k % 2 else (passes.forward_in, passes.forward)
         over(o.blocks, *loops, o.offsets, o.split, o.columns, entries, inverse, right, x)
 

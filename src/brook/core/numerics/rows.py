@@ -33,6 +33,11 @@ class Order:
         """Of an array of unknowns with room for its halo."""
         return len(self.split) + len(self.halo)
 
+    def exchange(self, x: np.ndarray) -> None:
+        """Copies the rows of x, (length,) or (length, 3), that other blocks see. In place."""
+        if len(self.halo):
+            (kernels.exchange if x.ndim == 1 else kernels.exchange_vectors)(self.halo, x)
+
 
 def ordered(offsets: np.ndarray, columns: np.ndarray) -> tuple[Order, np.ndarray]:
     """The order of a CSR pattern without its diagonal, and where (nnz,) each of its entries comes from."""

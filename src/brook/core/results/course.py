@@ -50,4 +50,4 @@ def _frequency(time: np.ndarray, value: np.ndarray, spread: float) -> float:
             rises.append(time[last] + share * (time[last + 1] - time[last]))
     if len(rises) < FEWEST:
         raise ValueError("it swings less than twice in the time that counts; follow the flow for longer")
-    return (len(rises) - 1) / (rises[-1] - rises[0])
+    return float((len(rises) - 1) / (rises[-1] - rises[0]))

@@ -12,10 +12,12 @@ from brook.core.study import Resolved
 
 @dataclass(frozen=True, eq=False)
 class Samples:
-    """Values (n,) in SI units, each standing for a weight (n,): a volume in m³ or an area in m²."""
+    """Values (n,) in SI units, each standing for a weight (n,): a volume in m³ or an area in m². On a patch `through` (n,)
+    is the mass in kg/s that flows out."""
 
     values: np.ndarray
     weights: np.ndarray
+    through: np.ndarray | None = None
 
 
 def body_samples(view: View, body: str, quantity: str) -> Samples:
@@ -54,4 +56,4 @@ def patch_samples(view: View, patch_name: str, quantity: str) -> Samples:
     fields = view.fields
     patch = fields.mesh.patch(patch_name)
     values = view.values(quantity)[1][fields.stencil.boundary_faces(patch)]
-    return Samples(values, fields.mesh.face_areas(patch.faces))
+    return Samples(values, fields.mesh.face_areas(patch.faces), fields.flux[patch.faces])

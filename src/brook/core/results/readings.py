@@ -12,11 +12,11 @@ from typing import Any, Literal
 
 from brook.core.formulas import Binary, FormulaError, Negative, Node, Number, Reading, Scope, evaluate, nearest, parse
 from brook.core.results.places import Samples, body_samples, box_samples, patch_samples
-from brook.core.results.quantities import OF_HEAT, QUANTITIES, OwnQuantity, QuantityKind, References, View
+from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind, References, View, known_of
 from brook.core.results.statistics import STATISTICS, Statistic
 from brook.core.solve import Fields
 from brook.core.study import Resolved
-from brook.core.units import Dimension, Quantity, show
+from brook.core.units import DIMENSIONS, Dimension, Quantity, round_text, show
 
 
 @dataclass(frozen=True)
@@ -29,10 +29,11 @@ class Places:
     own: dict[str, OwnQuantity] = field(default_factory=dict)
     references: References = field(default_factory=References)
     warm: bool = False
+    averaged: bool = False
 
     def quantities(self) -> dict[str, QuantityKind]:
-        """Every quantity that can be read, by name; those of heat only where temperatures are computed."""
-        known = {n: q for n, q in QUANTITIES.items() if self.warm or n not in OF_HEAT}
+        """Every quantity that can be read, by name; those of heat and of averages only where there are any."""
+        known = known_of(self.warm, self.averaged)
         return {**known, **{name: own.kind for name, own in self.own.items()}}
 
     def view(self, fields: Fields) -> View:
@@ -69,7 +70,7 @@ def _parts(reading: Reading, places: Places) -> tuple[str, str, str, Statistic]:
     if quantity not in quantities or kind not in quantities[quantity].on:
         known = [q for q in quantities if kind in quantities[q].on]
         raise FormulaError(f"'{quantity}' cannot be read on a {kind}: {nearest(quantity, known)}", reading.position)
-    known = [s for s in STATISTICS if STATISTICS[s].fits(quantities[quantity])]
+    known = [s for s in STATISTICS if STATISTICS[s].fits(quantities[quantity], kind)]
     if statistic_name not in known:
         raise FormulaError(
             f"'{statistic_name}' of {quantity} is not known: {nearest(statistic_name, known)}", reading.position
@@ -157,11 +158,13 @@ def _words(node: Node) -> str:
 @dataclass(frozen=True)
 class Judgement:
     """Whether a reading passes, and by how much: `margin` is positive on the good side, in units of the
-    limit (None when there is none), `span` the reading's place on a bar from 0 to 1 with `limit_at`."""
+    limit (None when there is none); `apart` says how far off the limit is where a share of it means nothing, as of
+    temperatures."""
 
     verdict: Literal["pass", "fail", "open"]
     margin: float | None
     words: str
+    apart: str = ""
 
 
 def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = None) -> Judgement:
@@ -180,7 +183,8 @@ def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = Non
         margin = limit.value - value if limit.kind == "at_most" else value - limit.value
         size = abs(limit.value)
         words = f"{limit.kind.replace('_', ' ')} {text(limit.value)}"
-    return Judgement("pass" if margin >= 0 else "fail", margin / size if size else margin, words)
+    apart = f"{round_text(abs(margin), 2)} K" if dimension == DIMENSIONS["temperature"] else ""
+    return Judgement("pass" if margin >= 0 else "fail", margin / size if size else margin, words, apart)
 
 
 def show_reading(value: float, dimension: Dimension, unit: str | None = None, given: bool = False) -> str:

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 DEPTH = 5  # states that are mixed at most
 FIRST = 5  # iterations before the first mixture
+LATE, LATEST = 1e-3, 400  # residual, or iterations, from which states are mixed where heat moves the flow
 WORSE = 4.0  # times the least residual so far: from there on the past is forgotten
 FAR = 30.0  # sum of weights from which a mixture is not to be trusted
 RANKS = (1e-10, 1e-7, 1e-4, 1e-2)  # of the largest: differences that tell less than this are left out
@@ -32,6 +33,8 @@ class Acceleration:
         self._gram = np.zeros((DEPTH, DEPTH))
         self._kept, self._next, self._done = 0, 0, 0
         self._least = np.inf
+        # a layer at rest that is warm below is a solution too, which plain iterations leave as nature does, mixtures not
+        self._waits = flow.is_moved_by_heat
 
     def begin(self) -> None:
         for part, (values, _) in zip(self._parts, self._flow.mixed(), strict=True):
@@ -40,6 +43,9 @@ class Acceleration:
     def end(self, residual: float) -> None:
         """Puts the mixture in the place of the state."""
         self._done += 1
+        if self._waits and residual > LATE and self._done <= LATEST:
+            return
+        self._waits = False
         if self._done <= FIRST:
             return
         if residual > WORSE * self._least:

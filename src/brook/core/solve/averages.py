@@ -19,7 +19,8 @@ class Averages:
     def add(self, fields: Fields, step: float) -> None:
         parts = {
             "velocity": fields.velocity, "squared": fields.velocity**2, "pressure": fields.pressure,
-            "boundary_velocity": fields.boundary_velocity, "boundary_pressure": fields.boundary_pressure,
+            "boundary_velocity": fields.boundary_velocity, "boundary_squared": fields.boundary_velocity**2,
+            "boundary_pressure": fields.boundary_pressure,
         }  # fmt: skip
         if "temperature" in fields.more:
             parts["temperature"], parts["boundary_temperature"] = fields.more["temperature"]
@@ -32,11 +33,12 @@ class Averages:
         if not self.sums:
             return fields
         mean = {name: values / self.seconds for name, values in self.sums.items()}
-        spread = np.sqrt(np.maximum(mean["squared"] - mean["velocity"] ** 2, 0.0).sum(axis=1))
         more = {
-            f"mean_{n}": (mean[n], mean[f"boundary_{n}"]) for n in ("velocity", "pressure", "temperature") if n in mean
+            f"averaged_{n}": (mean[n], mean[f"boundary_{n}"])
+            for n in ("velocity", "pressure", "temperature")
+            if n in mean
         }
-        more["fluctuation"] = (spread, np.zeros(len(fields.boundary_pressure)))
+        more["fluctuation"] = (_spread(mean, ""), _spread(mean, "boundary_"))
         return replace(fields, more=fields.more | more)
 
     def arrays(self) -> dict[str, np.ndarray]:
@@ -48,3 +50,9 @@ class Averages:
             return cls()
         sums = {n.removeprefix("sum-"): a.copy() for n, a in arrays.items() if n.startswith("sum-")}
         return cls(float(arrays["averaged"]), sums)
+
+
+def _spread(mean: dict[str, np.ndarray], where: str) -> np.ndarray:
+    """The root mean square of what differs from the mean velocity, of all components together."""
+    squared = mean.get(f"{where}squared", mean[f"{where}velocity"] ** 2)  # not on boundaries of earlier checkpoints
+    return np.sqrt(np.maximum(squared - mean[f"{where}velocity"] ** 2, 0.0).sum(axis=1))

@@ -8,6 +8,7 @@ import numpy as np
 
 from brook.core.numerics import Matrix, Stencil, divergence, gradient, laplacian, leaning, passes
 from brook.core.numerics.chunks import over
+from brook.core.numerics.multigrid import kernels
 from brook.core.solve.momentum import NOTHING, Momentum
 
 if TYPE_CHECKING:
@@ -21,12 +22,16 @@ class Continuity:
         cells, inner = stencil.cells, stencil.inner
         self.stencil = stencil
         self._link, self._entries = momentum.spare[:inner], momentum.entries
-        self._diagonal, self._rest = np.zeros(cells, np.float32), np.zeros(cells, np.float32)
-        self._sums = np.zeros((len(stencil.cell_chunks) - 1, 1))
+        self._diagonal, self._rest = momentum.rest.reshape(-1)[: 2 * cells].reshape(2, cells)
+        count = len(stencil.cell_chunks) - 1
+        self._sums, self._pair = np.zeros((count, 1)), np.zeros((count, 2))
+        self._volume = float(stencil.mesh.volume.sum())
         self._edge_link, self._edge_none = np.zeros((2, stencil.boundary_count))
         spare = momentum.spare[inner:]
         room = spare[: 3 * cells] if len(spare) >= 3 * cells else np.zeros(3 * cells)
         self._slope = room.reshape(cells, 3)
+        # room that nothing has between `balance` and the end of `correct`
+        self.spare = spare[3 * cells :].view(np.float32)
 
     def predict(self, flow: SteadyFlow, momentum: Momentum) -> None:
         """Rhie-Chow fluxes from the new velocity and the old pressure. Relaxation and inertia are brought in on the face
@@ -75,7 +80,10 @@ class Continuity:
         correction, _ = flow.pressure_solver.solve(matrix, self._rest, flow.pressure_tolerance)
         over(s.face_chunks, passes.answer_in, passes.answer, correction, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
-        level = float(np.average(correction, weights=s.mesh.volume)) if flow.conditions.is_closed else 0.0
+        level = 0.0
+        if flow.conditions.is_closed:
+            over(s.cell_chunks, kernels.dots_in, kernels.dots, s.mesh.volume, correction, correction, self._pair)
+            level = float(self._pair[:, 0].sum()) / self._volume
         fit = flow.known
         slope = (gradient if s.is_lumped else leaning)(s, fit, correction, self._edge_none, self._slope)
         over(

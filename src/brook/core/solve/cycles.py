@@ -107,7 +107,7 @@ class Cycles:
         self.levels: list[Level] = []
         self._least, self._strikes = np.inf, 0
         self._corrects = flow.stencil.cells >= CORRECTED and is_even(flow.stencil)
-        if flow.stencil.cells < WORTH or not flow.may_start_coarse or not (starts or self._corrects):
+        if flow.stencil.cells < WORTH or flow.is_moved_by_heat or not (starts or self._corrects):
             return
         while flow.stencil.cells > 8 * LEAST and len(self.levels) < MOST_LEVELS:
             self.levels.append(Level(flow))

@@ -78,6 +78,8 @@ class SteadyFlow:
         self.known = stencil.fit(conditions.kind == OPEN)
         self.momentum = Momentum(stencil)
         self.mass = Continuity(stencil, self.momentum)
+        if isinstance(self.pressure_solver, OwnMultigrid):
+            self.pressure_solver.work_in(self.mass.spare)
         self.passenger = passenger
         if start:
             self.begin(self._given_flux())
@@ -186,9 +188,9 @@ class SteadyFlow:
             self.velocity = project(self, 1e-6)
 
     @property
-    def may_start_coarse(self) -> bool:
-        """Whether coarser meshes lead anywhere: not where it is the heat that moves the flow, from rest."""
-        return self.passenger is None or self.passenger.buoyancy == "none"
+    def is_moved_by_heat(self) -> bool:
+        """Whether it is the heat that moves the flow, from rest: coarser meshes lead nowhere then."""
+        return self.passenger is not None and self.passenger.buoyancy != "none"
 
     def start_from(self, velocity: np.ndarray, pressure: np.ndarray) -> None:
         """Takes over a velocity (C, 3) and a pressure (C,) that are about right; mass is kept."""
@@ -234,7 +236,7 @@ class SteadyFlow:
 
     def notes(self) -> list[str]:
         """What was held at a limit because nothing is known beyond."""
-        return [] if self.passenger is None else self.passenger.heat.notes()
+        return [] if self.passenger is None else self.passenger.heat.notes(self.passenger.buoyancy == "density")
 
     def backflow(self) -> float:
         """Share of the flow through pressure patches that comes back in."""

@@ -9,15 +9,15 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy import sparse
 
 from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.numerics import Matrix, Stencil, gradient, passes
 from brook.core.numerics.chunks import over
-from brook.core.numerics.general import GeneralSolver
+from brook.core.numerics.general import Coupling, GeneralSolver
 from brook.core.numerics.multigrid import Levels
 from brook.core.numerics.operators import SCHEME_NUMBER, Convection, softness_of
+from brook.core.solve.excess import AT, Excess
 from brook.core.solve.past import Past
 
 NOTHING = np.zeros(0)
@@ -82,7 +82,7 @@ class Heat:
         self, stencil: Stencil, substance: Substance, conditions: HeatConditions, start: np.ndarray, source: np.ndarray,
         contacts: Contacts | None = None, scheme: Convection = "limited", fillings: tuple[Filling, ...] = (),
     ):  # fmt: skip
-        """`fillings` tell which conductivities change with temperature."""
+        """`fillings` tell which conductivities and heat capacities change with temperature."""
         self.stencil, self.substance, self.conditions = stencil, substance, conditions
         self.source, self.scheme = source, scheme  # (C,) in W
         self.contacts = contacts or Contacts.none()
@@ -90,6 +90,11 @@ class Heat:
         self.boundary = self.temperature[stencil.face_cell].copy()
         self.relaxation = 1.0
         self.fillings = fillings
+        self._excess = Excess(
+            stencil.mesh,
+            [(f.name, f.at("heat_capacity", AT), f.material.heat_capacity) for f in fillings],
+            float(start.mean()),
+        )
         self._at_edges = substance.conductivity[stencil.face_cell]  # conductivity (B,) next to boundaries
         self._solver = GeneralSolver()
         self._slope = np.zeros((stencil.cells, 3))
@@ -131,7 +136,10 @@ class Heat:
         return self._at_edges * along
 
     def _renew(self) -> None:
-        """Conductivities at the temperatures of now; next to boundaries half way between cell and wall."""
+        """Capacities and conductivities at the temperatures of now; next to boundaries half way between cell and wall."""
+        if self._excess:
+            fitted = self._excess.fit(self.temperature, self.substance.capacity)
+            self.substance = replace(self.substance, capacity=fitted)
         conductivity, s = self.substance.conductivity, self.stencil
         changed = False
         for filling in self.fillings:
@@ -164,10 +172,11 @@ class Heat:
         s, t, sub, rows = self.stencil, self.temperature, self.substance, self.stencil.rows
         inner, cell = s.inner, s.face_cell
         slope = gradient(s, s.every_boundary, t, self.boundary, self._slope)
+        excess, growth = self._excess.at(t) if self._excess else (NOTHING, NOTHING)
         over(
             s.face_chunks, passes.carried_in, passes.carried, t, slope, flux, sub.capacity, sub.conductivity, s.centre, *s.ends,
             s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
-            softness_of(t), self._more, self._entries,
+            softness_of(t), excess, growth, self._more, self._entries,
         )  # fmt: skip
         conductance = self._conductance()
         film, skewed = self._film(conductance, flux[inner:]), self._skewed(slope)
@@ -180,6 +189,8 @@ class Heat:
         if past is not None:
             mass = sub.density * sub.capacity * s.mesh.volume
             inert, source = past.now * mass, source + mass * past.pull_of("temperature")
+        if self._excess:
+            source = source + self._excess.kept(s, t, self.conditions.entering, flux, past, sub.density)
         over(
             s.cell_chunks, passes.gathered_in, passes.gathered, t, self._more, self._entries, source, inert, rows.offsets,
             rows.columns, rows.faces, rows.edge_offsets, rows.edges, film + entering,
@@ -190,13 +201,14 @@ class Heat:
         terms += float(np.abs(self.source).sum())
         residual = float(np.abs(self._rest).sum()) / terms if terms != 0 else 0.0
         diagonal = self._diagonal if self.relaxation == 1 else self._diagonal / self.relaxation
-        self.temperature = t + self._solver.solve(Matrix(s, diagonal, self._entries), coupling, self._rest, tolerance)
+        matrix = Matrix(s, diagonal, self._entries)
+        self.temperature = t + self._solver.solve(matrix, coupling, self._rest, tolerance, symmetric=not flux.any())
         self._close(flux, conductance, skewed)
         return residual
 
     def _coupled(
         self, conductance: np.ndarray, skewed: np.ndarray, diagonal: np.ndarray, rest: np.ndarray
-    ) -> tuple[sparse.csr_matrix | None, np.ndarray]:
+    ) -> tuple[Coupling | None, np.ndarray]:
         """Walls between bodies: what couples cells over them, and the heat over each in W as it is now."""
         one, other = self.contacts.one, self.contacts.other
         if not len(one):
@@ -210,10 +222,7 @@ class Heat:
         exchanged = through * (self.temperature[a] - self.temperature[b]) + lag
         np.add.at(rest, a, -exchanged)
         np.add.at(rest, b, exchanged)
-        rows, columns = np.concatenate([a, b]), np.concatenate([b, a])
-        entries = -np.concatenate([through, through])
-        matrix = sparse.csr_matrix((entries, (rows, columns)), shape=(s.cells, s.cells))
-        return matrix, exchanged
+        return Coupling(a, b, -through), exchanged
 
     def _through(self, conductance: np.ndarray) -> np.ndarray:
         """From cell to cell over walls between bodies, in W/K."""
@@ -236,6 +245,8 @@ class Heat:
         found = np.where((through > 0), near, found)
         one, other = self.contacts.one, self.contacts.other
         leaving = -into + self.substance.capacity[cell] * through * np.where(through < 0, there.entering, near)
+        if self._excess:
+            leaving += through * self._excess.at_edges(s, self.temperature, there.entering, flux)
         if len(one):
             a, b = cell[one], cell[other]
             lag = skewed[other] / conductance[other] - skewed[one] / conductance[one]
@@ -245,15 +256,14 @@ class Heat:
             leaving[one], leaving[other] = heat, -heat
         self.boundary, self._leaving, self.carried = found, leaving, flux
 
-    def notes(self) -> list[str]:
-        """What was held at a limit because nothing is known beyond."""
-        found = []
-        for filling in self.fillings:
-            here = self.temperature[filling.cells]
-            found += (
-                [f"in {filling.name} {words}" for words in filling.material.beyond(here)] if filling.changes else []
-            )
-        return found
+    def notes(self, density: bool = False) -> list[str]:
+        """What was held at a limit because nothing is known beyond; `density` says that that of fluids changes anyway."""
+        return [
+            f"in {filling.name} {words}"
+            for filling in self.fillings
+            if filling.changes or (density and isinstance(filling.material, ConstantFluid))
+            for words in filling.material.beyond(self.temperature[filling.cells])
+        ]
 
     # -- what it comes to ---------------------------------------------------------------------
 

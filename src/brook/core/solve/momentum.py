@@ -31,7 +31,7 @@ class Momentum:
         cells, inner = stencil.cells, stencil.inner
         self.stencil = stencil
         self.slope = np.zeros((cells, 3, 3))
-        self.off = np.zeros(stencil.active)
+        self.off = np.zeros(stencil.active, np.float32)
         self.ease, self.mobility = np.zeros(cells), np.ones(cells)
         self.stretched = 0.0
         self.step = np.zeros((stencil.rows.order.length, 3), np.float32)

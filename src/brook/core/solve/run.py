@@ -10,6 +10,7 @@ from typing import Literal
 
 import numpy as np
 
+from brook import give_back
 from brook.core.mesh import Mesh
 from brook.core.mesh.advice import patch_near
 from brook.core.solve.acceleration import Acceleration
@@ -100,6 +101,7 @@ def run_steady(
             history.marks.append(
                 (0, f"started from {levels} coarser meshes" if levels > 1 else "started from a coarser mesh")
             )
+        give_back()
         mixing = Acceleration(flow)
     while len(history) - began_at < rules.iterations:
         iteration = len(history)
@@ -139,6 +141,7 @@ def run_steady(
         if mixing is not None:
             mixing.end(residuals.worst)
     mixing = cycles = None  # their room is needed for what is kept
+    give_back()
     final = Checkpoint.of(flow, history, began_at)
     if state not in ("diverged", "paused"):
         flow.close_mass()

@@ -128,7 +128,7 @@ class OwnFluid(Part):
     title: Title = "Own fluid"
     density: Annotated[Formula, Value("density", "positive", True)] = "1000 kg/m^3"
     viscosity: Annotated[Formula, Value("dynamic_viscosity", "positive", True)] = "1 mPa s"
-    heat_capacity: Annotated[Formula, Value("heat_capacity", "positive")] = "4.18 kJ/(kg K)"
+    heat_capacity: Annotated[Formula, Value("heat_capacity", "positive", True)] = "4.18 kJ/(kg K)"
     conductivity: Annotated[Formula, Value("conductivity", "positive", True)] = "0.6 W/(m K)"
     expansion: Annotated[Formula, Value("expansion")] = "2.1e-4 K^-1"
     law: ShearLaw | None = None
@@ -144,7 +144,7 @@ class Gas(Part):
     pressure: Annotated[Formula, Value("pressure", "positive")] = "101325 Pa"
     temperature: Annotated[Formula, Value("temperature", "positive")] = "20 degC"
     viscosity: Annotated[Formula, Value("dynamic_viscosity", "positive", True)] = "18.2e-6 Pa s"
-    heat_capacity: Annotated[Formula, Value("heat_capacity", "positive")] = "1006 J/(kg K)"
+    heat_capacity: Annotated[Formula, Value("heat_capacity", "positive", True)] = "1006 J/(kg K)"
     conductivity: Annotated[Formula, Value("conductivity", "positive", True)] = "0.0259 W/(m K)"
 
 

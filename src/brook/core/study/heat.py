@@ -78,7 +78,7 @@ class OwnSolid(Part):
     kind: Literal["own_solid"] = "own_solid"
     title: Annotated[str, Field(min_length=1, max_length=120)] = "Own solid"
     density: Annotated[Formula, Value("density", "positive")] = "2700 kg/m^3"
-    heat_capacity: Annotated[Formula, Value("heat_capacity", "positive")] = "900 J/(kg K)"
+    heat_capacity: Annotated[Formula, Value("heat_capacity", "positive", True)] = "900 J/(kg K)"
     conductivity: Annotated[Formula, Value("conductivity", "positive", True)] = "200 W/(m K)"
 
 

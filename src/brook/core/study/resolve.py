@@ -31,7 +31,7 @@ def named_scope(study: Study, variant: Variant | None, time: float | None = None
             return known[name]
         if name == NAME:
             raise FormulaError(
-                "the temperature T stands only for the density, viscosity and conductivity of fluids and solids of our own",
+                "the temperature T stands only for the density, viscosity, heat capacity and conductivity of fluids and solids of our own",
                 reading.position,
             )
         if name == "t":

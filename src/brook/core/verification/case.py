@@ -111,6 +111,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         "cylinder-100": cylinder.shedding,
         "taylor-green": taylor_green.run, **{f"convection-1e{round(log10(ra))}": partial(convection.run, ra) for ra in convection.FIGURES},
         "convection-gas": convection.gas,
+        "convection-below": convection.below,
         "graetz": heated.graetz, "composite-wall": heated.composite_wall, "fin": heated.fin,
         "sphere-cooling": heated.sphere_cooling, "sheared": sheared.run, "counterflow": heated.counterflow,
         **{f"cylinder-free-{re}": partial(walls.free, re) for re in walls.FREE}, "flat-plate": walls.flat_plate,

@@ -95,7 +95,10 @@ def monitor_sheets(history: dict, monitors: list[dict]) -> list[Sheet]:
     """One sheet for each monitor, in the unit it is shown in, to be drawn under the residuals."""
     found = []
     for monitor in monitors:
-        values = [None if v is None else v * monitor["factor"] for v in history["monitors"].get(monitor["name"], ())]
+        values = [
+            None if v is None else v * monitor["factor"] + monitor["shift"]
+            for v in history["monitors"].get(monitor["name"], ())
+        ]
         at = [k for k, v in enumerate(values, 1) if v is not None]
         curve = Curve(monitor["title"], at, [v for v in values if v is not None])
         title = f"{monitor['title']} / {monitor['unit']}" if monitor["unit"] else monitor["title"]

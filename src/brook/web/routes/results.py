@@ -8,9 +8,9 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
-from brook.core.results.quantities import DRAWN, QUANTITIES, OwnQuantity, QuantityKind
+from brook.core.results.quantities import DRAWN, OF_AVERAGES, QUANTITIES, OwnQuantity, QuantityKind, known_of
 from brook.core.study import resolve
-from brook.core.units import LADDERS, dimension_of, even_unit, sensible_unit, unit_factor
+from brook.core.units import LADDERS, dimension_of, even_unit, scale_of, sensible_unit, unit_factor
 from brook.runs import readout
 from brook.web.pages import BODIES, StateHere, StudioHere, render, stage, variant_of
 from brook.web.routes.readout import ask, source_of
@@ -33,22 +33,29 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
         size = max((abs(v) for run in runs for v in run["ranges"][name]), default=0.0)
         if kind.dimension == QUANTITIES["speed"].dimension:
             size = max((run["ranges"]["speed"][1] for run in runs), default=size)
-        unit = even_unit(sensible_unit(kind.dimension, 0.3 * size))
+        unit = sensible_unit(kind.dimension, 0.3 * size)
         found.append(_option(kind, unit))
     if own is None:
         return found
-    made = [k for n, k in QUANTITIES.items() if k.drawn and n not in DRAWN]
+    warm, averaged = (bool(runs) and all(run.get(word) for run in runs) for word in ("heat", "averaged"))
+    made = [k for n, k in known_of(warm, averaged).items() if k.drawn and n not in DRAWN]
+    if not (runs and all("velocity_z" in run["ranges"] for run in runs)):
+        made = [kind for kind in made if kind.name != "averaged_velocity_z"]
+    made.sort(key=lambda kind: kind.name not in OF_AVERAGES)
     for kind in made + [o.kind for o in own.values()]:
         made_of = own[kind.name].text if kind.name in own else kind.name
-        units = tuple(map(even_unit, LADDERS.get(kind.dimension, (sensible_unit(kind.dimension, 0),))))
-        ladder = [[unit, 1 / unit_factor(unit)[0]] for unit in units]
+        units = LADDERS.get(kind.dimension, (sensible_unit(kind.dimension, 0),))
+        if kind.name in own:  # by formula, and maybe a difference
+            units = tuple(map(even_unit, units))
+        ladder = [[unit, *scale_of(unit)] for unit in units]
         found.append({**_option(kind, units[0]), "ladder": ladder, "made_of": made_of})
     return found
 
 
 def _option(kind: QuantityKind, unit: str) -> dict[str, Any]:
-    return {"name": kind.name, "words": kind.words, "signed": kind.signed, "unit": unit,
-            "factor": 1 / unit_factor(unit)[0], "made_of": "", "ladder": []}  # fmt: skip
+    factor, shift = scale_of(unit)
+    return {"name": kind.name, "words": kind.words, "signed": kind.signed, "unit": unit, "factor": factor, "shift": shift,
+            "made_of": "", "ladder": []}  # fmt: skip
 
 
 def profile_lines(state: StudyState, variant: VariantState) -> list[dict[str, Any]]:

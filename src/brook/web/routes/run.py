@@ -9,7 +9,7 @@ from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
 
 from brook.core.pipeline import dimension_of_monitor
-from brook.core.units import even_unit, sensible_unit, unit_factor
+from brook.core.units import scale_of, sensible_unit
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.routes.results import quantities
 from brook.web.state import StudyState, VariantState
@@ -20,7 +20,7 @@ GONE = "There is nothing to go on from; run it from the start."
 
 
 def monitor_units(state: StudyState, variant: VariantState) -> list[dict[str, Any]]:
-    """Name, title, unit, and the factor from SI of each monitor's curve, for the pages' plots."""
+    """Name, title, unit, and factor and shift from SI of each monitor's curve, for the pages' plots."""
     found = []
     for reading in variant.readings:
         dimension = dimension_of_monitor(reading.requirement, variant.prepared)
@@ -29,9 +29,9 @@ def monitor_units(state: StudyState, variant: VariantState) -> list[dict[str, An
         swings = reading.requirement.course == "frequency"  # its value and unit are those of the frequency
         unit = "" if swings else reading.requirement.unit
         unit = unit or ("%" if dimension.is_none else sensible_unit(dimension, 0 if swings else reading.value or 0))
-        unit = even_unit(unit)
+        factor, shift = scale_of(unit)
         found.append({"name": reading.requirement.name, "title": reading.requirement.title, "unit": unit,
-                      "factor": 1 / unit_factor(unit)[0]})  # fmt: skip
+                      "factor": factor, "shift": shift})  # fmt: skip
     return found
 
 

@@ -77,7 +77,7 @@ export class Two {
     Object.assign(this.view, this.sides[0]);
     this.view.resize();
     this.view.camera = this.pictures.views[0].camera;
-    const option = this.pictures.option, map = less || option.signed ? "signed" : "even";
+    const option = this.option(less), map = less || option.signed ? "signed" : "even";
     const words = less ? `${option.words}, ${this.name(this.a)} less ${this.name(this.b)}` : option.words;
     this.legend.set(this.sides.map(({ layer, values }) => layer.samples(values)), { ...option, words, map });
     Object.assign(this.view, { range: this.legend.range, map });
@@ -86,12 +86,18 @@ export class Two {
     this.root.dataset.two = `${this.how.value} ${this.a.value} ${this.b.value}`;
   }
 
+  /** The quantity with its unit; a difference has one that begins at nothing. */
+  option(less) {
+    const { option } = this.pictures;
+    return less && option.shift ? { ...option, unit: "K", shift: 0 } : option;
+  }
+
   name(choice) { return choice.selectedOptions[0].textContent; }
 
   say(at, value) {
     if (!at) { this.strip.textContent = "\u00a0"; return; }
-    const { words, unit, factor } = this.pictures.option, less = this.how.value === "less";
-    const what = value == null ? "outside" : Number.isNaN(value) ? "fluid in one of the two only" : `${less ? "difference of " : ""}${words} ${rounded(value * factor)} ${pretty(unit)}`;
+    const less = this.how.value === "less", { words, unit, factor, shift } = this.option(less);
+    const what = value == null ? "outside" : Number.isNaN(value) ? "fluid in one of the two only" : `${less ? "difference of " : ""}${words} ${rounded(value * factor + shift)} ${pretty(unit)}`;
     this.strip.textContent = `x ${(at[0] * 1000).toFixed(1)} mm, y ${(at[1] * 1000).toFixed(1)} mm · ${what}`;
   }
 

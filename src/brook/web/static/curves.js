@@ -54,7 +54,7 @@ export class Curves {
     ], { ...shared, log: true, range: (columns) => this.residualRange(columns) });
     this.plots.residuals?.set([iterations, this.history.momentum, this.history.mass, iterations.map(() => this.limit), ...(warm.length ? [this.history.heat] : [])]);
     for (const monitor of this.monitors) {
-      const values = (this.history.monitors[monitor.name] ?? []).map((v) => (v == null ? null : v * monitor.factor));
+      const values = (this.history.monitors[monitor.name] ?? []).map((v) => (v == null ? null : v * monitor.factor + monitor.shift));
       this.plots[monitor.name] ??= this.plot(`monitor-${monitor.name}`, [{ label: monitor.title, colour: RIVER }], {
         ...shared, range: lateRange, bands: () => this.still(monitor),
       });
@@ -81,7 +81,7 @@ export class Curves {
     const low = Math.min(...last), high = Math.max(...last), size = Math.abs(last.reduce((a, b) => a + b, 0) / last.length);
     if (high - low > this.change * size) return [];
     const middle = (low + high) / 2, half = (this.change * size) / 2;
-    return [{ x0: this.count - this.window + 1, x1: this.count, y0: (middle - half) * monitor.factor, y1: (middle + half) * monitor.factor }];
+    return [{ x0: this.count - this.window + 1, x1: this.count, y0: (middle - half) * monitor.factor + monitor.shift, y1: (middle + half) * monitor.factor + monitor.shift }];
   }
 
   /** The values under the pointer, or the last ones. */
@@ -91,7 +91,7 @@ export class Curves {
     if (where) where.textContent = index == null || !this.count ? "" : `${this.inTime ? `step ${at + 1}, ${plain(this.history.time[at])} s` : `iteration ${at + 1}`}: momentum ${this.history.momentum[at]?.toExponential(1)}, mass ${this.history.mass[at]?.toExponential(1)}`;
     for (const monitor of this.monitors) {
       const now = this.root.querySelector(`#now-${monitor.name}`), value = this.history.monitors[monitor.name]?.[at];
-      if (now) now.textContent = value == null ? "" : `${rounded(value * monitor.factor, 4)} ${pretty(monitor.unit)}`;
+      if (now) now.textContent = value == null ? "" : `${rounded(value * monitor.factor + monitor.shift, 4)} ${pretty(monitor.unit)}`;
     }
   }
 

@@ -16,8 +16,8 @@ export class Legend {
     Object.assign(this, { holder, onRange });
   }
 
-  /** `samples` are {value, weight} lists of every view; values in SI units, shown times `factor`. */
-  set(samples, { words, unit, factor, map }, range = null) {
+  /** `samples` are {value, weight} lists of every view; values in SI units, shown times `factor` plus `shift`. */
+  set(samples, { words, unit, factor, shift = 0, map }, range = null) {
     let low = Math.min(...samples.map((s) => s.low)), high = Math.max(...samples.map((s) => s.high));
     if (!(high > low)) { const pad = Math.abs(low) * 0.01 || 1e-9; low -= pad; high += pad; }
     if (map === "signed") { const most = Math.max(Math.abs(low), Math.abs(high)); low = -most; high = most; }
@@ -28,9 +28,11 @@ export class Legend {
       shares[Math.min(BINS - 1, Math.max(0, Math.floor(((v - low) / (high - low)) * BINS)))] += s.weight[i];
       total += s.weight[i];
     });
-    Object.assign(this, { whole: [low, high], range: range ?? [low, high], shares: shares.map((s) => s / total), words, unit, factor, map });
+    Object.assign(this, { whole: [low, high], range: range ?? [low, high], shares: shares.map((s) => s / total), words, unit, factor, shift, map });
     this.draw();
   }
+
+  shown(value) { return value * this.factor + this.shift; }
 
   clear() { this.holder.replaceChildren(); }
 
@@ -50,8 +52,8 @@ export class Legend {
       svg.append(element("rect", { ...box, fill: colourAt(this.map, at) }));
       if (at < 0 || at > 1) svg.append(element("rect", { ...box, fill: "url(#out-of-range)", opacity: 0.75 }));
     });
-    for (const tick of roundTicks(low * this.factor, high * this.factor, 8)) {
-      const x = this.x(tick.value / this.factor);
+    for (const tick of roundTicks(this.shown(low), this.shown(high), 8)) {
+      const x = this.x((tick.value - this.shift) / this.factor);
       svg.append(element("line", { x1: x, x2: x, y1: BASE, y2: BASE + 5, stroke: "#566069" }), element("text", { x, y: BASE + 28, "text-anchor": "middle" }, tick.text));
     }
     this.range.forEach((value, side) => svg.append(this.handle(value, side)));
@@ -61,8 +63,8 @@ export class Legend {
   handle(value, side) {
     const words = side ? "Upper end of the colour range" : "Lower end of the colour range";
     const made = element("g", {
-      class: "handle", tabindex: 0, role: "slider", "aria-label": words, "aria-valuemin": this.whole[0] * this.factor, "aria-valuemax": this.whole[1] * this.factor,
-      "aria-valuenow": value * this.factor, "aria-valuetext": `${rounded(value * this.factor)} ${this.unit}`, transform: `translate(${this.x(value)} ${BASE})`,
+      class: "handle", tabindex: 0, role: "slider", "aria-label": words, "aria-valuemin": this.shown(this.whole[0]), "aria-valuemax": this.shown(this.whole[1]),
+      "aria-valuenow": this.shown(value), "aria-valuetext": `${rounded(this.shown(value))} ${this.unit}`, transform: `translate(${this.x(value)} ${BASE})`,
     });
     made.append(element("path", { d: "M0 0L-6 11H6Z" }), element("rect", { x: -10, y: -30, width: 20, height: 44, fill: "transparent" }));
     made.addEventListener("pointerdown", (event) => {

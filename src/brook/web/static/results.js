@@ -15,7 +15,7 @@ export class ResultTools {
     const kept = memory("overlays") ?? {};
     if ([...this.begin.options].some((o) => o.value === kept.streamlines)) this.begin.value = kept.streamlines;
     this.arrows.checked = Boolean(kept.arrows);
-    this.inPlane = (this.view.canvas.dataset.axes ?? "xy") === "xy"; // streamlines and profiles of sections are not there yet
+    this.inPlane = !this.view.canvas.dataset.section; // streamlines and profiles of sections are not there yet
     this.begin.parentElement.hidden = this.profile.hidden = !this.inPlane;
     if (!this.inPlane) this.begin.value = "";
     this.plate(root.querySelector("#plate-shown"));
@@ -52,6 +52,17 @@ export class ResultTools {
         show();
       }, 250);
     };
+    const allow = () => { // of what is made from fields there is the end only
+      const { derived } = this.pictures.option;
+      slider.disabled = play.disabled = Boolean(derived);
+      if (!derived) { if (Number(slider.value) === times.length) says.textContent = end; return; }
+      stop();
+      slider.value = times.length;
+      delete this.view.canvas.dataset.moment;
+      says.textContent = `${end}; earlier moments keep no ${this.pictures.option.words}`;
+    };
+    this.pictures.choice.addEventListener("change", allow);
+    allow();
     slider.addEventListener("input", () => { stop(); show(); });
     play.addEventListener("click", () => (timer ? stop() : start()));
     this.play = () => play.click();

@@ -28,12 +28,12 @@ export class Pictures {
 
   /** The chosen quantity with its unit; one with several units gets the one that suits what is shown. */
   get option() {
-    const { words, unit = "", factor = "1", signed, ladder, madeOf = "" } = this.choice.selectedOptions[0].dataset;
-    if (!ladder) return { words, unit, factor: Number(factor), signed, derived: madeOf };
+    const { words, unit = "", factor = "1", shift = "0", signed, ladder, madeOf = "" } = this.choice.selectedOptions[0].dataset;
+    if (!ladder) return { words, unit, factor: Number(factor), shift: Number(shift), signed, derived: madeOf };
     const size = 0.3 * Math.max(0, ...this.views.map((v) => (v.values ? this.reach(v) : 0)));
     const units = JSON.parse(ladder);
-    const [name, times] = units.findLast(([, t]) => size * t >= 1) ?? units[0];
-    return { words, unit: name, factor: times, signed, derived: madeOf };
+    const [name, times, more] = units.findLast(([, t]) => size * t >= 1) ?? units[0];
+    return { words, unit: name, factor: times, shift: more, signed, derived: madeOf };
   }
 
   reach(view) {
@@ -111,10 +111,10 @@ export class Pictures {
   say(view, at, value) {
     if (!this.strip) return;
     if (!at) { this.strip.textContent = "\u00a0"; return; }
-    const { words, unit, factor } = this.option;
+    const { words, unit, factor, shift } = this.option;
     const [first, second] = view.canvas.dataset.axes ?? "xy";
     const where = `${first} ${(at[0] * 1000).toFixed(1)} mm, ${second} ${(at[1] * 1000).toFixed(1)} mm`;
-    const what = value === null ? "outside" : value === undefined ? "" : Number.isNaN(value) ? "no fluid in the other" : `${words} ${rounded(value * factor)} ${pretty(unit)}`;
+    const what = value === null ? "outside" : value === undefined ? "" : Number.isNaN(value) ? "no fluid in the other" : `${words} ${rounded(value * factor + shift)} ${pretty(unit)}`;
     const who = this.views.length > 1 ? `${view.canvas.closest("figure").querySelector("a").textContent} · ` : "";
     this.strip.textContent = `${who}${where}${what ? ` · ${what}` : ""}`;
   }

@@ -1,5 +1,5 @@
 """Multigrid over aggregates of cells, as a preconditioner of conjugate gradients."""
 
-from brook.core.numerics.multigrid.solver import Levels, OwnMultigrid
+from brook.core.numerics.multigrid.solver import Levels, OwnMultigrid, Pattern
 
-__all__ = ["Levels", "OwnMultigrid"]
+__all__ = ["Levels", "OwnMultigrid", "Pattern"]

@@ -52,19 +52,29 @@ class Level:
         count = len(self.diagonal)
         self.x = np.zeros(self.order.length, np.float32)
         self.right, self.rest = (np.zeros(count, np.float32) for _ in range(2))
-        self._sum = np.zeros(len(self.order.blocks) - 1)
+        self._sum, self._chunks = np.zeros(len(self.order.blocks) - 1), chunks_of(count)
+        self._pair = np.zeros((len(self._chunks) - 1, 2))
 
     def room(self) -> tuple[np.ndarray, ...]:
-        """Two directions with their halo and their images, made when first asked for."""
+        """Two directions with their halo, their images, and what is left, made when first asked for."""
         if not self.steps:
             long, count = self.order.length, len(self.diagonal)
-            self.steps = tuple(np.zeros(n, np.float32) for n in (long, count, long, count))
+            self.steps = tuple(np.zeros(n, np.float32) for n in (long, count, long, count, count))
         return self.steps
 
-    def exchange(self, x: np.ndarray) -> None:
-        """Copies the rows that other blocks see."""
-        if len(self.order.halo):
-            x[len(self.diagonal) :] = x[self.order.halo]
+    def dots(self, x: np.ndarray, one: np.ndarray, two: np.ndarray) -> list[float]:
+        """x times one and x times two."""
+        over(self._chunks, kernels.dots_in, kernels.dots, x, one, two, self._pair)
+        return self._pair.sum(axis=0).tolist()
+
+    def remaining(self, right: np.ndarray, step: float, image: np.ndarray, rest: np.ndarray) -> list[float]:
+        """`rest` is what a step leaves of the right-hand side; gives the squares of both."""
+        over(self._chunks, kernels.remaining_in, kernels.remaining, right, np.float32(step), image, rest, self._pair)
+        return self._pair.sum(axis=0).tolist()
+
+    def combined(self, one: np.ndarray, factor: float, two: np.ndarray, other: float) -> None:
+        """one times its factor and the other besides. In place."""
+        over(self._chunks, kernels.led_in, kernels.led, two, np.float32(other), np.float32(factor), one)
 
     def forward(self, right: np.ndarray, x: np.ndarray) -> None:
         """x from nothing by one forward sweep, and what it leaves in `rest`."""
@@ -81,12 +91,12 @@ class Level:
             right,
             x,
         )
-        self.exchange(x)
+        o.exchange(x)
         over(o.blocks, kernels.left_in, kernels.left, o.offsets, o.split, o.columns, self.entries, x, self.rest)
 
     def backward(self, right: np.ndarray, x: np.ndarray) -> None:
         o = self.order
-        self.exchange(x)
+        o.exchange(x)
         over(
             o.blocks,
             kernels.backward_in,
@@ -103,7 +113,7 @@ class Level:
     def product(self, x: np.ndarray, out: np.ndarray) -> float:
         """out is the matrix times x; gives x times that."""
         o = self.order
-        self.exchange(x)
+        o.exchange(x)
         over(
             o.blocks,
             kernels.product_in,
@@ -178,29 +188,26 @@ class Hierarchy:
     def _two_steps(self, depth: int) -> np.ndarray:
         """Up to two steps of flexible conjugate gradients, each preconditioned by a cycle."""
         level = self.levels[depth]
-        one, one_image, two, two_image = level.room()
+        one, one_image, two, two_image, rest = level.room()
         right = level.right
-        count = len(right)
         self.cycle(right, one, depth)
         size = level.product(one, one_image)
         if not size > 0:
             return one
-        first = float(one[:count] @ right) / size
-        rest = right - np.float32(first) * one_image
-        if float(rest @ rest) <= ENOUGH**2 * float(right @ right):
+        first = level.dots(one, right, right)[0] / size
+        left, before = level.remaining(right, first, one_image, rest)
+        if left <= ENOUGH**2 * before:
             one *= np.float32(first)
             return one
         self.cycle(rest, two, depth)
         whole = level.product(two, two_image)
-        shared = float(two[:count] @ one_image)
+        shared, along = level.dots(two, one_image, rest)
         own = whole - shared**2 / size
         if not own > 0:
             one *= np.float32(first)
             return one
-        second = float(two[:count] @ rest) / own
-        one *= np.float32(first - shared * second / size)
-        two *= np.float32(second)
-        one += two
+        second = along / own
+        level.combined(one, first - shared * second / size, two, second)
         return one
 
 

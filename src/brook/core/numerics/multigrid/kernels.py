@@ -243,6 +243,25 @@ def dots(chunks, *args):
 
 
 @njit(cache=True, fastmath=EXACT)
+def remaining_in(first, last, chunk, right, step, image, rest, sums):
+    """rest is what of the right-hand side a step leaves; sums (chunks, 2): it and the right-hand side, times themselves."""
+    a, b = 0.0, 0.0
+    for s in range(first, last):
+        i = np.uint32(s)
+        left = right[i] - step * image[i]
+        rest[i] = left
+        a += np.float64(left) * left
+        b += np.float64(right[i]) * right[i]
+    sums[chunk, 0], sums[chunk, 1] = a, b
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def remaining(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        remaining_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
 def led_in(first, last, chunk, smooth, scale, factor, direction):
     """direction times factor and smooth times scale besides. In place."""
     for s in range(first, last):

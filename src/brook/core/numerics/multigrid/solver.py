@@ -2,13 +2,25 @@
 
 from __future__ import annotations
 
+from typing import Protocol
+
 import numpy as np
 
-from brook.core.numerics.chunks import over
+from brook.core.numerics.chunks import chunks_of, over
 from brook.core.numerics.matrix import Matrix
 from brook.core.numerics.multigrid import kernels
 from brook.core.numerics.multigrid.hierarchy import Hierarchy
-from brook.core.numerics.stencil import Stencil
+from brook.core.numerics.rows import Order
+
+
+class Pattern(Protocol):
+    """Rows of a matrix: their order, and the columns (nnz,) of its entries in it."""
+
+    @property
+    def order(self) -> Order: ...
+
+    @property
+    def columns(self) -> np.ndarray: ...
 
 
 class Levels:
@@ -16,14 +28,14 @@ class Levels:
     that do not work at the same time."""
 
     def __init__(self) -> None:
-        self._stencil: Stencil | None = None
+        self._rows: Pattern | None = None
         self._hierarchy: Hierarchy | None = None
 
-    def of(self, stencil: Stencil, entries: np.ndarray, diagonal: np.ndarray, steps: bool = True) -> Hierarchy:
+    def of(self, rows: Pattern, entries: np.ndarray, diagonal: np.ndarray, steps: bool = True) -> Hierarchy:
         """For a matrix in float32, kept and not copied; `steps` as in `Hierarchy.refill`."""
-        if self._hierarchy is None or self._stencil is not stencil:
-            self._hierarchy = Hierarchy(stencil.rows.order, stencil.rows.columns, entries, diagonal)
-            self._stencil = stencil
+        if self._hierarchy is None or self._rows is not rows:
+            self._hierarchy = Hierarchy(rows.order, rows.columns, entries, diagonal)
+            self._rows = rows
         self._hierarchy.refill(entries, diagonal, steps)
         return self._hierarchy
 
@@ -32,24 +44,35 @@ class OwnMultigrid:
     """A `PressureSolver`: the hierarchy is built once for a mesh, and only refilled as coefficients change.
 
     The preconditioner is float32; residual and solution are of the type of the matrix, where float32 is enough for a
-    hundredth of the right-hand side. The answer does not depend on the number of threads.
+    hundredth of the right-hand side. The answer does not depend on the number of threads. That of
+    a float32 system stands until the next one is solved.
     """
 
     max_iterations = 400
 
-    def __init__(self) -> None:
-        self.levels = Levels()
+    def __init__(self, levels: Levels | None = None) -> None:
+        self.levels = levels or Levels()
+        self._room = np.zeros(0, np.float32)
+
+    def work_in(self, room: np.ndarray) -> None:
+        """Takes over room (n,) of float32 for the vectors of float32 systems; all may have changed from one to the next."""
+        self._room = room
 
     def solve(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> tuple[np.ndarray, int]:
-        order, columns = matrix.stencil.rows.order, matrix.stencil.rows.columns
-        single = np.float32
-        entries, diagonal = matrix.entries.astype(single, copy=False), matrix.diagonal.astype(single, copy=False)
-        hierarchy = self.levels.of(matrix.stencil, entries, diagonal)
-        kind, count = matrix.entries.dtype, len(right)
-        residual = right.astype(kind)
-        value, image, direction = np.zeros_like(residual), np.zeros_like(residual), np.zeros_like(residual)
-        smooth, scaled = np.zeros(order.length, single), np.zeros(count, single)
-        rows, chunks = matrix.stencil.rows, matrix.stencil.cell_chunks
+        return self.solve_rows(matrix.stencil.rows, matrix.entries, matrix.diagonal, right, tolerance)
+
+    def solve_rows(
+        self, rows: Pattern, entries: np.ndarray, diagonal: np.ndarray, right: np.ndarray, tolerance: float
+    ) -> tuple[np.ndarray, int]:
+        """The same for a symmetric matrix of any rows."""
+        single, kind, count = np.float32, entries.dtype, len(right)
+        hierarchy = self.levels.of(rows, entries.astype(single, copy=False), diagonal.astype(single, copy=False))
+        residual, value, image, direction = self._vectors(count, kind)
+        residual[:] = right
+        for vector in (value, image, direction):
+            vector[:] = 0.0
+        smooth, scaled = hierarchy.levels[0].x, hierarchy.levels[0].right
+        chunks = chunks_of(count)
         whole, pair = np.zeros(len(chunks) - 1), np.zeros((len(chunks) - 1, 2))
         size = float(np.linalg.norm(residual))
         goal, before, step = tolerance * size, 1.0, 0.0
@@ -65,10 +88,18 @@ class OwnMultigrid:
             factor = -step * turned / before if done else 0.0
             over(chunks, kernels.led_in, kernels.led, better, kind.type(size), kind.type(factor), direction)
             over(
-                chunks, kernels.product_in, kernels.product, rows.offsets, columns, matrix.entries, matrix.diagonal, direction,
+                chunks, kernels.product_in, kernels.product, rows.order.offsets, rows.columns, entries, diagonal, direction,
                 image, whole,
             )  # fmt: skip
             step, before = now / float(whole.sum()), now
             over(chunks, kernels.stepped_in, kernels.stepped, kind.type(step), direction, image, value, residual, whole)
             size = float(np.sqrt(whole.sum()))
         return value, self.max_iterations
+
+    def _vectors(self, count: int, kind: np.dtype) -> np.ndarray:
+        """Four vectors (4, count) of a type. Those of float32 systems, which every iteration has, are kept."""
+        if kind != np.float32:
+            return np.zeros((4, count), kind)
+        if len(self._room) < 4 * count:
+            self._room = np.zeros(4 * count, np.float32)
+        return self._room[: 4 * count].reshape(4, count)

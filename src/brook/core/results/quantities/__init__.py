@@ -1,6 +1,7 @@
 """What can be read from the fields at a place and drawn, one file each; a new one is a new file and a line here."""
 
 from brook.core.results.quantities import (
+    averaged,
     density,
     flow,
     force,
@@ -23,11 +24,17 @@ QUANTITIES: dict[str, QuantityKind] = {
         speed.QUANTITY, velocity.ALONG_X, velocity.ALONG_Y, velocity.ALONG_Z, pressure.QUANTITY,
         total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY, temperature.QUANTITY,
         heat.QUANTITY, density.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z,
+        averaged.SPEED, *averaged.VELOCITY, averaged.PRESSURE, averaged.TEMPERATURE, averaged.FLUCTUATION,
     )
 }  # fmt: skip
 
 # Those that only runs with heat have.
-OF_HEAT = ("temperature", "heat")
+OF_HEAT = ("temperature", "heat", averaged.TEMPERATURE.name)
+# Those that only runs in time have, where averages are taken.
+OF_AVERAGES = tuple(
+    kind.name
+    for kind in (averaged.SPEED, *averaged.VELOCITY, averaged.PRESSURE, averaged.TEMPERATURE, averaged.FLUCTUATION)
+)
 # Those that a run draws on its way, the last one in space only; others are made from its fields when somebody asks.
 DRAWN = ("speed", "velocity_x", "velocity_y", "pressure", "temperature", "velocity_z")
 
@@ -39,14 +46,21 @@ def drawn_of(fields: Fields) -> tuple[str, ...]:
     return tuple(name for name in DRAWN if name not in left_out)
 
 
+def known_of(warm: bool, averaged: bool) -> dict[str, QuantityKind]:
+    """Every quantity of a run, by name: those of heat where temperatures are computed, those of averages where there are any."""
+    left_out = (() if warm else OF_HEAT) + (() if averaged else OF_AVERAGES)
+    return {name: kind for name, kind in QUANTITIES.items() if name not in left_out}
+
+
 __all__ = [
     "DRAWN",
-    "OF_HEAT",
+    "OF_AVERAGES",
     "QUANTITIES",
     "OwnQuantity",
     "QuantityKind",
     "References",
     "View",
     "drawn_of",
+    "known_of",
     "own_quantity",
 ]

@@ -1,0 +1,182 @@
+"""Iterations, pressures and whole runs of a flow."""
+
+from __future__ import annotations
+
+from concurrent.futures import ProcessPoolExecutor
+from functools import cache
+from multiprocessing import get_context
+
+import numpy as np
+
+from brook.core.bench.measure import Figure, figure, standing, threads, timed
+from brook.core.checks import prepare
+from brook.core.materials import ConstantFluid
+from brook.core.numerics import Matrix, Stencil, laplacian
+from brook.core.numerics.linear import LibraryMultigrid, PressureSolver
+from brook.core.numerics.multigrid import OwnMultigrid
+from brook.core.pipeline import make_mesh
+from brook.core.results.picture import corner_values, polygons
+from brook.core.results.quantities import View
+from brook.core.solve import Rules, SteadyFlow, boundary_conditions, run_steady
+from brook.core.solve.setup import FIXED, BoundaryConditions
+from brook.core.verification.cavity import study
+from brook.core.verification.manufactured import block
+
+
+def _flow(cells_across: int) -> SteadyFlow:
+    case = study(400, cells_across)
+    prepared = prepare(case, case.variants[0])
+    stencil = Stencil(make_mesh(prepared))
+    assert prepared.fluid is not None
+    return SteadyFlow(stencil, prepared.fluid, boundary_conditions(stencil, prepared.boundaries))
+
+
+def bench_iteration() -> Figure:
+    """One steady laminar iteration, plane, 40 000 cells."""
+    flow = _flow(200)
+    for _ in range(5):
+        flow.iterate()
+    seconds = min(timed(flow.iterate) for _ in range(10))
+    return figure("iteration", "per cell and iteration, steady laminar", seconds, flow.stencil.cells)
+
+
+def bench_pressure() -> Figure:
+    """A pressure-like system to 0.1, the hierarchy there already."""
+    stencil = _flow(200).stencil
+    positive = laplacian(stencil, -1.0)
+    diagonal = positive.diagonal.copy()
+    diagonal[0] *= 2
+    matrix = Matrix(stencil, diagonal, positive.entries)
+    right = np.random.default_rng(1).standard_normal(stencil.cells)
+    solver = LibraryMultigrid()
+    solver.solve(matrix, right, 0.1)
+    seconds = min(timed(lambda: solver.solve(matrix, right, 0.1)) for _ in range(5))
+    return figure("pressure", "per unknown, library multigrid to 0.1 without set-up", seconds, stencil.cells)
+
+
+def bench_own_pressure() -> Figure:
+    """A pressure-like system of 512 000 unknowns to 0.1 by the own multigrid, with new coefficients filled in."""
+    stencil = Stencil(block(80))
+    positive = laplacian(stencil, -1.0)
+    diagonal = positive.diagonal.copy()
+    diagonal[0] *= 2
+    matrix = Matrix(stencil, diagonal, positive.entries)
+    right = np.random.default_rng(1).standard_normal(stencil.cells)
+    solver = OwnMultigrid()
+    solver.solve(matrix, right, 0.1)
+    seconds = min(timed(lambda: solver.solve(matrix, right, 0.1)) for _ in range(3))
+    return figure("pressure-own", "per unknown, own multigrid to 0.1 with refill", seconds, stencil.cells)
+
+
+def bench_picture() -> Figure:
+    """Corner values of a field for the canvas."""
+    flow = _flow(200)
+    shapes = polygons(flow.stencil.mesh)
+    corner_values(View(flow.snapshot()), "speed", shapes)
+    seconds = min(timed(lambda: corner_values(View(flow.snapshot()), "speed", shapes)) for _ in range(5))
+    return figure("picture", "per cell, values of a view", seconds, flow.stencil.cells)
+
+
+def bench_memory() -> Figure:
+    """Peak memory of a run of the cube, its mesh and mixed states included, in bytes for each cell."""
+    cells, peak, _ = _room_of_a_run()
+    return Figure("memory", "per cell at the peak, steady laminar run", peak / cells, "B", cells, 0.0, threads())
+
+
+def bench_memory_kept() -> Figure:
+    """What the same run keeps besides the states it mixes."""
+    cells, _, kept = _room_of_a_run()
+    return Figure("memory-kept", "per cell, mesh and flow of that run", kept / cells, "B", cells, 0.0, threads())
+
+
+@cache
+def _room_of_a_run() -> tuple[int, int, int]:
+    """Cells of the cube, and bytes that a run of it takes at the peak and in the end, in a process of its own; what the
+    program takes before is left out."""
+    with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:
+        return pool.submit(_run_and_weigh).result()
+
+
+def _run_and_weigh() -> tuple[int, int, int]:
+    run_steady(cube_flow(40), Rules(iterations=8), {})
+    before = standing("VmRSS")
+    flow = cube_flow(80)
+    run_steady(flow, Rules(iterations=8), {})
+    return flow.stencil.cells, standing("VmHWM") - before, standing("VmRSS") - before
+
+
+def cube_flow(across: int, solver: PressureSolver | None = None, reynolds: float = 400.0) -> SteadyFlow:
+    """The flow in a cube of so many cells an edge whose lid slides, at a Reynolds number by its edge."""
+    stencil = Stencil(block(across))
+    centre = stencil.mesh.face_centres(slice(stencil.inner, None))
+    velocity = np.zeros((len(centre), 3))
+    velocity[centre[:, 2] > 1 - 1e-9, 0] = 1.0
+    conditions = BoundaryConditions(np.full(len(centre), FIXED, np.int8), velocity, np.zeros(len(centre)))
+    return SteadyFlow(stencil, ConstantFluid("cube", 1.0, 1 / reynolds), conditions, pressure_solver=solver,
+                      pressure_tolerance=0.1)  # fmt: skip
+
+
+def bench_multigrid() -> Figure:
+    """A million unknowns to 0.1 with new coefficients: the library's multigrid with its set-up over ours with its refill."""
+    ours, theirs = _multigrids()
+    return Figure(
+        "multigrid",
+        "as fast to 0.1 as the library's with its set-up",
+        theirs[0] / ours,
+        "times",
+        100**3,
+        0.0,
+        threads(),
+    )
+
+
+def bench_multigrid_alone() -> Figure:
+    """The same without the library's set-up."""
+    ours, theirs = _multigrids()
+    return Figure(
+        "multigrid-alone", "as fast to 0.1 as the library's without", theirs[1] / ours, "times", 100**3, 0.0, threads()
+    )
+
+
+@cache
+def _multigrids() -> tuple[float, tuple[float, float]]:
+    """Seconds that ours takes, refill included, and that the library's takes with its set-up and without."""
+    stencil = Stencil(block(100))
+    positive = laplacian(stencil, -1.0)
+    diagonal = positive.diagonal.copy()
+    diagonal[0] *= 2
+    matrix = Matrix(stencil, diagonal, positive.entries)
+    right = np.random.default_rng(1).standard_normal(stencil.cells)
+    ours, theirs = OwnMultigrid(), LibraryMultigrid()
+    single = Matrix(stencil, diagonal.astype(np.float32), positive.entries.astype(np.float32))
+    few = right.astype(np.float32)
+    ours.solve(single, few, 0.1)
+    whole = timed(lambda: theirs.solve(matrix, right, 0.1))
+    return (
+        min(timed(lambda: ours.solve(single, few, 0.1)) for _ in range(5)),
+        (whole, min(timed(lambda: theirs.solve(matrix, right, 0.1)) for _ in range(3))),
+    )  # fmt: skip
+
+
+def iterations(across: int) -> Figure:
+    """Iterations of the cube to 1e-6, from lumps of its cells."""
+    flow = cube_flow(across)
+    outcome = run_steady(flow, Rules(residual=1e-6, iterations=600), {})
+    return Figure(
+        f"iterations-{across}", f"iterations to 1e-6, cube with a sliding lid, {outcome.state} in {outcome.history.seconds[-1]:.0f} s",
+        outcome.iterations, "", across**3, 0.0, threads(),
+    )  # fmt: skip
+
+
+def warm_large() -> None:
+    """Compiles what only large meshes use."""
+    run_steady(cube_flow(28), Rules(iterations=8), {})
+
+
+def bench_cube() -> Figure:
+    """One steady laminar iteration in three dimensions, pressure to 0.1, 512 000 cells."""
+    flow = cube_flow(80)
+    for _ in range(3):
+        flow.iterate()
+    seconds = min(timed(flow.iterate) for _ in range(5))
+    return figure("cube", "per cell and iteration, steady laminar, in three dimensions", seconds, flow.stencil.cells)

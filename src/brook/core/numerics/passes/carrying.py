@@ -1,0 +1,84 @@
+"""One value that is carried along: the temperature."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED, second_order
+
+
+@njit(cache=True, fastmath=EXACT)
+def carried_in(first, last, chunk, value, gradient, flux, capacity, conductivity, centre, owner, neighbour, weight, stiffness,
+               askew, skew, area, upper_at, lower_at, scheme, softness, excess, growth, more, entries):  # fmt: skip
+    """entries (nnz,) of the matrix of upwind convection by `flux` (F,) times the capacity (C,) and of diffusion, between
+    cells as through two layers in a row, less value * divergence; more (inner,): what second-order and skewed faces carry besides from owner to neighbour,
+    and with `flux` itself `excess` (C,), which grows by `growth` (C,) with the value; both may be empty."""
+    for s in range(first, last):
+        f = np.uint32(s)
+        p, n = owner[f], neighbour[f]
+        through, w = flux[f] * capacity[p], weight[f]
+        k = conductivity[p] * conductivity[n] / (w * conductivity[n] + (1.0 - w) * conductivity[p])
+        x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
+        link = k * stiffness[f]
+        entries[upper_at[f]] = min(through, 0.0) - link
+        entries[lower_at[f]] = -max(through, 0.0) - link
+        forward = through >= 0.0
+        c = p if forward else n
+        besides = 0.0
+        if scheme != 0:
+            along = gradient[c, 0] * x + gradient[c, 1] * y + gradient[c, 2] * z
+            ahead = value[n] - value[p] if forward else value[p] - value[n]
+            besides = (1.0 - w if forward else w) * second_order(ahead, along, forward, scheme, softness)
+            if askew[f] & SKEWED:
+                besides += gradient[c, 0] * skew[f, 0] + gradient[c, 1] * skew[f, 1] + gradient[c, 2] * skew[f, 2]
+        held = flux[f] * (excess[c] + growth[c] * besides) if len(excess) > 0 else 0.0
+        besides = through * besides + held
+        if askew[f] & CROSSED:
+            stiff, v = stiffness[f], 1.0 - w
+            besides -= k * (
+                (w * gradient[p, 0] + v * gradient[n, 0]) * (area[f, 0] - stiff * x)
+                + (w * gradient[p, 1] + v * gradient[n, 1]) * (area[f, 1] - stiff * y)
+                + (w * gradient[p, 2] + v * gradient[n, 2]) * (area[f, 2] - stiff * z)
+            )
+        more[f] = besides
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def carried(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        carried_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def gathered_in(first, last, chunk, value, more, entries, source, inert, offsets, columns, faces, edge_offsets, edges, edge_held,
+                edge_given, diagonal, rest, sums):  # fmt: skip
+    """diagonal (C,) and rest (C,): what is left of each equation; sums (chunks,): what neighbours exchange. `inert` (C,)
+    may be empty."""
+    exchanged = 0.0
+    for s in range(first, last):
+        c = np.uint32(s)
+        here, around, left = value[c], 0.0, source[c]
+        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+            code, entry = faces[k], entries[k]
+            around -= entry
+            part = entry * (here - value[columns[k]])
+            left += part
+            exchanged += abs(part)
+            left += -more[code >> ONE] if code & ONE == 0 else more[code >> ONE]
+        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+            e = edges[k]
+            around += edge_held[e]
+            left += edge_given[e] - edge_held[e] * here
+        if len(inert) > 0:
+            around += inert[c]
+            left -= inert[c] * here
+        diagonal[c] = around
+        rest[c] = left
+    sums[chunk] = 0.5 * exchanged
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def gathered(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        gathered_in(chunks[b], chunks[b + 1], b, *args)

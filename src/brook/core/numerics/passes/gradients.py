@@ -1,0 +1,268 @@
+"""Gradients by least squares and by sums over faces, cell by cell, and what they need to know of a mesh."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+from brook.core.numerics.passes.common import EXACT, ONE, SKEWED
+
+
+@njit(cache=True, fastmath=EXACT)
+def slopes_in(first, last, chunk, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
+              inverse, own, place, out):  # fmt: skip
+    """out (C, 3, 3): least-squares gradient of a vector, weighted by 1/d² of the line of centres; on boundaries by
+    `edge_near` (B,)."""
+    for s in range(first, last):
+        c = np.uint32(s)
+        u0, u1, u2 = value[c, 0], value[c, 1], value[c, 2]
+        a00, a01, a02, a10, a11, a12, a20, a21, a22 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+            n = columns[k]
+            x, y, z = _away(centre, c, n)
+            d0, d1, d2 = value[n, 0] - u0, value[n, 1] - u1, value[n, 2] - u2
+            a00 += d0 * x
+            a01 += d0 * y
+            a02 += d0 * z
+            a10 += d1 * x
+            a11 += d1 * y
+            a12 += d1 * z
+            a20 += d2 * x
+            a21 += d2 * y
+            a22 += d2 * z
+        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+            e = edges[k]
+            w = edge_near[e]
+            x, y, z = w * edge_line[e, 0], w * edge_line[e, 1], w * edge_line[e, 2]
+            d0, d1, d2 = edge[e, 0] - u0, edge[e, 1] - u1, edge[e, 2] - u2
+            a00 += d0 * x
+            a01 += d0 * y
+            a02 += d0 * z
+            a10 += d1 * x
+            a11 += d1 * y
+            a12 += d1 * z
+            a20 += d2 * x
+            a21 += d2 * y
+            a22 += d2 * z
+        xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
+        out[c, 0, 0], out[c, 0, 1], out[c, 0, 2] = _turned(xx, xy, xz, yy, yz, zz, a00, a01, a02)
+        out[c, 1, 0], out[c, 1, 1], out[c, 1, 2] = _turned(xx, xy, xz, yy, yz, zz, a10, a11, a12)
+        out[c, 2, 0], out[c, 2, 1], out[c, 2, 2] = _turned(xx, xy, xz, yy, yz, zz, a20, a21, a22)
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def slopes(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        slopes_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT, inline="always")
+def _turned(xx, xy, xz, yy, yz, zz, a, b, c):
+    """A symmetric matrix times a vector."""
+    return xx * a + xy * b + xz * c, xy * a + yy * b + yz * c, xz * a + yz * b + zz * c
+
+
+@njit(cache=True, fastmath=EXACT, inline="always")
+def _away(centre, c, n):
+    """From a cell to another, over the square of the distance."""
+    x, y, z = centre[n, 0] - centre[c, 0], centre[n, 1] - centre[c, 1], centre[n, 2] - centre[c, 2]
+    near = 1.0 / (x * x + y * y + z * z)
+    return near * x, near * y, near * z
+
+
+@njit(cache=True, fastmath=EXACT, inline="always")
+def _fitted(inverse, own, place, c):
+    """The upper half of the inverse of a cell's moments: its `own` where a boundary of it is not known, told by `place`."""
+    if len(place) > 0 and place[c] > 0:
+        k = place[c] - ONE
+        return own[k, 0], own[k, 1], own[k, 2], own[k, 3], own[k, 4], own[k, 5]
+    return inverse[c, 0], inverse[c, 1], inverse[c, 2], inverse[c, 3], inverse[c, 4], inverse[c, 5]
+
+
+@njit(cache=True, fastmath=EXACT, inline="always")
+def _sloped(c, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, inverse, own, place):
+    """The same of a scalar in one cell."""
+    here, a, b, d = np.float64(value[c]), 0.0, 0.0, 0.0
+    for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+        n = columns[k]
+        step = value[n] - here
+        x, y, z = _away(centre, c, n)
+        a += step * x
+        b += step * y
+        d += step * z
+    for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+        e = edges[k]
+        step = edge_near[e] * (edge[e] - here)
+        a += step * edge_line[e, 0]
+        b += step * edge_line[e, 1]
+        d += step * edge_line[e, 2]
+    xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
+    return _turned(xx, xy, xz, yy, yz, zz, a, b, d)
+
+
+@njit(cache=True, fastmath=EXACT)
+def slope_in(first, last, chunk, out, cells, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
+             inverse, own, place):  # fmt: skip
+    """out (C, 3): the same of a scalar in all cells, or in `cells` (n,) where there are any of these."""
+    some = len(cells) > 0
+    for s in range(first, last):
+        c = np.uint32(cells[s]) if some else np.uint32(s)
+        out[c, 0], out[c, 1], out[c, 2] = _sloped(
+            c, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, inverse, own, place
+        )
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def slope(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        slope_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT, inline="always")
+def pushed(c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area,
+            volume, bent, unbent):  # fmt: skip
+    """What a pressure does to a cell, over its volume: the sum over faces, so that what one cell feels its neighbour feels
+    the other way round. On faces between cells the pressure is interpolated, on boundaries where it is not known carried
+    there by its least-squares gradient `slope` (C, 3). `unbent` (n, 3, 3) makes the sum of `bent` cells (C,) exact for a linear pressure."""
+    inner = len(weight)
+    here, a, b, d = np.float64(value[c]), 0.0, 0.0, 0.0
+    g0, g1, g2 = slope[c, 0], slope[c, 1], slope[c, 2]
+    for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+        code, n = faces[k], columns[k]
+        f = code >> ONE
+        w = weight[f] if code & ONE == 0 else 1.0 - weight[f]
+        v = 1.0 - w
+        step = v * (value[n] - here)
+        if askew[f] & SKEWED:
+            step += (w * g0 + v * slope[n, 0]) * skew[f, 0]
+            step += (w * g1 + v * slope[n, 1]) * skew[f, 1]
+            step += (w * g2 + v * slope[n, 2]) * skew[f, 2]
+        if code & ONE != 0:
+            step = -step
+        a += step * area[f, 0]
+        b += step * area[f, 1]
+        d += step * area[f, 2]
+    for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+        e = edges[k]
+        f = np.uint32(inner + e)
+        if edge_near[e] > 0.0:
+            step = edge[e] - here
+        else:
+            step = g0 * edge_line[e, 0] + g1 * edge_line[e, 1] + g2 * edge_line[e, 2]
+        a += step * area[f, 0]
+        b += step * area[f, 1]
+        d += step * area[f, 2]
+    v = volume[c]
+    a, b, d = a / v, b / v, d / v
+    if len(bent) > 0 and bent[c] > 0:
+        i = bent[c] - ONE
+        a, b, d = (
+            unbent[i, 0, 0] * a + unbent[i, 0, 1] * b + unbent[i, 0, 2] * d,
+            unbent[i, 1, 0] * a + unbent[i, 1, 1] * b + unbent[i, 1, 2] * d,
+            unbent[i, 2, 0] * a + unbent[i, 2, 1] * b + unbent[i, 2, 2] * d,
+        )
+    return a, b, d
+
+
+@njit(cache=True, fastmath=EXACT)
+def push_in(first, last, chunk, out, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near,
+            weight, askew, skew, area, volume, bent, unbent):  # fmt: skip
+    """out (C, 3): the same for all cells."""
+    for s in range(first, last):
+        c = np.uint32(s)
+        out[c, 0], out[c, 1], out[c, 2] = pushed(
+            c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew,
+            area, volume, bent, unbent,
+        )  # fmt: skip
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def push(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        push_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True)
+def spans(offsets, faces, edge_offsets, edges, centre, middle, area, volume, out):
+    """out (C, 3, 3): the sum over faces of area times place, over the volume; 1 along z where no face looks that way."""
+    inner = len(area) - edge_offsets[-1]
+    for c in range(len(volume)):
+        total = np.zeros((3, 3))
+        for k in range(offsets[c], offsets[c + 1]):
+            f = faces[k] >> ONE
+            sign = 1.0 if faces[k] & ONE == 0 else -1.0
+            for i in range(3):
+                for j in range(3):
+                    total[i, j] += sign * area[f, i] * (middle[f, j] - centre[c, j])
+        for k in range(edge_offsets[c], edge_offsets[c + 1]):
+            f = inner + edges[k]
+            for i in range(3):
+                for j in range(3):
+                    total[i, j] += area[f, i] * (middle[f, j] - centre[c, j])
+        total /= volume[c]
+        if abs(total[2, 2]) < 1e-9:
+            total[2, 2] = 1.0
+        out[c] = total
+
+
+@njit(cache=True)
+def moments(cells, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, out):
+    """out (n, 6): sums of weight times line by line over the faces of some cells (n,)."""
+    out[:] = 0.0
+    for i in range(len(cells)):
+        c = cells[i]
+        for k in range(offsets[c], offsets[c + 1]):
+            n = columns[k]
+            x, y, z = centre[n, 0] - centre[c, 0], centre[n, 1] - centre[c, 1], centre[n, 2] - centre[c, 2]
+            _add_moments(out, i, 1.0 / (x * x + y * y + z * z), x, y, z)
+        for k in range(edge_offsets[c], edge_offsets[c + 1]):
+            e = edges[k]
+            _add_moments(out, i, edge_near[e], edge_line[e, 0], edge_line[e, 1], edge_line[e, 2])
+
+
+@njit(cache=True, inline="always")
+def _add_moments(out, i, w, x, y, z):
+    out[i, 0] += w * x * x
+    out[i, 1] += w * x * y
+    out[i, 2] += w * x * z
+    out[i, 3] += w * y * y
+    out[i, 4] += w * y * z
+    out[i, 5] += w * z * z
+
+
+@njit(cache=True)
+def inverted(moment, out):
+    """out (C, 6): inverses of symmetric matrices; gives (C,) where there is none, or where only the plane z has one."""
+    weak = np.zeros(len(moment), np.bool_)
+    for c in range(len(moment)):
+        a, b, d, e, f, g = moment[c, 0], moment[c, 1], moment[c, 2], moment[c, 3], moment[c, 4], moment[c, 5]
+        size = a + e + g
+        if abs(d) + abs(f) + g <= 1e-9 * size:
+            plane = a * e - b * b
+            if plane > 1e-9 * size * size:
+                out[c, 0], out[c, 1], out[c, 3] = e / plane, -b / plane, a / plane
+                out[c, 2], out[c, 4], out[c, 5] = 0.0, 0.0, 0.0
+                continue
+        one, two, three = e * g - f * f, d * f - b * g, b * f - d * e
+        whole = a * one + b * two + d * three
+        if not whole > 1e-7 * size**3:
+            weak[c] = True
+            continue
+        out[c, 0], out[c, 1], out[c, 2] = one / whole, two / whole, three / whole
+        out[c, 3], out[c, 4], out[c, 5] = (a * g - d * d) / whole, (b * d - a * f) / whole, (a * e - b * b) / whole
+    return weak
+
+
+@njit(cache=True, fastmath=EXACT)
+def ends_in(first, last, chunk, value, found):
+    """found (chunks, 2): the least and the largest of values (n,)."""
+    least = most = value[first]
+    for i in range(first, last):
+        least, most = min(least, value[i]), max(most, value[i])
+    found[chunk, 0], found[chunk, 1] = least, most
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def ends(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        ends_in(chunks[b], chunks[b + 1], b, *args)

@@ -1,0 +1,130 @@
+"""Fluxes, and the pressure correction that keeps mass."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+from brook.core.numerics.passes.common import EXACT, ONE, SKEWED
+from brook.core.numerics.passes.gradients import pushed
+
+
+@njit(cache=True, fastmath=EXACT)
+def fluxes_in(first, last, chunk, velocity, gradient, pressure, pressure_gradient, ease, mobility, density, off, late, centre,
+              owner, neighbour, weight, stiffness, askew, skew, area, upper_at, lower_at, alpha, per_time, flux, link, entries):  # fmt: skip
+    """flux (inner,) after Rhie and Chow, with parts of `off` (inner,) and, in time, of `late` (inner,), else empty; link
+    (inner,): how it answers to a step of the pressure correction; entries (nnz,) of the matrix of that."""
+    for s in range(first, last):
+        f = np.uint32(s)
+        p, n = owner[f], neighbour[f]
+        w, stiff = weight[f], stiffness[f]
+        v = 1.0 - w
+        rho = w * density[p] + v * density[n]
+        gives = w * ease[p] + v * ease[n]
+        gives *= alpha / (1.0 + gives * rho * per_time)
+        total, along = 0.0, 0.0
+        for k in range(3):
+            total += (w * velocity[p, k] + v * velocity[n, k]) * area[f, k]
+            along += (w * pressure_gradient[p, k] + v * pressure_gradient[n, k]) * (centre[n, k] - centre[p, k])
+        if askew[f] & SKEWED:
+            for k in range(3):
+                step = 0.0
+                for i in range(3):
+                    step += (w * gradient[p, k, i] + v * gradient[n, k, i]) * skew[f, i]
+                total += step * area[f, k]
+        through = rho * (total + gives * stiff * (along - (pressure[n] - pressure[p]))) + (1.0 - alpha) * off[f]
+        if len(late) > 0:
+            through -= gives * rho * late[f]
+        flux[f] = through
+        bond = rho * (w * mobility[p] + v * mobility[n]) * stiff
+        link[f] = bond
+        entries[upper_at[f]] = -bond
+        entries[lower_at[f]] = -bond
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def fluxes(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        fluxes_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def continuity_in(first, last, chunk, flux, entries, swelling, offsets, faces, edge_offsets, edges, edge_link, rest, diagonal,
+                  sums):  # fmt: skip
+    """rest (C,): mass that enters each cell without being kept, less `swelling` (C,), which may be empty; diagonal (C,) of
+    the matrix of the pressure correction; sums (chunks, 1): |rest|."""
+    inner = len(faces) // 2
+    left = 0.0
+    for s in range(first, last):
+        c = np.uint32(s)
+        out, around = 0.0, 0.0
+        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+            code = faces[k]
+            around -= entries[k]
+            out += flux[code >> ONE] if code & ONE == 0 else -flux[code >> ONE]
+        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+            out += flux[inner + edges[k]]
+            around += edge_link[edges[k]]
+        if len(swelling) > 0:
+            out += swelling[c]
+        rest[c] = -out
+        diagonal[c] = around
+        left += abs(out)
+    sums[chunk, 0] = left
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def continuity(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        continuity_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def answer_in(first, last, chunk, correction, link, owner, neighbour, flux):
+    """flux (inner,) less what the pressure correction (C,) drives back. In place."""
+    for s in range(first, last):
+        f = np.uint32(s)
+        flux[f] -= link[f] * (correction[neighbour[f]] - correction[owner[f]])
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def answer(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        answer_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def corrected_in(first, last, chunk, correction, level, mobility, plain, velocity, pressure, pressure_gradient, sums, edge,
+                 slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area, volume,
+                 bent, unbent):  # fmt: skip
+    """velocity (C, 3), pressure (C,) and what that does to cells (C, 3) with the pressure correction, of which `slope` is the
+    gradient: what counts if it is `plain`. In place. sums (chunks, 1): the largest square of a speed, or nan where one is lost."""
+    most, lost = 0.0, False
+    for s in range(first, last):
+        c = np.uint32(s)
+        if plain:
+            x, y, z = slope[c, 0], slope[c, 1], slope[c, 2]
+        else:
+            x, y, z = pushed(
+                c, correction, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew,
+                area, volume, bent, unbent,
+            )  # fmt: skip
+        pressure_gradient[c, 0] += x
+        pressure_gradient[c, 1] += y
+        pressure_gradient[c, 2] += z
+        gives = mobility[c]
+        u0, u1, u2 = velocity[c, 0] - gives * x, velocity[c, 1] - gives * y, velocity[c, 2] - gives * z
+        velocity[c, 0], velocity[c, 1], velocity[c, 2] = u0, u1, u2
+        pressure[c] += correction[c] - level
+        square = u0 * u0 + u1 * u1 + u2 * u2
+        if not (square < np.inf and abs(pressure[c]) < np.inf):
+            lost = True
+        elif square > most:
+            most = square
+    sums[chunk, 0] = np.nan if lost else most
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def corrected(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        corrected_in(chunks[b], chunks[b + 1], b, *args)

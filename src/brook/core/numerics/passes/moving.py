@@ -1,0 +1,134 @@
+"""Momentum over faces, and what is left of it in cells."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, prange
+
+from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED, second_order
+
+
+@njit(cache=True, fastmath=EXACT)
+def transfers_in(first, last, chunk, velocity, gradient, flux, viscosity, density, centre, owner, neighbour, weight,
+                 stiffness, askew, skew, area, upper_at, lower_at, scheme, softness, transfer, off, entries):  # fmt: skip
+    """transfer (inner, 3): momentum over each inner face from its owner to its neighbour; off (inner,): the flux less that
+    of the mean velocity; entries (nnz,) of the matrix of upwind convection and diffusion, less value * divergence."""
+    for s in range(first, last):
+        f = np.uint32(s)
+        p, n = owner[f], neighbour[f]
+        through, w = flux[f], weight[f]
+        mu, rho = w * viscosity[p] + (1.0 - w) * viscosity[n], w * density[p] + (1.0 - w) * density[n]
+        link = mu * stiffness[f]
+        entries[upper_at[f]] = min(through, 0.0) - link
+        entries[lower_at[f]] = -max(through, 0.0) - link
+        forward = through >= 0.0
+        c = p if forward else n
+        fraction = 1.0 - w if forward else w
+        kind = askew[f]
+        total = 0.0
+        x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
+        for k in range(3):
+            step = velocity[n, k] - velocity[p, k]
+            face = velocity[c, k]
+            middle = velocity[n, k] - w * step
+            if scheme != 0:
+                along = gradient[c, k, 0] * x + gradient[c, k, 1] * y + gradient[c, k, 2] * z
+                ahead = step if forward else -step
+                face += fraction * second_order(ahead, along, forward, scheme, softness)
+            moved = -link * step
+            if kind != 0:
+                g0 = w * gradient[p, k, 0] + (1.0 - w) * gradient[n, k, 0]
+                g1 = w * gradient[p, k, 1] + (1.0 - w) * gradient[n, k, 1]
+                g2 = w * gradient[p, k, 2] + (1.0 - w) * gradient[n, k, 2]
+                if kind & SKEWED:
+                    middle += g0 * skew[f, 0] + g1 * skew[f, 1] + g2 * skew[f, 2]
+                    if scheme != 0:
+                        face += (
+                            gradient[c, k, 0] * skew[f, 0]
+                            + gradient[c, k, 1] * skew[f, 1]
+                            + gradient[c, k, 2] * skew[f, 2]
+                        )
+                if kind & CROSSED:
+                    stiff = stiffness[f]
+                    moved -= mu * (
+                        g0 * (area[f, 0] - stiff * x) + g1 * (area[f, 1] - stiff * y) + g2 * (area[f, 2] - stiff * z)
+                    )
+            transfer[f, k] = through * face + moved
+            total += middle * area[f, k]
+        off[f] = through - rho * total
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def transfers(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        transfers_in(chunks[b], chunks[b + 1], b, *args)
+
+
+@njit(cache=True, fastmath=EXACT)
+def momentum_in(first, last, chunk, velocity, gradient, pressure_gradient, volume, density, transfer, flux, entries, offsets,
+                faces, edge_offsets, edges, edge_held, edge_given, inert, source, alpha, coupling, components, rest, inverse,
+                ease, mobility, sums):  # fmt: skip
+    """What is left of each momentum equation, rest (C, 3), one over its diagonal with relaxation, inverse (C, 3), and
+    how far a cell gives way to pressure: ease (C,) for face fluxes, mobility (C,) for the correction.
+
+    sums (chunks, 3): |rest|, sizes of terms, and how much mass stretches. `inert` (C,) and `source` (C, 3) may be empty.
+    """
+    left, terms, stretched = 0.0, 0.0, 0.0
+    for s in range(first, last):
+        c = np.uint32(s)
+        t0, t1, t2, out, around = 0.0, 0.0, 0.0, 0.0, 0.0
+        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+            code = faces[k]
+            f = code >> ONE
+            around -= entries[k]
+            if code & ONE == 0:
+                t0 += transfer[f, 0]
+                t1 += transfer[f, 1]
+                t2 += transfer[f, 2]
+                out += flux[f]
+            else:
+                t0 -= transfer[f, 0]
+                t1 -= transfer[f, 1]
+                t2 -= transfer[f, 2]
+                out -= flux[f]
+        u0, u1, u2 = velocity[c, 0], velocity[c, 1], velocity[c, 2]
+        t0 -= out * u0
+        t1 -= out * u1
+        t2 -= out * u2
+        h0, h1, h2 = around, around, around
+        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+            e = edges[k]
+            h0 += edge_held[e, 0]
+            h1 += edge_held[e, 1]
+            h2 += edge_held[e, 2]
+            t0 += edge_held[e, 0] * u0 - edge_given[e, 0]
+            t1 += edge_held[e, 1] * u1 - edge_given[e, 1]
+            t2 += edge_held[e, 2] * u2 - edge_given[e, 2]
+        own = min(h0, h1) if components == 2 else min(min(h0, h1), h2)
+        lazy = 0.0
+        if len(inert) > 0:
+            lazy = inert[c]
+            t0 += lazy * u0
+            t1 += lazy * u1
+            t2 += lazy * u2
+        if len(source) > 0:
+            t0 -= source[c, 0]
+            t1 -= source[c, 1]
+            t2 -= source[c, 2]
+        v = volume[c]
+        p0, p1, p2 = -v * pressure_gradient[c, 0], -v * pressure_gradient[c, 1], -v * pressure_gradient[c, 2]
+        r0, r1, r2 = p0 - t0, p1 - t1, p2 - t2
+        rest[c, 0], rest[c, 1], rest[c, 2] = r0, r1, r2
+        inverse[c, 0], inverse[c, 1], inverse[c, 2] = alpha / (h0 + lazy), alpha / (h1 + lazy), alpha / (h2 + lazy)
+        ease[c] = v / own
+        mobility[c] = v / ((own + lazy) / coupling - around)
+        left += np.sqrt(r0 * r0 + r1 * r1 + r2 * r2)
+        terms += np.sqrt(t0 * t0 + t1 * t1 + t2 * t2) + np.sqrt(p0 * p0 + p1 * p1 + p2 * p2)
+        stretched += density[c] * v * (abs(gradient[c, 0, 0]) + abs(gradient[c, 1, 1]) + abs(gradient[c, 2, 2]))
+    sums[chunk, 0], sums[chunk, 1], sums[chunk, 2] = left, terms, stretched
+
+
+@njit(cache=True, parallel=True, fastmath=EXACT)
+def momentum(chunks, *args):
+    for b in prange(len(chunks) - 1):
+        momentum_in(chunks[b], chunks[b + 1], b, *args)
