@@ -32,7 +32,7 @@ def headers(tmp_path_factory):
 
 def settled(browser):
     """The page is shown, and nothing is being made."""
-    script = "return document.querySelector('#space-view')?.dataset.state === 'shown' && !document.querySelector('.working, .htmx-request')"
+    script = "return document.querySelector('#stage')?.dataset.opened && document.querySelector('#space-view')?.dataset.state === 'shown' && !document.querySelector('.working, .htmx-request')"
     return wait(browser, lambda: browser.execute_script(script))
 
 

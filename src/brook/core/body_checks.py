@@ -3,17 +3,30 @@
 from __future__ import annotations
 
 from brook.core.formulas import nearest
-from brook.core.study import Problem, Study
+from brook.core.geometry import known
+from brook.core.geometry.known import SpaceShape
+from brook.core.study import Problem, Study, Variant, named_scope, resolve
 from brook.core.study.space import SpaceGeometry, has_own_mesh
 
 
+def made_shape(study: Study, variant: Variant) -> SpaceShape | None:
+    """What is known of a shape in space, None while it has no part or its values cannot be made out."""
+    problems: list[Problem] = []
+    geometry = resolve(variant.geometry, named_scope(study, variant), "", problems)
+    return None if problems else known.space_shape(geometry, variant.geometry.body)
+
+
 def declared_bodies(study: Study) -> set[str] | None:
-    """The bodies of all variants, or None where a part of one brings its own cells: then only the mesh knows them."""
+    """The bodies of all variants, or None while a part of one brings its own cells that nobody has read yet."""
     found: set[str] = set()
     for variant in study.variants:
         geometry = variant.geometry
         if has_own_mesh(geometry):
-            return None
+            shape = made_shape(study, variant)
+            if shape is None or not shape.bodies:
+                return None
+            found |= set(shape.bodies)
+            continue
         bodies = geometry.bodies if isinstance(geometry, SpaceGeometry) else ()
         found |= {b.name for b in bodies} or {geometry.body}
     return found
@@ -21,14 +34,14 @@ def declared_bodies(study: Study) -> set[str] | None:
 
 def body_problems(study: Study) -> list[Problem]:
     """Heat sources and materials of bodies that no variant has."""
-    known = declared_bodies(study)
-    if known is None:
+    declared = declared_bodies(study)
+    if declared is None:
         return []
     heat = study.set_up.heat
     said = [(f"/set_up/materials/{name}", name) for name in study.set_up.materials]
     said += [(f"/set_up/heat/sources/{k}/body", s.body) for k, s in enumerate(heat.sources if heat is not None else ())]
     return [
-        Problem(path, f"there is no body '{name}': {nearest(name, sorted(known))}")
+        Problem(path, f"there is no body '{name}': {nearest(name, sorted(declared))}")
         for path, name in said
-        if name not in known
+        if name not in declared
     ]

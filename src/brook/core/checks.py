@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from brook.core.body_checks import body_problems
+from brook.core.body_checks import body_problems, made_shape
 from brook.core.formulas import FormulaError, Scope, nearest
 from brook.core.geometry import PlaneShape, build_plane, known
 from brook.core.geometry.known import SpaceShape
@@ -129,7 +129,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     set_up = resolve(study.set_up, in_time, "/set_up", problems, _start_temperature(study, in_time))
     problems += timing_problems(set_up.timing)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
-    materials = _materials(set_up, variant, fluid, problems)
+    materials = _materials(set_up, variant, space, fluid, problems)
     problems += size_problems(plan, fluid) + body_problems(study)
     rules = resolve(study.run_rules, scope, "/run_rules", problems)
     boxes = {name: resolve(box, scope, f"/places/{name}", problems) for name, box in study.places.items()}
@@ -142,7 +142,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     warm, averaged = set_up.heat is not None, set_up.timing.kind == "in_time" and set_up.timing.averages
     own = _own_fields(study, scope, problems, known_of(warm, averaged))
     references = _references(study, scope, problems)
-    places = Places(_body_names(variant), patches or (), boxes, own, references, warm, averaged)
+    places = Places(_body_names(variant, space), patches or (), boxes, own, references, warm, averaged)
     problems += _box_problems(boxes)
     if patches is not None:
         problems += requirement_problems(study, replace_places(places, study), scope)
@@ -240,9 +240,7 @@ def declared_patches(study: Study) -> set[str]:
 
 def made_patches(study: Study, variant: Variant) -> tuple[str, ...] | None:
     """The patches of a shape in space, None while nobody has made it."""
-    problems: list[Problem] = []
-    geometry = resolve(variant.geometry, named_scope(study, variant), "", problems)
-    shape = None if problems else known.space_shape(geometry, variant.geometry.body)
+    shape = made_shape(study, variant)
     return shape.patches if shape is not None else ()
 
 
@@ -257,8 +255,10 @@ def _unknown_patches(study: Study) -> list[Problem]:
     ]
 
 
-def _body_names(variant: Variant) -> tuple[str, ...]:
+def _body_names(variant: Variant, space: SpaceShape | None) -> tuple[str, ...]:
     geometry = variant.geometry
+    if space is not None and space.bodies:
+        return space.bodies
     if isinstance(geometry, SpaceGeometry) and geometry.bodies:
         return tuple(b.name for b in geometry.bodies)
     return (geometry.body,)
@@ -324,7 +324,11 @@ def _start_temperature(study: Study, scope: Scope) -> float | None:
 
 
 def _materials(
-    set_up: Resolved, variant: Variant, fluid: ConstantFluid | None, problems: list[Problem]
+    set_up: Resolved,
+    variant: Variant,
+    space: SpaceShape | None,
+    fluid: ConstantFluid | None,
+    problems: list[Problem],
 ) -> dict[str, ConstantFluid | Solid]:
     """What each body is made of: what is said of it, or the fluid of the set-up."""
     found: dict[str, ConstantFluid | Solid] = {}
@@ -336,7 +340,7 @@ def _materials(
         if name not in found and set_up.heat is not None:
             message = f"say what {name} is made of"
             problems.append(Problem("/set_up/materials", message, "missing", variant.name))
-    for name in _body_names(variant):
+    for name in _body_names(variant, space):
         if name not in found and fluid is not None and name not in solid_bodies(variant):
             found[name] = fluid
     return found

@@ -61,8 +61,8 @@ STICKING = ("wall", "sliding", "turning")
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 2
 SPACE_MESH_VERSION = 4
-OWN_MESH_VERSION = 1
-SOLVER_VERSION = 5
+OWN_MESH_VERSION = 2
+SOLVER_VERSION = 6
 
 
 @dataclass(frozen=True)
@@ -101,7 +101,8 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
     elif space is not None and space.patches is not None:
         geometry = _hash(space.bodies_key)
         if has_own_mesh(prepared.geometry):
-            mesh = _hash(geometry, OWN_MESH_VERSION, _checks_of(prepared))
+            made_of = sorted(study.set_up.materials)
+            mesh = _hash(geometry, OWN_MESH_VERSION, _checks_of(prepared), *([made_of] if made_of else []))
             return _later_keys(study, prepared, prepared.fluid, geometry, mesh)
         layers = space_layers(prepared, space.patches)
         sizes = asdict(space_sizes(prepared, space.patches))
@@ -322,11 +323,11 @@ def bent_symmetries(prepared: Prepared, mesh: Mesh) -> list[str]:
 
 
 def flow_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
-    """That part of a mesh in which something flows."""
+    """That part of a mesh in which something flows, walls between its bodies opened."""
     fluids = _fluid_names(prepared, mesh)
-    if fluids == set(mesh.bodies):
-        return mesh
-    return mesh.part([k for k, name in enumerate(mesh.bodies) if name in fluids])
+    if fluids != set(mesh.bodies):
+        mesh = mesh.part([k for k, name in enumerate(mesh.bodies) if name in fluids])
+    return opened(mesh, fluids).mesh
 
 
 def checked(mesh: Mesh, prepared: Prepared) -> Mesh:

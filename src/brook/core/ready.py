@@ -13,7 +13,7 @@ from brook.core.geometry.files import FileError, read_file
 from brook.core.geometry.shaping import NOTHING, stages
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES, Mesh
-from brook.core.mesh.own import mesh_of_part, own_mesh, skin_of
+from brook.core.mesh.own import bodies_of_part, mesh_of_part, own_mesh, skin_of
 from brook.core.mesh.wrap import as_asked
 from brook.core.pipeline import checked, make_mesh, make_space_mesh
 from brook.core.study import Resolved, Study
@@ -38,7 +38,11 @@ def ready(
         n for k, n in enumerate(state.surface.patches)
         if (state.surface.patch == k).any() and n not in (PLANE_SIDES, WEDGE_SIDES)
     )  # fmt: skip
-    known.note(prepared.space.bodies_key, used, tuple(problems))
+    brought: tuple[str, ...] = ()
+    if has_own_mesh(prepared.geometry) and not problems:
+        body = study.variant(name).geometry.body
+        brought = tuple(n for n, _ in bodies_of_part(prepared.geometry, body, partial(_bytes, beside)))
+    known.note(prepared.space.bodies_key, used, tuple(problems), brought)
     return prepare(study, study.variant(name)), state.surface
 
 
@@ -49,7 +53,8 @@ def meshed(
     if surface is None:
         return make_mesh(prepared, say)
     if has_own_mesh(prepared.geometry):
-        return checked(own_mesh(prepared.geometry, prepared.variant.geometry.body, partial(_bytes, beside)), prepared)
+        body, data = prepared.variant.geometry.body, partial(_bytes, beside)
+        return checked(own_mesh(prepared.geometry, body, data, study.set_up.materials), prepared)
     return make_space_mesh(prepared, surface, say)
 
 

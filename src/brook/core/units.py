@@ -243,3 +243,8 @@ def show(value: float, dimension: Dimension, unit: str | None = None, digits: in
     pretty = unit.replace("degC", "°C").replace("^2", "²").replace("^3", "³")
     pretty = re.sub(r"\bu(?=[mN])", "µ", pretty)
     return f"{text} {pretty}".strip()
+
+
+def counted(number: float) -> str:
+    """A whole number with narrow spaces between thousands."""
+    return f"{number:,.0f}".replace(",", "\u202f")

@@ -26,7 +26,7 @@ from brook.core.geometry.surface import Surface
 from brook.core.geometry.unit_check import likely_unit, sizes
 from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES
 from brook.core.mesh.files import is_mesh_file, read_mesh
-from brook.core.mesh.own import mesh_of_part, skin_of
+from brook.core.mesh.own import bodies_of_part, mesh_of_part, skin_of
 from brook.core.mesh.wrap import as_asked
 from brook.core.study import Problem, Resolved, named_scope, read_study, resolve
 from brook.core.study.space import brings_mesh, has_own_mesh
@@ -135,7 +135,8 @@ def remember(order: Order, said: dict[str, Any]) -> None:
     problems = [(n["pointer"], n["problem"]) for n in said["notes"] if n["problem"]]
     problems += [(f"/bodies/{k}", b["problem"]) for k, b in enumerate(said["bodies"]) if b["problem"]]
     names = tuple(p["name"] for p in said["patches"] if p["triangles"] and p["name"] not in (PLANE_SIDES, WEDGE_SIDES))
-    known.note(order.bodies_key, names, tuple(problems))
+    brought = tuple(name for name, _ in said.get("brought", ()))
+    known.note(order.bodies_key, names, tuple(problems), brought)
 
 
 def _make_surface(order: Order, files: ResultFiles, tell: Callable[[str], None]) -> None:
@@ -162,7 +163,7 @@ def _make_surface(order: Order, files: ResultFiles, tell: Callable[[str], None])
 
 
 def _make_bodies(order: Order, files: ResultFiles) -> None:
-    geometry, _ = geometry_of(order)
+    geometry, shape = geometry_of(order)
     surface = saved(files, order.key)
     own = has_own_mesh(geometry)
     bodies, unclaimed = bodies_of(surface, geometry.bodies) if not own else ([], [])
@@ -171,6 +172,8 @@ def _make_bodies(order: Order, files: ResultFiles) -> None:
         "bodies": [survey.told_body(b) for b in bodies], "unclaimed": [u.volume for u in unclaimed],
         "suggested_point": None if point is None else [float(v) for v in point],
     }  # fmt: skip
+    if own and surface.count:
+        said["brought"] = bodies_of_part(geometry, shape.body, bytes_of(order.shapes))
     with files.making("bodies", order.bodies_key) as folder:
         (folder / "summary.json").write_text(json.dumps(said))
 

@@ -142,7 +142,8 @@ def _made(
     if has_own_mesh(prepared.geometry):
         tell("making cells in rows, or reading them")
         body = prepared.variant.geometry.body
-        return checked(own_mesh(prepared.geometry, body, shaping.bytes_of(request.shapes)), prepared)
+        data = shaping.bytes_of(request.shapes)
+        return checked(own_mesh(prepared.geometry, body, data, study.set_up.materials), prepared)
     return make_space_mesh(prepared, shaping.saved(files, _order(request, prepared).key), tell)
 
 

@@ -19,7 +19,7 @@ from brook.core.editing import place_words, value_of
 from brook.core.formulas import FormulaError, Number, evaluate, names_in, parse
 from brook.core.results.readings import words_of
 from brook.core.study import named_scope
-from brook.core.units import DIMENSIONS, round_text, show
+from brook.core.units import DIMENSIONS, counted, round_text, show
 from brook.store import Author, StoreError
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -49,10 +49,6 @@ def _words(text: str) -> str:
         return text
 
 
-def _count(number: float) -> str:
-    return f"{number:,.0f}".replace(",", "\u202f")
-
-
 def ident(pointer: str) -> str:
     return "at" + re.sub(r"[^a-zA-Z0-9]", "-", pointer)
 
@@ -64,7 +60,7 @@ templates = Environment(
 templates.globals |= {"asset": asset, "version": __version__, "pages": PAGES, "of_variant": OF_VARIANT,
                       "ident": ident, "dimensions": DIMENSIONS, "show": show, "round_text": round_text}  # fmt: skip
 templates.filters |= {
-    "words": _words, "count": _count, "roughly": lambda number: _count(float(f"{number:.2g}")),
+    "words": _words, "count": counted, "roughly": lambda number: counted(float(f"{number:.2g}")),
     "zip_words": lambda names, options: [(name, option["words"]) for name, option in zip(names, options, strict=True)],
 }  # fmt: skip
 

@@ -10,7 +10,7 @@ from brook.core.geometry.steps import WORDS
 from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES
 from brook.core.study import Resolved
 from brook.core.study.space import Tunnel, tunnel_names
-from brook.core.units import DIMENSIONS, show
+from brook.core.units import DIMENSIONS, counted, show
 from brook.runs.shaping import Order
 from brook.runs.workshop import Making
 from brook.web.drawing import PALETTE, role_of
@@ -84,7 +84,9 @@ def headline(said: dict[str, Any], own_mesh: bool = False) -> tuple[str, str]:
     wrong = [n for n in said["notes"] if n["problem"]]
     if own_mesh and not wrong:
         sides = [p for p in said["patches"] if p["name"] not in (PLANE_SIDES, WEDGE_SIDES)]
-        return "good", f"It brings its own cells, with {len(sides)} patch{'es' if len(sides) != 1 else ''}."
+        brought = said.get("brought", ())
+        bodies = "".join(f"{', ' if k else ': '}{counted(n)} in {name}" for k, (name, n) in enumerate(brought))
+        return "good", f"It brings its own cells{bodies}, with {len(sides)} patch{'es' if len(sides) != 1 else ''}."
     if said["bodies"]:
         bad = [b for b in said["bodies"] if b["problem"]]
         if bad:

@@ -24,6 +24,7 @@ class SpaceShape:
     """A shape in space by its keys; `patches` is None as long as nobody has made it.
 
     `key` is that of its surface, `bodies_key` of its bodies too. `problems` are (pointer, words) of what does not fit.
+    `bodies` are those of a mesh that a part brings.
     """
 
     key: str
@@ -31,17 +32,21 @@ class SpaceShape:
     body: str
     patches: tuple[str, ...] | None = None
     problems: tuple[tuple[str, str], ...] = ()
+    bodies: tuple[str, ...] = ()
 
 
-_known: OrderedDict[str, tuple[tuple[str, ...], tuple[tuple[str, str], ...]]] = OrderedDict()
+Found = tuple[tuple[str, ...], tuple[tuple[str, str], ...], tuple[str, ...]]
+_known: OrderedDict[str, Found] = OrderedDict()
 _count = 0
 
 
-def note(bodies_key: str, patches: tuple[str, ...], problems: tuple[tuple[str, str], ...]) -> None:
-    """Remembers the patches of a shape, and what of its document does not fit it."""
+def note(
+    bodies_key: str, patches: tuple[str, ...], problems: tuple[tuple[str, str], ...], bodies: tuple[str, ...] = ()
+) -> None:
+    """Remembers the patches of a shape, what of its document does not fit it, and the bodies of the mesh it brings."""
     global _count
     if bodies_key not in _known:
-        _known[bodies_key] = (patches, problems)
+        _known[bodies_key] = (patches, problems, bodies)
         _count += 1
         while len(_known) > MOST:
             _known.popitem(last=False)
@@ -63,8 +68,7 @@ def space_shape(geometry: Resolved, body: str) -> SpaceShape | None:
     key = stages(geometry, _nobody)[-1].key
     bodies = json.dumps([key, plain(geometry.bodies)], sort_keys=True)
     bodies_key = hashlib.sha256(bodies.encode()).hexdigest()[:20]
-    patches, problems = _known.get(bodies_key, (None, ()))
-    return SpaceShape(key, bodies_key, body, patches, problems)
+    return SpaceShape(key, bodies_key, body, *_known.get(bodies_key, ()))
 
 
 def _nobody(part: Resolved) -> Surface:

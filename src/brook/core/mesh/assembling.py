@@ -104,7 +104,7 @@ def assembled(
     """The mesh of cells whose sides look out: `cell` (F,) says whose each is, the cells counted from 0.
 
     Boundary sides that `patches` has none for go to the patch `rest`, behind which only `PLANE_SIDES` may stand. Faces
-    between two bodies are called as the patch that has them, or "between".
+    between two bodies are called as the patch that has them, or as `between` says.
     Raises `AssemblyError` for sides that more than two cells have.
     """
     real = sides.corners > 0
@@ -145,15 +145,24 @@ def assembled(
     wall = np.zeros(0, np.int64)
     walls: tuple[str, ...] = ()
     if len(bodies) > 1:
-        between = of[cell[one]] != of[cell[other]]
-        walls = (*(name for name, _ in patches), "between")
-        wall = np.where(between, _numbered(keys[one], patches), -1)
+        pair = np.sort(np.stack([of[cell[one]], of[cell[other]]], axis=1), axis=1)
+        apart = pair[:, 0] != pair[:, 1]
+        wall = np.where(apart, _numbered(keys[one], patches), -1)
+        nameless = np.nonzero(wall == len(patches))[0]
+        pairs, which = np.unique(pair[nameless], axis=0, return_inverse=True)
+        wall[nameless] += which.ravel()
+        walls = (*(name for name, _ in patches), *(between(bodies[a], bodies[b]) for a, b in pairs))
     return Mesh(
         np.ascontiguousarray(points[used]), renumber[faces.flat], faces.offsets.astype(np.int64),
         np.concatenate([cell[one], cell[skin]]), cell[other],
         tuple(Patch(n, int(a), int(b)) for n, a, b in zip(names, ends[:-1], ends[1:], strict=True) if b > a),
         bodies, of, wall=wall, walls=walls,
     )  # fmt: skip
+
+
+def between(one: str, other: str) -> str:
+    """What a wall between two bodies is called that has no name."""
+    return f"{one[:16]}_to_{other[:16]}"
 
 
 def _numbered(keys: np.ndarray, patches: list[tuple[str, Polygons]]) -> np.ndarray:

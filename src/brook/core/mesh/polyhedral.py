@@ -101,6 +101,13 @@ class Mesh:
                 return patch
         raise KeyError(name)
 
+    @property
+    def between_bodies(self) -> tuple[np.ndarray, tuple[str, ...], np.ndarray]:
+        """Inner faces (n,) that are walls between bodies, names, and which of these (n,) each face has."""
+        at_wall = np.nonzero(self.wall >= 0)[0]
+        kept, which = np.unique(self.wall[at_wall], return_inverse=True)
+        return at_wall, tuple(self.walls[k] for k in kept), which
+
     @cached_property
     def _cells(self) -> tuple[np.ndarray, np.ndarray]:
         return _frozen_pair(

@@ -72,9 +72,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
 def _heat(state: StudyState, variant: VariantState | None) -> dict[str, Any]:
     """Bodies with what they are made of, and what can be said of them and of patches."""
     materials = state.study.set_up.materials
-    geometry = variant.variant.geometry if variant else None
-    listed = getattr(geometry, "bodies", ())
-    names = [b.name for b in listed] or ([geometry.body] if geometry else [])
+    names = list(variant.prepared.places.bodies) if variant else []
     found = []
     for name in [*names, *(n for n in materials if n not in names)]:
         said = materials.get(name)

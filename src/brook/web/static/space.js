@@ -37,6 +37,8 @@ class SpacePage {
   get memoryKey() { return `space ${document.body.dataset.slug}`; }
 
   async attach(root, data) {
+    const turn = (this.turn = (this.turn ?? 0) + 1); // of two that overlap only the later goes on
+    this.holder.dataset.state = "loading";
     Object.assign(this, { root, data: data.dataset });
     this.strip = root.querySelector("#strip");
     this.slider = root.querySelector("#cut-at");
@@ -52,16 +54,19 @@ class SpacePage {
     try {
       await this.view.show(told);
     } catch (error) {
+      if (turn !== this.turn) return;
       this.holder.dataset.state = "failed";
       root.querySelector("#tool-says").textContent = `The picture cannot be shown: ${error.message}`;
       return;
     }
-    this.holder.dataset.state = "shown";
+    if (turn !== this.turn) return;
     this.view.shape.draw("openings", told.openings.flatMap((o) => segments(o.line)), OCHRE);
     this.leak();
     await this.fresh();
+    if (turn !== this.turn) return;
     if (this.finding.kind >= 0) this.showFinding(false);
     this.view.later();
+    this.holder.dataset.state = "shown";
   }
 
   /** What is new after a step that is tried. */
@@ -159,7 +164,7 @@ class SpacePage {
     this.kinds = [...this.root.querySelectorAll("button.finding")];
     this.kinds.forEach((button, k) => { button.onclick = () => this.next(k); });
     const key = this.data.view ? JSON.parse(this.data.view).key : "";
-    if (key === this.findingKey && this.kinds[this.finding.kind]) return; // the same shape once more: what is looked at stays
+    if (key === this.findingKey && (this.finding.kind < 0 || this.kinds[this.finding.kind])) return; // the same shape once more: what is looked at stays
     this.findingKey = key;
     this.finding = { kind: -1, place: -1 };
     this.view.marks.point(null);
@@ -215,10 +220,16 @@ class SpacePage {
   /** The way that water takes out of a wrap, and where it is narrowest. */
   leak() {
     const button = this.root.querySelector("#show-leak");
-    if (!button) return;
+    if (!button) {
+      this.view.shape.draw("leak", [], RUST);
+      if (this.leakLooked) this.view.marks.point(null);
+      this.leakLooked = false;
+      return;
+    }
     const { path, at, width } = JSON.parse(button.dataset.leak);
     this.view.shape.draw("leak", path.slice(1).map((b, k) => [...path[k], ...b]), RUST);
     button.onclick = () => {
+      this.leakLooked = true;
       this.view.marks.point(new this.view.camera.target.constructor(...at.map((v, i) => v - this.view.shape.middle[i])), `leak, about ${length(width)} wide`);
       this.view.goTo(at, 2 * width);
     };

@@ -269,10 +269,14 @@ def _write_zone(base: h5py.Group, name: str, mesh: Mesh, body: int) -> None:
     _node(section, "ElementConnectivity", "DataArray_t", signed[order].astype(np.int64))
     _node(section, "ElementStartOffset", "DataArray_t", offsets.astype(np.int64))
     conditions = _node(zone, "ZoneBC", "ZoneBC_t", None)
-    for patch in mesh.patches:
-        chosen = at[(faces >= patch.start) & (faces < patch.end)]
+    at_wall, wall_names, wall = mesh.between_bodies
+    sets = {p.name: (faces >= p.start) & (faces < p.end) for p in mesh.patches}
+    for k, wall_name in enumerate(wall_names):
+        sets[wall_name] = sets.get(wall_name, False) | np.isin(faces, at_wall[wall == k])
+    for patch, inside in sets.items():
+        chosen = at[inside]
         if len(chosen):
-            node = _node(conditions, patch.name, "BC_t", _letters("BCTypeUserDefined"))
+            node = _node(conditions, patch, "BC_t", _letters("BCTypeUserDefined"))
             _node(node, "PointList", "IndexArray_t", chosen[:, None].astype(np.int64))
             _node(node, "GridLocation", "GridLocation_t", _letters("FaceCenter"))
 

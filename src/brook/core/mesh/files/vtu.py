@@ -1,7 +1,9 @@
 """VTU, the unstructured grid of VTK in XML: cells of any kind, patches as polygons with a number each.
 
 What is written has a cell array `patch` (-1 for cells with a volume) and, as a field `patch_names`, the bytes of the
-names, each ended by a zero. In a file of others any whole-number cell array tells polygons of patches apart: one called `patch`, or the only one there is.
+names, each ended by a zero; `body` and `body_names` likewise (-1 for polygons). Walls between bodies are polygons too. In
+a file of others any whole-number cell array tells polygons of patches apart: one called `patch`, or the only one there is
+besides `body`.
 """
 
 from __future__ import annotations
@@ -81,31 +83,43 @@ class _Reader:
         if strange:
             raise FileError(f"the VTU file has cells of VTK's kind {strange[0]}; write it with straight-sided cells")
         every = Polygons(flat, offsets)
-        for number, kind in {**VOLUMES, 11: "hexahedron"}.items():
-            chosen = np.nonzero(kinds == number)[0]
-            if len(chosen):
-                corners = every.part(chosen).flat.reshape(-1, CORNERS[kind])
-                corners = (
-                    corners[:, VOXEL]
-                    if number == 11
-                    else corners[:, [0, 2, 1, 3, 5, 4]]
-                    if kind == "wedge"
-                    else corners
-                )
-                collected.add_cells(kind, corners)
-        solid = np.nonzero(kinds == POLYHEDRON)[0]
-        if len(solid):
-            collected.add_polyhedra(*self._polyhedra(cells, kinds, solid), len(solid))
+        for body, of_body in self._bodies(kinds):
+            for number, kind in {**VOLUMES, 11: "hexahedron"}.items():
+                chosen = np.nonzero(of_body & (kinds == number))[0]
+                if len(chosen):
+                    corners = every.part(chosen).flat.reshape(-1, CORNERS[kind])
+                    turned = VOXEL if number == 11 else [0, 2, 1, 3, 5, 4] if kind == "wedge" else slice(None)
+                    collected.add_cells(kind, corners[:, turned], body)
+            solid = np.nonzero(of_body & (kinds == POLYHEDRON))[0]
+            if len(solid):
+                collected.add_polyhedra(*self._polyhedra(cells, solid), len(solid), body)
         self._patches(collected, kinds, every)
         return collected.mesh()
 
-    def _polyhedra(
-        self, cells: dict[str, ElementTree.Element], kinds: np.ndarray, solid: np.ndarray
-    ) -> tuple[Polygons, np.ndarray]:
-        stream, ends = self._array(cells["faces"]).astype(int), self._array(cells["faceoffsets"]).astype(int)[solid]
+    def _bodies(self, kinds: np.ndarray) -> list[tuple[str, np.ndarray]]:
+        """Names of bodies, and which cells (n,) are in each."""
+        solid = np.isin(kinds, [POLYHEDRON, 11, *VOLUMES])
+        arrays = self._cell_arrays()
+        if "body" not in arrays:
+            return [("fluid", solid)]
+        number = self._array(arrays["body"])
+        if len(number) != len(kinds):
+            raise FileError("the VTU file does not say of each of its cells in which body it is; write it anew")
+        names = self._texts("body_names")
+        return [
+            (names[k] if 0 <= k < len(names) else f"body_{k}", solid & (number == k))
+            for k in np.unique(number[solid]).astype(int).tolist()
+        ]
+
+    def _cell_arrays(self) -> dict[str, ElementTree.Element]:
+        return {e.get("Name", ""): e for e in self.piece.findall("CellData/DataArray")}
+
+    def _polyhedra(self, cells: dict[str, ElementTree.Element], solid: np.ndarray) -> tuple[Polygons, np.ndarray]:
+        """Sides of polyhedra, and whose each is; the stream of sides has those of all cells, each up to its end."""
+        stream, every = self._array(cells["faces"]).astype(int), self._array(cells["faceoffsets"]).astype(int)
+        begins = np.concatenate([[0], np.maximum.accumulate(np.maximum(every, 0))[:-1]])[solid]
         flat, counts, cell = [], [], []
-        at = 0
-        for k, end in enumerate(ends.tolist()):
+        for k, (at, end) in enumerate(zip(begins.tolist(), every[solid].tolist(), strict=True)):
             count, at = int(stream[at]), at + 1
             for _ in range(count):
                 corners = int(stream[at])
@@ -121,8 +135,8 @@ class _Reader:
         plane = np.nonzero(np.isin(kinds, list(PLANES)))[0]
         if not len(plane):
             return
-        arrays = {e.get("Name", ""): e for e in self.piece.findall("CellData/DataArray")}
-        whole = [n for n, e in arrays.items() if "Int" in e.get("type", "")]
+        arrays = self._cell_arrays()
+        whole = [n for n, e in arrays.items() if "Int" in e.get("type", "") and n != "body"]
         name = "patch" if "patch" in arrays else whole[0] if len(whole) == 1 else None
         number = self._array(arrays[name]).astype(int)[plane] if name else np.zeros(len(plane), int)
         names = self._texts("patch_names")
@@ -191,7 +205,7 @@ class _Reader:
 
 
 def write(path: Path, mesh: Mesh) -> None:
-    """All cells as polyhedra with their body, and the faces of patches as polygons."""
+    """All cells as polyhedra with their body, and the faces of patches, and of walls between bodies, as polygons."""
     offsets, faces = mesh.cell_faces
     corners = np.diff(mesh.face_offsets)
     sides = Polygons(mesh.face_points, mesh.face_offsets)
@@ -211,19 +225,26 @@ def write(path: Path, mesh: Mesh) -> None:
     stream[np.repeat(side_start + 1, outward.corners) + within] = flat
     pair = np.unique(np.stack([np.repeat(cell, outward.corners), flat], axis=1), axis=0)
     of_cells = np.bincount(pair[:, 0], minlength=mesh.cell_count)
-    skin = sides.part(np.arange(mesh.inner_count, mesh.face_count))
+    at_wall, wall_names, wall = mesh.between_bodies
+    skin = sides.part(np.concatenate([at_wall, np.arange(mesh.inner_count, mesh.face_count)]))
     ends = np.concatenate([np.cumsum(of_cells), len(pair) + skin.offsets[1:]])
     kinds = np.concatenate([np.full(mesh.cell_count, POLYHEDRON), np.full(skin.count, 7)])
-    patch = np.concatenate([np.full(mesh.cell_count, -1), *(np.full(p.count, k) for k, p in enumerate(mesh.patches))])
+    names = [p.name for p in mesh.patches]
+    names += [n for n in wall_names if n not in names]
+    numbers = np.array([names.index(n) for n in wall_names], int)
+    patch = np.concatenate(
+        [np.full(mesh.cell_count, -1), numbers[wall], *(np.full(p.count, k) for k, p in enumerate(mesh.patches))]
+    )
     body = np.concatenate([mesh.body, np.full(skin.count, -1)])
     faceoffsets = np.concatenate([stream_ends, np.full(skin.count, -1)])
-    codes = np.frombuffer(b"".join(p.name.encode() + b"\0" for p in mesh.patches), np.uint8)
     with path.open("wb") as out:
         out.write(
             b'<?xml version="1.0"?>\n<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian" '
             b'header_type="UInt64">\n<UnstructuredGrid>\n<FieldData>\n'
         )
-        _put(out, "patch_names", codes, tuples=len(codes))
+        for name, words in (("patch_names", names), ("body_names", mesh.bodies)):
+            codes = np.frombuffer(b"".join(word.encode() + b"\0" for word in words), np.uint8)
+            _put(out, name, codes, tuples=len(codes))
         out.write(b"</FieldData>\n")
         out.write(f'<Piece NumberOfPoints="{len(mesh.points)}" NumberOfCells="{len(kinds)}">\n<Points>\n'.encode())
         _put(out, "Points", mesh.points, 3)

@@ -31,6 +31,7 @@ export class Marks {
     this.bar = element("path", {}, this.scale);
     this.barText = element("text", { x: 6, y: 12 }, this.scale);
     this.labels = [];
+    this.middle = new Vector3();
   }
 
   /** Names of patches and bodies; each `at` in m. */
@@ -46,6 +47,8 @@ export class Marks {
       if (label.patch) label.element.style.setProperty("--c", label.patch.colour);
       this.names.append(label.element);
     }
+    if (this.ring) { this.ring.at.add(this.middle).sub(new Vector3(...middle)); this.names.append(this.ring.element); this.labels.push(this.ring); }
+    this.middle = new Vector3(...middle);
   }
 
   /** A ring round a place that was walked to, with its words; none takes it away. */
