@@ -9,6 +9,7 @@ from brook.core.geometry.files.base import LARGEST, MOST_PATCHES, patch_name
 from brook.core.mesh import kernels
 from brook.core.mesh.assembling import Polygons, assembled, sides_of
 from brook.core.mesh.polyhedral import PLANE_SIDES, WEDGE_SIDES, Mesh
+from brook.core.mesh.renumbering import renumbered
 
 MOST_CELLS = 30_000_000
 REST = "outside"
@@ -67,7 +68,8 @@ class Collected:
         for name in self._bodies:
             bodies.append(patch_name(name, bodies))
         rest = patch_name(REST, taken)
-        return assembled(self.points, sides, cell, patches, rest, tuple(bodies), np.concatenate(self._body))
+        body = np.concatenate(self._body)
+        return renumbered(assembled(self.points, sides, cell, patches, rest, tuple(bodies), body))
 
     def _add(self, sides: Polygons, cell: np.ndarray, count: int, body: str) -> None:
         if self.count + count > MOST_CELLS:
