@@ -18,7 +18,8 @@ if TYPE_CHECKING:
 
 DEPTH = 5  # states that are mixed at most
 FIRST = 5  # iterations before the first mixture
-LATE, LATEST = 1e-3, 400  # residual, or iterations, from which states are mixed where heat moves the flow
+SOON = (3e-2, 40)  # residual, or iterations, from which states are mixed
+LATE = (1e-3, 400)  # the same where heat moves the flow
 WORSE = 4.0  # times the least residual so far: from there on the past is forgotten
 FAR = 30.0  # sum of weights from which a mixture is not to be trusted
 RANKS = (1e-10, 1e-7, 1e-4, 1e-2)  # of the largest: differences that tell less than this are left out
@@ -34,7 +35,7 @@ class Acceleration:
         self._kept, self._next, self._done = 0, 0, 0
         self._least = np.inf
         # a layer at rest that is warm below is a solution too, which plain iterations leave as nature does, mixtures not
-        self._waits = flow.is_moved_by_heat
+        self._from: tuple[float, float] = LATE if flow.is_moved_by_heat else SOON
 
     def begin(self) -> None:
         for part, (values, _) in zip(self._parts, self._flow.mixed(), strict=True):
@@ -43,13 +44,11 @@ class Acceleration:
     def end(self, residual: float) -> None:
         """Puts the mixture in the place of the state."""
         self._done += 1
-        if self._waits and residual > LATE and self._done <= LATEST:
+        if self._done <= FIRST or (residual > self._from[0] and self._done <= self._from[1]):
             return
-        self._waits = False
-        if self._done <= FIRST:
-            return
+        self._from = (np.inf, 0)
         if residual > WORSE * self._least:
-            self._kept, self._least = 0, residual
+            self._kept, self._next, self._least = 0, 0, residual
         self._least = min(self._least, residual)
         states = [values for values, _ in self._flow.mixed()]
         if self._kept == 0:
