@@ -26,16 +26,19 @@ RANKS = (1e-10, 1e-7, 1e-4, 1e-2)  # of the largest: differences that tell less 
 
 
 class Acceleration:
-    """Mixes the states of a flow. `begin` comes before an iteration, `end` after it, with its residual."""
+    """Mixes the states of a flow. `begin` comes before an iteration, `end` after it, with its residual.
 
-    def __init__(self, flow: SteadyFlow):
+    A flow that is `near` its answer, as one that comes from coarser meshes, is mixed almost from the start.
+    """
+
+    def __init__(self, flow: SteadyFlow, near: bool = False):
         self._flow = flow
         self._parts = [_Part(values, judged) for values, judged in flow.mixed()]
         self._gram = np.zeros((DEPTH, DEPTH))
         self._kept, self._next, self._done = 0, 0, 0
         self._least = np.inf
         # a layer at rest that is warm below is a solution too, which plain iterations leave as nature does, mixtures not
-        self._from: tuple[float, float] = LATE if flow.is_moved_by_heat else SOON
+        self._from: tuple[float, float] = LATE if flow.is_moved_by_heat else (np.inf, 0) if near else SOON
 
     def begin(self) -> None:
         for part, (values, _) in zip(self._parts, self._flow.mixed(), strict=True):

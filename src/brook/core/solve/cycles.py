@@ -165,7 +165,7 @@ def is_even(stencil: Stencil) -> bool:
 
 def _solved(flow: SteadyFlow, wanted: Callable[[], bool]) -> bool:
     """Iterates until the residual is small enough; whether that may be a start."""
-    mixing = Acceleration(flow)
+    mixing = Acceleration(flow, near=True)
     try:
         for _ in range(MOST):
             if not wanted():

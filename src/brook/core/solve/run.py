@@ -102,7 +102,7 @@ def run_steady(
                 (0, f"started from {levels} coarser meshes" if levels > 1 else "started from a coarser mesh")
             )
         give_back()
-        mixing = Acceleration(flow)
+        mixing = Acceleration(flow, near=levels > 0)
     while len(history) - began_at < rules.iterations:
         iteration = len(history)
         try:
