@@ -5,8 +5,9 @@ import io
 import numpy as np
 import pytest
 
-from brook.core.mesh.files import read_mesh
+from brook.core.mesh.files import read_mesh, write_mesh
 from brook.core.study import Study
+from tests.core.test_mesh_files import halved
 from tests.web.driving import all_of, complaints, press, text_of, type_into, wait
 from tests.web.helpers import client, document, take_in
 from tests.web.test_shapes import settled
@@ -107,3 +108,22 @@ def test_a_body_of_its_own_is_meshed_with_the_fluid_around_and_the_flow_is_shown
     wait(browser, lambda: "Ledger of flow" in text_of(browser, ".sheet"), 120)
     wait(browser, lambda: browser.execute_script("return document.querySelector('#field')?.width > 100"))
     assert not complaints(browser)
+
+
+def test_bodies_of_a_mesh_file_can_be_given_materials(brook_server, browser, empty, tmp_path):
+    write_mesh(tmp_path / "halves.vtu", halved((4, 2, 2), ("plate", "stream"), "joint"))
+    file = {"file": ("halves.vtu", (tmp_path / "halves.vtu").read_bytes())}
+    with client(brook_server) as http:
+        page = {"page": "geometry", "name": "weir"}
+        assert http.post(f"/studies/{empty}/geometry/weir/files", files=file, data=page).status_code == 200
+    browser.get(f"{brook_server}/studies/{empty}/geometry/weir")
+    wait(browser, lambda: "8 in plate, 8 in stream, with 7 patches" in text_of(browser, "#headline"), 60)
+    assert all_of(browser, "#patch-rows tr[data-patch='joint']")
+    with client(brook_server) as http:
+        for action, said in (("set_heat", {"on": "yes"}), ("set_material", {"body": "plate", "kind": "copper"})):
+            done = http.post(f"/studies/{empty}/act/{action}", data={**said, "page": "set-up", "name": "weir"})
+            assert done.status_code == 200
+        page = http.get(f"/studies/{empty}/set-up/weir").text
+    assert "Material of plate" in page
+    assert "Material of stream" in page
+    assert document(brook_server, empty).set_up.materials["plate"].substance == "copper"
