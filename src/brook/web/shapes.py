@@ -85,8 +85,8 @@ def headline(said: dict[str, Any], own_mesh: bool = False) -> tuple[str, str]:
     if own_mesh and not wrong:
         sides = [p for p in said["patches"] if p["name"] not in (PLANE_SIDES, WEDGE_SIDES)]
         brought = said.get("brought", ())
-        told = ", ".join(f"{counted(n)} in {name}" for name, n in brought)
-        bodies = f": {told}" if len(brought) > 1 else ""
+        each = ", ".join(f"{counted(n)} in {name}" for name, n in brought)
+        bodies = f": {each}" if len(brought) > 1 else ""
         return "good", f"It brings its own cells{bodies}, with {len(sides)} patch{'es' if len(sides) != 1 else ''}."
     if said["bodies"]:
         bad = [b for b in said["bodies"] if b["problem"]]
