@@ -4,14 +4,20 @@ from __future__ import annotations
 
 import time
 
-from selenium.common.exceptions import ElementNotInteractableException, StaleElementReferenceException
+from selenium.common.exceptions import (
+    ElementNotInteractableException,
+    NoSuchElementException,
+    StaleElementReferenceException,
+)
 from selenium.webdriver import Keys
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
 
 def wait(browser, what, seconds=40):
-    return WebDriverWait(browser, seconds, poll_frequency=0.1, ignored_exceptions=()).until(lambda _: what())
+    """Asks again and again until something is true; an element that was swapped away while asked is no answer yet."""
+    swapped = (StaleElementReferenceException, NoSuchElementException)
+    return WebDriverWait(browser, seconds, poll_frequency=0.1, ignored_exceptions=swapped).until(lambda _: what())
 
 
 def one(browser, selector):
@@ -20,6 +26,38 @@ def one(browser, selector):
 
 def all_of(browser, selector):
     return browser.find_elements(By.CSS_SELECTOR, selector)
+
+
+def unswapped(step):
+    """What a step gives that finds an element and does one thing to it; again when the element was swapped away between."""
+    for _ in range(5):
+        try:
+            return step()
+        except (StaleElementReferenceException, ElementNotInteractableException):
+            time.sleep(0.2)
+    return step()
+
+
+def send(browser, selector, *text):
+    return unswapped(lambda: one(browser, selector).send_keys(*text))
+
+
+def send_focused(browser, *text):
+    return unswapped(lambda: browser.switch_to.active_element.send_keys(*text))
+
+
+def click(browser, selector):
+    return unswapped(lambda: one(browser, selector).click())
+
+
+def attribute(browser, selector, name):
+    return unswapped(lambda: one(browser, selector).get_attribute(name))
+
+
+def each(browser, selector, name=""):
+    """An attribute of all elements, or their texts, in one look."""
+    script = "return [...document.querySelectorAll(arguments[0])].map(e => arguments[1] ? e.getAttribute(arguments[1]) : e.innerText)"
+    return browser.execute_script(script, selector, name)
 
 
 def press(browser, selector):

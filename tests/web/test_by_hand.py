@@ -7,15 +7,7 @@ from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver import ActionChains, Keys
 
 from tests.core.studies import tray
-from tests.web.driving import (
-    all_of,
-    keys,
-    one,
-    press,
-    text_of,
-    type_into,
-    wait,
-)  # fmt: skip
+from tests.web.driving import all_of, attribute, keys, one, press, send_focused, text_of, type_into, wait  # fmt: skip
 from tests.web.helpers import client, document, take_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
@@ -76,7 +68,7 @@ def test_a_handle_by_keyboard_and_one_that_cannot_go_there(brook_server, browser
     browser.get(f"{brook_server}/studies/{slug}/geometry/hanging")
     wait(browser, lambda: all_of(browser, ".handles .handle"))
     focus(browser, "baffle sideways")
-    browser.switch_to.active_element.send_keys(3 * Keys.ARROW_RIGHT + Keys.ENTER)
+    send_focused(browser, 3 * Keys.ARROW_RIGHT + Keys.ENTER)
     wait(browser, lambda: document(brook_server, slug).variants[1].geometry.shapes[0].left == "43 mm")
     wait(browser, lambda: browser.switch_to.active_element.get_attribute("data-handle") == "baffle sideways")
     # far beyond the tray: the drawing says so and letting go changes nothing
@@ -108,7 +100,7 @@ def test_round_shapes_are_added_drawn_and_turned(brook_server, browser, slug):
     )
     focus(browser, "end of vane")
     # in one go: steps that come after a pause are changes of their own
-    browser.switch_to.active_element.send_keys(Keys.ARROW_UP + Keys.ARROW_UP + Keys.ENTER)
+    send_focused(browser, Keys.ARROW_UP + Keys.ARROW_UP + Keys.ENTER)
     wait(browser, lambda: shapes()[1].end == "122 deg")
 
 
@@ -128,12 +120,12 @@ def test_two_windows_never_overwrite_each_other_unseen(brook_server, browser, sl
         wait(browser, lambda: "20 mm" in text_of(browser, "svg.drawing"))
         browser.switch_to.window(first)
         time.sleep(0.8)
-        assert one(browser, label).get_attribute("value") == "22 mm"  # not swapped away under the fingers
+        assert attribute(browser, label, "value") == "22 mm"  # not swapped away under the fingers
         browser.execute_script(
             "document.querySelector(arguments[0]).dispatchEvent(new Event('change', {bubbles: true}))", label
         )
         wait(browser, lambda: "meanwhile somebody changed this to '20 mm'" in text_of(browser, ".why"))
-        assert one(browser, label).get_attribute("value") == "22 mm"
+        assert attribute(browser, label, "value") == "22 mm"
         assert document(brook_server, slug).variants[1].geometry.shapes[0].height == "20 mm"
         type_into(browser, "Height of baffle", "21 mm")  # seen, and still wanted
         wait(browser, lambda: document(brook_server, slug).variants[1].geometry.shapes[0].height == "21 mm")
@@ -202,16 +194,16 @@ def test_the_command_field_finds_settings_and_does_actions(brook_server, browser
     field.send_keys(Keys.ENTER)
     wait(browser, lambda: browser.current_url.split("#")[0].endswith("/mesh"))
     assert browser.switch_to.active_element.get_attribute("aria-label") == "Largest size of cells"
-    browser.switch_to.active_element.send_keys(Keys.ESCAPE)
+    send_focused(browser, Keys.ESCAPE)
     keys(browser, "/")
-    browser.switch_to.active_element.send_keys("clone plain")
+    send_focused(browser, "clone plain")
     wait(browser, lambda: "Clone Plain" in text_of(browser, "#found"))
-    browser.switch_to.active_element.send_keys(Keys.ENTER)
+    send_focused(browser, Keys.ENTER)
     wait(browser, lambda: len(document(brook_server, slug).variants) == 3)
     keys(browser, "/")
-    browser.switch_to.active_element.send_keys("zzzz")
+    send_focused(browser, "zzzz")
     wait(browser, lambda: "Nothing of that name" in text_of(browser, "#found"))
-    browser.switch_to.active_element.send_keys(Keys.ESCAPE)
+    send_focused(browser, Keys.ESCAPE)
     keys(browser, "?")
     wait(browser, lambda: browser.current_url.endswith("/shortcuts"))
 

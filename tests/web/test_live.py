@@ -6,17 +6,19 @@ import signal
 import pytest
 
 from tests.core.studies import tray
-from tests.web.driving import (
+from tests.web.driving import (  # fmt: skip
     all_of,
+    attribute,
     complaints,
     drawn,
-    one,
     picture,
     press,
+    send,
+    send_focused,
     text_of,
     type_into,
     wait,
-)  # fmt: skip
+)
 from tests.web.helpers import client, take_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
@@ -55,11 +57,11 @@ def test_a_run_is_watched_paused_and_goes_on_with_other_settings(brook_server, b
     )
     # curves: zoom by keyboard, own iterations, smoothing, a logarithmic monitor
     browser.execute_script("document.querySelector('#monitor-still').focus()")
-    browser.switch_to.active_element.send_keys("+")
-    assert one(browser, "#from").get_attribute("value") != ""
+    send_focused(browser, "+")
+    assert attribute(browser, "#from", "value") != ""
     press(browser, "#whole")
-    assert one(browser, "#from").get_attribute("value") == ""
-    one(browser, "#smooth").send_keys("20")
+    assert attribute(browser, "#from", "value") == ""
+    send(browser, "#smooth", "20")
     press(browser, "aside .buttons .do")
     wait(browser, lambda: text_of(browser, ".state-line") == "paused")
     stood = int(text_of(browser, "aside.sheet").split("Paused after ")[1].split()[0])

@@ -7,7 +7,7 @@ import pytest
 
 from tests.browser import resize
 from tests.core.studies import baffle, raw_tray, tray, variant
-from tests.web.driving import all_of, drawn, wait
+from tests.web.driving import all_of, drawn, send_focused, wait
 from tests.web.helpers import client, take_in, up_to_date
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
@@ -109,7 +109,7 @@ def test_every_main_action_goes_by_keyboard_alone(brook_server, browser, looked_
     browser.get(f"{brook_server}/studies/{looked_at}")
     reached = set()
     for _ in range(220):
-        browser.switch_to.active_element.send_keys(Keys.TAB)
+        send_focused(browser, Keys.TAB)
         name, outline, again = browser.execute_script(
             "const e = document.activeElement, s = getComputedStyle(e), again = e === document.body || e.dataset.reached; e.dataset.reached = 1;"
             "return [e.id || e.getAttribute('aria-label') || e.textContent.trim().slice(0, 40), s.outlineStyle, Boolean(again)]"

@@ -7,19 +7,22 @@ from selenium.webdriver import Keys
 
 from tests.web.driving import (
     all_of,
+    attribute,
     click_canvas,
     colours,
     complaints,
     downloaded,
     drawn,
+    each,
     keys,
-    one,
     picture,
     press,
+    send,
+    send_focused,
     text_of,
     type_into,
     wait,
-)  # fmt: skip
+)
 from tests.web.helpers import client, document
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
@@ -31,7 +34,7 @@ pytestmark = [pytest.mark.browser, pytest.mark.server]
 def test_a_profile_with_reference_points_and_its_difference(brook_server, browser, done, tmp_path, downloads):
     browser.get(f"{brook_server}/studies/{done}/results/plain")
     wait(browser, lambda: drawn(browser, "speed"))
-    one(browser, "#quantity").send_keys("velocity along x")
+    send(browser, "#quantity", "velocity along x")
     wait(browser, lambda: drawn(browser, "velocity_x"))
     keys(browser, "p")
     assert "Click the start" in text_of(browser, "#tool-says")
@@ -52,7 +55,7 @@ def test_a_profile_with_reference_points_and_its_difference(brook_server, browse
     table = tmp_path / "measured.csv"
     table.write_text(f"s [mm], u [mm/s]\n{rows[0][0]}, {rows[0][1]}\n{rows[1][0]}, {rows[1][1] * 1.1}\n")
     browser.execute_script("document.querySelector('.plot-details').open = true")
-    one(browser, ".curve-plot input[type=file]").send_keys(str(table))
+    send(browser, ".curve-plot input[type=file]", str(table))
     press(browser, ".curve-plot form.add button")
     wait(browser, lambda: "measured" in text_of(browser, ".plot-differences"))
     cells = browser.execute_script(
@@ -70,7 +73,7 @@ def test_a_profile_with_reference_points_and_its_difference(brook_server, browse
         assert http.get(f"/studies/{done}/plots/{plot.name}.exe").status_code == 404
     # a table that cannot be read says where
     table.write_text("s [mm], u [mm/s]\n1, x\n")
-    one(browser, ".curve-plot input[type=file]").send_keys(str(table))
+    send(browser, ".curve-plot input[type=file]", str(table))
     press(browser, ".curve-plot form.add button")
     wait(browser, lambda: "line 2" in text_of(browser, ".curve-plot .why"))
     assert complaints(browser) == []
@@ -80,8 +83,8 @@ def test_streamlines_arrows_derived_and_own_fields(brook_server, browser, done):
     browser.get(f"{brook_server}/studies/{done}/results/hanging")
     wait(browser, lambda: drawn(browser, "speed"))
     bare = picture(browser)
-    one(browser, "#streamlines").send_keys("sharing")
-    wait(browser, lambda: int(one(browser, "#stage").get_attribute("data-streamlines") or 0) >= 10)
+    send(browser, "#streamlines", "sharing")
+    wait(browser, lambda: int(attribute(browser, "#stage", "data-streamlines") or 0) >= 10)
     assert picture(browser) != bare
     browser.execute_script(
         "const s = document.querySelector('#streamlines'); s.value = 'by-click'; s.dispatchEvent(new Event('change'))"
@@ -94,11 +97,11 @@ def test_streamlines_arrows_derived_and_own_fields(brook_server, browser, done):
     wait(browser, lambda: picture(browser) == bare)
     press(browser, "#arrows")
     wait(browser, lambda: picture(browser) != bare)
-    one(browser, "#quantity").send_keys("vorticity")
+    send(browser, "#quantity", "vorticity")
     wait(browser, lambda: drawn(browser, "vorticity"))
     assert "vorticity, 1/s" in text_of(browser, "#legend")
     type_into(browser, "Name of a new field", "slow")
-    one(browser, "[aria-label='Formula of the new field']").send_keys("if(speed < 0.5 mm/s, 1, 0)", Keys.ENTER)
+    send(browser, "[aria-label='Formula of the new field']", "if(speed < 0.5 mm/s, 1, 0)", Keys.ENTER)
     wait(browser, lambda: "slow" in text_of(browser, "#quantity"))
     browser.execute_script(
         "const s = document.querySelector('#quantity'); s.value = 'slow'; s.dispatchEvent(new Event('change'))"
@@ -134,7 +137,7 @@ def test_plates_of_four_variants_are_linked(brook_server, browser, four_done):
     browser.get(f"{brook_server}/studies/{four_done}/results/early")
     wait(browser, lambda: drawn(browser, "speed"))
     for _ in range(3):
-        one(browser, "#field").send_keys("+")
+        send(browser, "#field", "+")
     type_into(browser, "Title of the new plate", "Behind the baffle")
     press(browser, "#keep-view button")
     wait(browser, lambda: document(brook_server, four_done).plates)
@@ -147,28 +150,28 @@ def test_plates_of_four_variants_are_linked(brook_server, browser, four_done):
     assert str(plate.camera.across)[:8] in cameras(browser)
     pictures = [picture(browser, f".plates figure:nth-child({k}) canvas") for k in (1, 2, 3, 4)]
     assert len(set(pictures)) == 4
-    one(browser, ".plates figure:nth-child(2) canvas").send_keys("-")
+    send(browser, ".plates figure:nth-child(2) canvas", "-")
     after = [picture(browser, f".plates figure:nth-child({k}) canvas") for k in (1, 2, 3, 4)]
     assert all(a != b for a, b in zip(pictures, after, strict=True))  # one zooms, all follow
     # one colour range for all: moving a handle of the one legend changes every picture
     browser.execute_script("document.querySelectorAll('#legend .handle')[1].focus()")
     for _ in range(8):
-        browser.switch_to.active_element.send_keys(Keys.ARROW_LEFT)
+        send_focused(browser, Keys.ARROW_LEFT)
     again = [picture(browser, f".plates figure:nth-child({k}) canvas") for k in (1, 2, 3, 4)]
     assert all(a != b for a, b in zip(after, again, strict=True))
 
 
 def test_two_variants_in_one_picture(brook_server, browser, four_done):
     browser.get(f"{brook_server}/studies/{four_done}/compare")
-    wait(browser, lambda: one(browser, "#stage").get_attribute("data-two") == "less plain early")
+    wait(browser, lambda: attribute(browser, "#stage", "data-two") == "less plain early")
     assert "Plain less Early" in text_of(browser, "#two-legend")
     difference = picture(browser, "#two-field")
     browser.execute_script(
         "const s = document.querySelector('#two-b'); s.value = 'plain'; s.dispatchEvent(new Event('change'))"
     )
-    wait(browser, lambda: one(browser, "#stage").get_attribute("data-two") == "less plain plain")
+    wait(browser, lambda: attribute(browser, "#stage", "data-two") == "less plain plain")
     assert picture(browser, "#two-field") != difference
-    top = float(all_of(browser, "#two-legend .handle")[1].get_attribute("aria-valuenow"))
+    top = float(each(browser, "#two-legend .handle", "aria-valuenow")[1])
     assert abs(top) < 1e-3  # a variant less itself is nothing, next to some mm/s
     browser.execute_script(
         "const s = document.querySelector('#two-b'); s.value = 'late'; s.dispatchEvent(new Event('change'))"
@@ -183,7 +186,7 @@ def test_the_board_is_sorted_by_a_requirement_and_stays_so(brook_server, browser
     browser.get(f"{brook_server}/studies/{four_done}")
 
     def column():
-        return [float(c.get_attribute("data-value")) for c in all_of(browser, "tbody td[data-requirement=fastest]")]
+        return [float(v) for v in each(browser, "tbody td[data-requirement=fastest]", "data-value")]
 
     before = column()
     press(browser, "button.sort[data-by=fastest]")
@@ -199,7 +202,7 @@ def test_the_board_is_sorted_by_a_requirement_and_stays_so(brook_server, browser
 
 def test_inputs_of_two_variants_line_by_line(brook_server, browser, four_done):
     browser.get(f"{brook_server}/studies/{four_done}/compare?a=early&b=long")
-    rows = [r.text for r in all_of(browser, ".inputs-table tbody tr")]
+    rows = each(browser, ".inputs-table tbody tr")
     assert len(rows) == 2
     assert any("height" in r and "25 mm" in r and "35 mm" in r for r in rows)
 

@@ -10,7 +10,7 @@ from brook.core.geometry.files import write_file
 from brook.core.study import Study
 from brook.demo.spray_header import Header, drawn_header, with_defects
 from tests.core.surfaces import cube
-from tests.web.driving import all_of, complaints, keys, one, press, text_of, type_into, wait
+from tests.web.driving import all_of, complaints, each, keys, one, press, send, text_of, type_into, wait
 from tests.web.helpers import client, document, take_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
@@ -37,7 +37,7 @@ def settled(browser):
 
 
 def send_file(browser, selector, path):
-    one(browser, f"{selector} input[type=file]").send_keys(str(path))
+    send(browser, f"{selector} input[type=file]", str(path))
     press(browser, f"{selector} button[type=submit]")
 
 
@@ -45,8 +45,8 @@ def enter(browser, selector, text):
     """Types into a field and presses Enter; begins again when the page was swapped in between."""
     for _ in range(5):
         try:
-            one(browser, selector).send_keys(Keys.CONTROL, "a")
-            one(browser, selector).send_keys(text, Keys.ENTER)
+            send(browser, selector, Keys.CONTROL, "a")
+            send(browser, selector, text, Keys.ENTER)
             return
         except StaleElementReferenceException:
             continue
@@ -73,8 +73,8 @@ def test_a_defective_header_becomes_a_closed_named_fluid_and_another_file_takes_
     brook_server, browser, headers
 ):
     browser.get(f"{brook_server}/")
-    one(browser, "#title").send_keys("Header from nothing")
-    one(browser, "#kind").send_keys("a shape")
+    send(browser, "#title", "Header from nothing")
+    send(browser, "#kind", "a shape")
     press(browser, "form[action='/studies'] button")
     wait(browser, lambda: "There is no shape yet" in text_of(browser, "#stage"))
 
@@ -202,7 +202,7 @@ def test_the_view_turns_cuts_hides_and_stands_in_the_address(brook_server, brows
     assert text_of(browser, "tr[data-patch='west'] .hide-patch") == "show"
     assert browser.execute_script("return document.querySelector('#cut-axis').value") == "x"
     before = browser.execute_script("return location.search")
-    one(browser, ".space-canvas").send_keys(Keys.ARROW_LEFT)
+    send(browser, ".space-canvas", Keys.ARROW_LEFT)
     wait(browser, lambda: browser.execute_script("return location.search") != before)
     keys(browser, "a")
     wait(browser, lambda: "hide=" not in browser.current_url)
@@ -233,5 +233,5 @@ def test_edges_are_measured_and_patches_in_a_box_become_one(brook_server, browse
     type_into(browser, "Name of all these patches together", "walls")
     press(browser, "#pick-does button:last-child")
     wait(browser, lambda: all_of(browser, "tr[data-patch='walls']"))
-    rows = [row.get_attribute("data-patch") for row in all_of(browser, "#patch-rows tr")]
+    rows = each(browser, "#patch-rows tr", "data-patch")
     assert not {"west", "east", "south", "north", "floor"} & set(rows)

@@ -4,7 +4,7 @@ import pytest
 from selenium.common.exceptions import ElementNotInteractableException, StaleElementReferenceException, TimeoutException
 
 from brook.core.study import Study
-from tests.web.driving import all_of, complaints, one, press, text_of, type_into, wait
+from tests.web.driving import all_of, attribute, complaints, press, text_of, type_into, wait
 from tests.web.helpers import client, document, take_in
 from tests.web.test_shapes import close_as, enter, headers, send_file, settled
 
@@ -69,15 +69,15 @@ def test_a_defective_header_is_wrapped_and_meshed_with_layers(brook_server, brow
     # the worst cell, near; then a cut elsewhere
     wait(browser, lambda: browser.execute_script("return document.querySelector('#field')?.width > 100"))
     press(browser, ".show-cell")
-    wait(browser, lambda: one(browser, "#stage").get_attribute("data-drawn") != "mesh")
+    wait(browser, lambda: attribute(browser, "#stage", "data-drawn") != "mesh")
     browser.execute_script(
         "const a = document.querySelector('#mesh-axis'); a.value = 'x'; a.dispatchEvent(new Event('change'))"
     )
-    wait(browser, lambda: one(browser, "#field").get_attribute("data-axes") == "yz")
+    wait(browser, lambda: attribute(browser, "#field", "data-axes") == "yz")
     enter(browser, "#mesh-place", "900 mm")
     wait(browser, lambda: "the mesh lies between" in text_of(browser, "#mesh-place-why"))
     enter(browser, "#mesh-place", "60 mm")
-    wait(browser, lambda: "/x/0.06" in one(browser, "#field").get_attribute("data-mesh"))
+    wait(browser, lambda: "/x/0.06" in attribute(browser, "#field", "data-mesh"))
 
     # another file in the same place: the same wrap, plan and names
     browser.get(f"{at}/geometry/header")

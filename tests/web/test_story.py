@@ -12,7 +12,23 @@ from brook.core.batch import solve_variant
 from brook.core.pipeline import read_all
 from brook.core.study import read_study
 from tests.core.studies import raw_tray, tray
-from tests.web.driving import all_of, colours, complaints, downloaded, drawn, one, press, text_of, type_into, wait
+from tests.web.driving import (
+    all_of,
+    attribute,
+    click,
+    colours,
+    complaints,
+    downloaded,
+    drawn,
+    each,
+    one,
+    press,
+    send,
+    send_focused,
+    text_of,
+    type_into,
+    wait,
+)
 from tests.web.helpers import client, take_in, up_to_date
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
@@ -27,8 +43,8 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
 
     # the shelf leads to the board, and the board answers the question
     browser.get(brook_server)
-    one(browser, f"a[href='/studies/{slug}']").click()
-    assert "Which baffle keeps fresh water moving" in one(browser, "#at-brief-question").get_attribute("value")
+    click(browser, f"a[href='/studies/{slug}']")
+    assert "Which baffle keeps fresh water moving" in attribute(browser, "#at-brief-question", "value")
     assert text_of(browser, "#answer") == "Only “Hanging and standing” holds every limit."
     assert len(all_of(browser, "tbody tr")) == 4
     assert len(all_of(browser, "svg.thumbnail")) == 4
@@ -38,13 +54,13 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
     assert "inside" in text_of(browser, f"#row-{name} [data-requirement=still_water] small")
 
     # a longer baffle, by typing
-    one(browser, f"#row-{name} th a").click()
+    click(browser, f"#row-{name} th a")
     type_into(browser, "hanging", "34 mm")
     wait(browser, lambda: "out of date" in text_of(browser, "aside.sheet"))
     assert text_of(browser, "svg.drawing").count("34 mm") == 1
 
     # the board hatches just this variant
-    one(browser, "nav.pages a").click()
+    click(browser, "nav.pages a")
     assert len(all_of(browser, "td.stale")) == 5
     assert len(all_of(browser, f"#row-{name} td.stale")) == 5
     hatching = one(browser, f"#row-{name} td.stale").value_of_css_property("background-image")
@@ -70,10 +86,10 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
     assert "speed, mm/s" in text_of(browser, "#legend")
     ActionChains(browser).move_to_element_with_offset(one(browser, "#field"), -200, -20).perform()
     wait(browser, lambda: "mm/s" in text_of(browser, "#strip"))
-    one(browser, "#quantity").send_keys("pressure")
+    send(browser, "#quantity", "pressure")
     wait(browser, lambda: drawn(browser, "pressure"))
     assert "pressure, mPa" in text_of(browser, "#legend")
-    one(browser, "#picture").click()
+    click(browser, "#picture")
     assert downloaded(downloads, f"{slug}-{name}-pressure.png").stat().st_size > 5000
 
     # all variants side by side with one colour range
@@ -82,10 +98,10 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
     assert len(all_of(browser, "canvas.field")) == 4
     assert len(all_of(browser, "#legend svg")) == 1
     assert all(colours(browser, k) > 100 for k in range(4))
-    on_page = [cell.text for cell in all_of(browser, ".compare-table td.num b")]
+    on_page = each(browser, ".compare-table td.num b")
 
     # the table and the fields as files
-    one(browser, "a[href$='readings.csv']").click()
+    click(browser, "a[href$='readings.csv']")
     with downloaded(downloads, f"{slug}-readings.csv").open() as handle:
         table = list(csv.DictReader(handle))
     by_requirement = [
@@ -97,7 +113,7 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
     assert by_requirement == on_page
     assert {r["up_to_date"] for r in table} == {"yes"}
     browser.get(f"{brook_server}/studies/{slug}/results/{name}")
-    one(browser, "a[href$='fields.vtu']").click()
+    click(browser, "a[href$='fields.vtu']")
     fields = meshio.read(downloaded(downloads, f"{slug}-{name}.vtu"))
 
     # the longer baffle drives the water too fast over the eggs, and the board says so
@@ -142,11 +158,11 @@ def test_keys_go_from_variant_to_variant_and_keep_the_camera(brook_server, brows
     canvas.send_keys("+")
     camera = browser.execute_script(f"return sessionStorage.getItem('camera {done}')")
     assert camera
-    one(browser, "body").send_keys("]")
+    send(browser, "body", "]")
     wait(browser, lambda: browser.current_url.endswith("/hanging"))
     wait(browser, lambda: drawn(browser, "speed"))
     assert browser.execute_script(f"return sessionStorage.getItem('camera {done}')") == camera
-    one(browser, "body").send_keys("f")
+    send(browser, "body", "f")
     assert browser.execute_script(f"return sessionStorage.getItem('camera {done}')") is None
 
 
@@ -157,8 +173,8 @@ def test_the_legend_sets_the_range_from_the_keyboard(brook_server, browser, done
     top = float(handle.get_attribute("aria-valuenow"))
     browser.execute_script("arguments[0].focus()", handle)
     for _ in range(5):
-        browser.switch_to.active_element.send_keys(Keys.ARROW_LEFT)
-    assert float(all_of(browser, ".handle")[1].get_attribute("aria-valuenow")) == pytest.approx(0.9 * top, rel=0.02)
+        send_focused(browser, Keys.ARROW_LEFT)
+    assert float(each(browser, ".handle", "aria-valuenow")[1]) == pytest.approx(0.9 * top, rel=0.02)
     assert all_of(browser, "#legend [fill='url(#out-of-range)']")
 
 
