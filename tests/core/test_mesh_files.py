@@ -190,6 +190,14 @@ def test_cells_of_all_straight_kinds_are_read_however_their_numbers_are_written(
         assert areas(mesh)["patch_7"] == pytest.approx(1.5)
 
 
+@pytest.mark.parametrize(("said", "told"), [("0 0 0 0.5 0 0", "by a whole number"), ("0 0", "of each cell")])
+def test_bodies_that_cannot_be_told_are_no_silent_loss(said, told):
+    good = vtu('format="ascii">' + " ".join(map(str, POINTS.ravel()))).decode()
+    body = f'<DataArray type="Float64" Name="body" format="ascii">{said}</DataArray></CellData>'
+    with pytest.raises(FileError, match=told):
+        read_mesh("mesh.vtu", good.replace("</CellData>", body).encode())
+
+
 def test_cgns_of_standard_cells_with_conditions_on_points(tmp_path):
     path = tmp_path / "cube.cgns"
     with h5py.File(path, "w") as file:

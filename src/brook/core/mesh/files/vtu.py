@@ -19,6 +19,7 @@ from xml.etree import ElementTree
 import numpy as np
 
 from brook.core.geometry.files import FileError
+from brook.core.geometry.files.base import MOST_PATCHES
 from brook.core.mesh.assembling import CORNERS, AssemblyError, Polygons
 from brook.core.mesh.files.collected import Collected
 from brook.core.mesh.polyhedral import Mesh
@@ -102,14 +103,18 @@ class _Reader:
         arrays = self._cell_arrays()
         if "body" not in arrays:
             return [("fluid", solid)]
-        number = self._array(arrays["body"])
-        if len(number) != len(kinds):
-            raise FileError("the VTU file does not say of each of its cells in which body it is; write it anew")
-        names = self._texts("body_names")
-        return [
-            (names[k] if 0 <= k < len(names) else f"body_{k}", solid & (number == k))
-            for k in np.unique(number[solid]).astype(int).tolist()
-        ]
+        said = self._array(arrays["body"])
+        number = said.astype(int)
+        if len(number) != len(kinds) or (number != said)[solid].any():
+            raise FileError(
+                "the cell array body of the VTU file has to say of each cell, by a whole number, where it is"
+            )
+        names, found = self._texts("body_names"), np.unique(number[solid]).tolist()
+        if len(found) > MOST_PATCHES:
+            raise FileError(
+                f"the cell array body of the VTU file tells {len(found)} bodies apart; {MOST_PATCHES} are the most"
+            )
+        return [(names[k] if 0 <= k < len(names) else f"body_{k}", solid & (number == k)) for k in found]
 
     def _cell_arrays(self) -> dict[str, ElementTree.Element]:
         return {e.get("Name", ""): e for e in self.piece.findall("CellData/DataArray")}
