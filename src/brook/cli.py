@@ -259,51 +259,60 @@ def bench(
 
 
 @app.command()
-def warm() -> None:
-    """Compiles the kernels once, so that the first run starts at once."""
-    import tempfile
+def warm(
+    processes: Annotated[int, typer.Option(help="How many compile at once; as many as there are cores when 0.")] = 0,
+) -> None:
+    """Compiles all kernels, so that no run has to wait for one; exits with 1 if one could not be compiled."""
+    from brook.core.compiling.place import place
+    from brook.core.compiling.warming import Progress, warm
 
-    from brook.core.batch import run_to_folder
-    from brook.core.bench.flows import warm_large
-    from brook.core.bench.shapes import warm_shapes
-    from brook.core.verification import convection
-    from brook.core.verification.cavity import study
+    def say(progress: Progress) -> None:
+        if sys.stderr.isatty():
+            print(f"\r\x1b[K{progress.words()}", end="" if progress.busy else "\n", file=sys.stderr, flush=True)
 
-    with tempfile.TemporaryDirectory() as folder:
-        run_to_folder(study(100, 4), "cavity", Path(folder), lambda text: None)
-        run_to_folder(convection.study(1e3, 4), "square", Path(folder), lambda text: None)
-    warm_shapes()
-    warm_large()
-    _say("kernels are compiled")
+    done = warm(say, processes or None)
+    _say(f"{done.there} of {done.total} kernels are compiled, in {place()}")
+    for name, why in done.failed.items():
+        _say(f"{name} could not be compiled: {why}")
+    raise typer.Exit(1 if done.failed else 0)
+
+
+Data = Annotated[Path, typer.Option(help="Folder that keeps studies and results.")]
+Port = Annotated[int, typer.Option(help="Port; the next free one when it is taken.")]
+Scheduler = Annotated[str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")]
+PORT = 8430
 
 
 @app.command()
 def serve(
-    data: Annotated[Path, typer.Option(help="Folder that keeps studies and results.")] = Path("brook-data"),
-    host: Annotated[str, typer.Option()] = "127.0.0.1",
-    port: Annotated[int, typer.Option()] = 8430,
-    scheduler: Annotated[
-        str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")
-    ] = None,
+    data: Data = Path("brook-data"),
+    host: Annotated[str, typer.Option(help="Address to serve on.")] = "127.0.0.1",
+    port: Port = PORT,
+    scheduler: Scheduler = None,
 ) -> None:
     """Serves the pages."""
-    from brook.web.server import serve as serve_pages
-
-    serve_pages(data, host, port, scheduler, with_demo=False)
+    _serve(data, host, port, scheduler, with_demo=False)
 
 
 @app.command()
-def demo(
-    port: Annotated[int, typer.Option()] = 8430,
-    data: Annotated[Path, typer.Option(help="Folder that keeps the demo.")] = Path("brook-demo"),
-    scheduler: Annotated[
-        str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")
-    ] = None,
-) -> None:
+def demo(data: Data = Path("brook-demo"), port: Port = PORT, scheduler: Scheduler = None) -> None:
     """Serves the pages with the demo studies of Marlbeck Hatchery."""
+    _serve(data, "127.0.0.1", port, scheduler, with_demo=True)
+
+
+def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: bool) -> None:
+    from brook.core.compiling.warming import Warming, all_there
+
+    if not all_there():
+        _say("compiling code beside the pages, once on this machine: a minute or two; runs that need some wait for it")
+    warming = Warming()
+    warming.start()  # before what serving takes is loaded, which takes a second or two itself
     from brook.web.server import serve as serve_pages
 
-    serve_pages(data, "127.0.0.1", port, scheduler, with_demo=True)
+    try:
+        serve_pages(data, host, port, scheduler, with_demo, warming)
+    finally:
+        warming.stop()
 
 
 if __name__ == "__main__":

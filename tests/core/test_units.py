@@ -15,6 +15,7 @@ from brook.core.units import (
     sensible_unit,
     show,
     to_si,
+    unit_factor,
 )
 
 
@@ -53,3 +54,28 @@ def test_values_read_well():
     assert sensible_unit(speed, 2.5) == "m/s"
     assert round_text(float("nan")) == "not finite"
     assert round_text(1.23456e-9) == "1.23e-09"
+
+
+PINT = {"h": "hour", "%": "percent", "degC": "K"}
+
+
+@pytest.mark.parametrize("left", sorted(SYMBOLS))
+def test_factors_and_dimensions_are_those_of_an_independent_library(left):
+    pint = pytest.importorskip("pint")
+    registry = pint.UnitRegistry()
+    base = ("[length]", "[mass]", "[time]", "[temperature]", "[current]", "[substance]", "[luminosity]")
+    for right in ("m", "ms", "kg", "K", "kPa", "L", "W", "mol", "deg"):
+        for form in ("{}/{}^2", "{} {}", "1/({} {})", "{}^-3/{}"):
+            factor, _, dimension = unit_factor(form.format(left, right))
+            theirs = form.replace(" ", "*").replace("^", "**").format(PINT.get(left, left), PINT.get(right, right))
+            unit = registry.parse_expression(theirs).to_base_units()
+            assert factor == pytest.approx(float(unit.magnitude), rel=1e-14), theirs
+            assert dimension.exponents == tuple(float(unit.dimensionality.get(b, 0)) for b in base), theirs
+
+
+@pytest.mark.parametrize(
+    "text", ["2 m", "m^s", "(m", "m)", "m^", "^2", "1/0", "(" * 40 + "m" + ")" * 40, "km^999999", "m/-s", "×"]
+)
+def test_what_is_almost_a_unit_is_refused(text):
+    with pytest.raises(UnitError):
+        unit_factor(text)

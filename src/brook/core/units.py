@@ -1,8 +1,8 @@
 """Quantities with units: SI inside, any known unit at the edges.
 
 A `Dimension` is a tuple of exponents of the SI base quantities; a `Quantity` is a value
-in SI units with its dimension. Conversion factors come from pint; which symbols Brook
-understands is listed here, so that a named value can never be mistaken for a unit.
+in SI units with its dimension. Which symbols Brook understands is listed here, so that
+a named value can never be mistaken for a unit; a test holds their factors to Pint's.
 """
 
 from __future__ import annotations
@@ -13,25 +13,30 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-import pint
-
-BASE = ("[length]", "[mass]", "[time]", "[temperature]", "[current]", "[substance]", "[luminosity]")
 BASE_SYMBOLS = ("m", "kg", "s", "K", "A", "mol", "cd")
 
-# Symbol on screen -> pint's name. Everything not listed here is not a unit.
-SYMBOLS = {
-    "m": "m", "mm": "mm", "cm": "cm", "km": "km", "um": "um", "inch": "inch", "ft": "ft",
-    "s": "s", "ms": "ms", "min": "min", "h": "hour", "day": "day",
-    "kg": "kg", "g": "g", "mg": "mg",
-    "N": "N", "kN": "kN", "mN": "mN", "uN": "uN",
-    "Pa": "Pa", "mPa": "mPa", "kPa": "kPa", "MPa": "MPa", "bar": "bar", "mbar": "mbar",
-    "K": "K", "degC": "degC", "W": "W", "kW": "kW", "mW": "mW", "J": "J", "kJ": "kJ",
-    "L": "L", "mL": "mL", "rad": "rad", "deg": "deg", "Hz": "Hz", "rpm": "rpm",
-    "A": "A", "V": "V", "ohm": "ohm", "mol": "mol", "%": "percent",
+DEPTH = 20  # of brackets within brackets
+
+# Symbol on screen: how many SI units it is, and exponents of length, mass, time, temperature, current, amount. Everything not
+# listed here is not a unit. The last digits of ft and L are those that keys of kept results were made with.
+SYMBOLS: dict[str, tuple[float, tuple[int, ...]]] = {
+    "m": (1.0, (1,)), "mm": (1e-3, (1,)), "cm": (1e-2, (1,)), "km": (1e3, (1,)), "um": (1e-6, (1,)),
+    "inch": (0.0254, (1,)), "ft": (12 * 0.0254, (1,)),
+    "s": (1.0, (0, 0, 1)), "ms": (1e-3, (0, 0, 1)), "min": (60.0, (0, 0, 1)), "h": (3600.0, (0, 0, 1)), "day": (86400.0, (0, 0, 1)),
+    "kg": (1.0, (0, 1)), "g": (1e-3, (0, 1)), "mg": (1e-6, (0, 1)),
+    "N": (1.0, (1, 1, -2)), "kN": (1e3, (1, 1, -2)), "mN": (1e-3, (1, 1, -2)), "uN": (1e-6, (1, 1, -2)),
+    "Pa": (1.0, (-1, 1, -2)), "mPa": (1e-3, (-1, 1, -2)), "kPa": (1e3, (-1, 1, -2)), "MPa": (1e6, (-1, 1, -2)),
+    "bar": (1e5, (-1, 1, -2)), "mbar": (1e2, (-1, 1, -2)),
+    "K": (1.0, (0, 0, 0, 1)), "degC": (1.0, (0, 0, 0, 1)),
+    "W": (1.0, (2, 1, -3)), "kW": (1e3, (2, 1, -3)), "mW": (1e-3, (2, 1, -3)), "J": (1.0, (2, 1, -2)), "kJ": (1e3, (2, 1, -2)),
+    "L": (0.1**3, (3,)), "mL": (1e-3 * 0.1**3, (3,)),
+    "rad": (1.0, ()), "deg": (math.pi / 180, ()), "Hz": (1.0, (0, 0, -1)), "rpm": (math.pi / 30, (0, 0, -1)),
+    "A": (1.0, (0, 0, 0, 0, 1)), "V": (1.0, (2, 1, -3, 0, -1)), "ohm": (1.0, (2, 1, -3, 0, -2)),
+    "mol": (1.0, (0, 0, 0, 0, 0, 1)), "%": (1e-2, ()),
 }  # fmt: skip
 # No "t" for a tonne: in formulas `t` is the time.
-
-_registry: Any = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+CELSIUS = 273.15
+TOKEN = re.compile(r"\s*(?:(?P<number>\d+(?:\.\d+)?)|(?P<word>[^\W\d_]+|%)|(?P<sign>\*\*|[*/^()+-]))")
 
 
 class UnitError(ValueError):
@@ -91,31 +96,82 @@ def unit_factor(text: str) -> tuple[float, float, Dimension]:
 
     SI value = factor * value + offset. Raises `UnitError` for a symbol that is not known.
     """
-    pint_text, word, inside = "", "", text.strip()
-    for char in inside + "\0":
-        if char.isalpha() or char == "%":
-            word += char
-            continue
-        if word:
-            if word not in SYMBOLS:
-                raise UnitError(f"'{word}' is not a unit")
-            pint_text += SYMBOLS[word]
-            word = ""
-        pint_text += {" ": "*", "^": "**", "\0": ""}.get(char, char)
-    if not pint_text:
+    inside = text.strip()
+    if not inside:
         return 1.0, 0.0, NONE
-    if "//" in inside:
+    tokens, at = [], 0
+    while at < len(inside):
+        found = TOKEN.match(inside, at)
+        if found is None:
+            raise UnitError(f"'{text}' is not a unit")
+        if found["word"] and found["word"] not in SYMBOLS:
+            raise UnitError(f"'{found['word']}' is not a unit")
+        tokens.append(found[0].strip())
+        at = found.end()
+    reading = _Reading(text, tokens)
+    factor, exponents = reading.product()
+    if reading.next:
         raise UnitError(f"'{text}' is not a unit")
-    try:
-        unit = _registry.Unit(pint_text)
-    except Exception as error:  # pint raises many kinds
-        raise UnitError(f"'{text}' is not a unit") from error
-    exponents = tuple(float(unit.dimensionality.get(b, 0)) for b in BASE)
-    if SYMBOLS.get(inside) == "degC":
-        return 1.0, 273.15, Dimension(exponents)
-    pint_text = pint_text.replace("degC", "K")
-    factor = _registry.Quantity(1.0, _registry.Unit(pint_text)).to_base_units().magnitude
-    return float(factor), 0.0, Dimension(exponents)
+    return factor, CELSIUS if inside == "degC" else 0.0, Dimension(exponents)
+
+
+class _Reading:
+    """Reads a unit: `product = power (['*' | '/'] power)*`, `power = atom ['^' number]`, from left to right."""
+
+    def __init__(self, text: str, tokens: list[str]) -> None:
+        self._text, self._tokens, self._at, self._depth = text, tokens, 0, 0
+
+    @property
+    def next(self) -> str:
+        return self._tokens[self._at] if self._at < len(self._tokens) else ""
+
+    def _take(self) -> str:
+        token = self.next
+        self._at += 1
+        return token
+
+    def product(self) -> tuple[float, tuple[float, ...]]:
+        factor, exponents = self._power()
+        while self.next and self.next != ")":
+            under = self.next == "/"
+            if self.next in ("*", "/"):
+                self._take()
+            by, more = self._power()
+            factor = factor / by if under else factor * by
+            exponents = tuple(a - b if under else a + b for a, b in zip(exponents, more, strict=True))
+        return factor, exponents
+
+    def _power(self) -> tuple[float, tuple[float, ...]]:
+        factor, exponents = self._atom()
+        if self.next in ("^", "**"):
+            self._take()
+            sign = self._take() if self.next in ("+", "-") else ""
+            digits = self._take()
+            if not digits[:1].isdigit():
+                raise UnitError(f"'{self._text}' is not a unit")
+            power = float(sign + digits)
+            try:
+                factor, exponents = factor**power, tuple(e * power for e in exponents)
+            except OverflowError:
+                factor = math.inf
+            if not 0.0 < factor < math.inf:
+                raise UnitError(f"'{self._text}' is not a unit")
+        return factor, exponents
+
+    def _atom(self) -> tuple[float, tuple[float, ...]]:
+        token = self._take()
+        if token in SYMBOLS:
+            factor, exponents = SYMBOLS[token]
+            return factor, tuple(float(e) for e in (*exponents, *(0,) * (len(BASE_SYMBOLS) - len(exponents))))
+        if token == "(" and self._depth < DEPTH:
+            self._depth += 1
+            inside = self.product()
+            self._depth -= 1
+            if self._take() == ")":
+                return inside
+        elif token.isdigit() and int(token) == 1:
+            return 1.0, (0.0,) * len(BASE_SYMBOLS)
+        raise UnitError(f"'{self._text}' is not a unit")
 
 
 def dimension_of(unit: str) -> Dimension:

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
+from brook.core.compiling.turns import listening
 from brook.core.geometry import known, survey
 from brook.core.geometry.bodies import bodies_of, suggested_point
 from brook.core.geometry.files import file_colours, format_of, read_file
@@ -32,6 +33,7 @@ from brook.core.study import Problem, Resolved, named_scope, read_study, resolve
 from brook.core.study.space import brings_mesh, has_own_mesh
 from brook.store.files import ResultFiles
 
+COMPILING = "compiling code for this, once on this machine"
 MOST_TRIANGLES = 4_000_000  # of surfaces in memory
 
 
@@ -118,6 +120,16 @@ def make(order: Order) -> dict[str, Any]:
     def tell(words: str) -> None:
         progress.write_text(words)
 
+    def news(what: str, name: str) -> None:
+        if what != "there":
+            tell(COMPILING)
+
+    with listening(news):
+        return _make(order, files, tell)
+
+
+def _make(order: Order, files: ResultFiles, tell: Callable[[str], None]) -> dict[str, Any]:
+    progress = files.folder("shape", f".progress-{order.bodies_key}")
     try:
         if not files.has("shape", order.key):
             _make_surface(order, files, tell)

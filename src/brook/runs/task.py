@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 import shutil
+import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
@@ -17,6 +18,7 @@ from typing import Any
 import numpy as np
 
 from brook.core.checks import Prepared, prepare
+from brook.core.compiling.turns import listening
 from brook.core.mesh import Mesh, Patch, measure
 from brook.core.mesh.advice import advice
 from brook.core.mesh.opening import BEHIND
@@ -51,6 +53,8 @@ from brook.runs.watch import Emit, WorkerWatch, moments_in
 from brook.store.files import ResultFiles
 
 HISTOGRAM_BINS = 24
+COMPILING = "compiling code that this run needs, once on this machine"
+AWAITING = "waits for code that is being compiled, once on this machine"
 COVERED = 0.9  # of a patch: where layers stand on less, the mesh says so
 
 
@@ -75,10 +79,28 @@ class Halted(Exception):
 def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = lambda: "go on") -> dict[str, Any]:
     """Does what is out of date of one variant; returns state and message.
 
-    A run that was interrupted goes on from its own last checkpoint.
+    A run that was interrupted goes on from its own last checkpoint. One that needs code that is not compiled yet says so.
 
     Raises `ValueError` when the document cannot run.
     """
+    with listening(KernelNews(emit)):
+        return _bring(request, emit, wish)
+
+
+class KernelNews:
+    """Tells when a run waits for compiled code, and when it compiles some itself; at most once a second."""
+
+    def __init__(self, emit: Emit) -> None:
+        self._emit, self._last = emit, float("-inf")
+
+    def __call__(self, what: str, name: str) -> None:
+        if what == "there" or time.monotonic() - self._last < 1.0:
+            return
+        self._last = time.monotonic()
+        self._emit({"type": "compiling", "words": COMPILING if what == "compiling" else AWAITING})
+
+
+def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, Any]:
     study = read_study(request.document)
     prepared = prepare(study, study.variant(request.variant))
     if prepared.space is not None:

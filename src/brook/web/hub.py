@@ -24,6 +24,7 @@ class LiveRun:
     variant: str
     stage: str = "waiting"
     words: str = ""
+    compiling: str = ""
     momentum: list[float] = field(default_factory=list)
     mass: list[float] = field(default_factory=list)
     seconds: list[float] = field(default_factory=list)
@@ -121,9 +122,13 @@ class Hub:
                 self.store.change_run(run_id, interruptions=row.interruptions + 1)
             else:
                 self.store.change_run(run_id, state="running", started=now())
+        elif kind == "compiling":
+            live.compiling = event["words"]
         elif kind == "stage":
+            live.compiling = ""
             live.stage, live.words = event["stage"], event.get("words", "")
         elif kind == "history":
+            live.compiling = ""
             live.add(event["history"])
             live.forecast = event.get("forecast", {})
         elif kind == "result":

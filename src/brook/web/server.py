@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import socket
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -14,6 +15,7 @@ from fastapi.staticfiles import StaticFiles
 
 from brook import __version__, demo
 from brook.core.checks import prepare
+from brook.core.compiling.warming import Warming
 from brook.core.study import read_study
 from brook.runs import RunQueue
 from brook.store import Store
@@ -28,9 +30,9 @@ from brook.web.studio import Studio
 
 def create_app(
     data: Path, scheduler: str | None = None, with_demo: bool = False, workers: int | None = None,
-    hosts: tuple[str, ...] = (),
+    hosts: tuple[str, ...] = (), warming: Warming | None = None,
 ) -> FastAPI:  # fmt: skip
-    """The web application on a data folder; the queue starts and ends with it.
+    """The web application on a data folder; the queue starts and ends with it, and so does the making ready of kernels.
 
     Its start raises `DataInUse` when another process serves the folder.
     """
@@ -41,7 +43,9 @@ def create_app(
         store = Store(data)
         hub = Hub(store)
         queue = RunQueue(hub.receive, scheduler, workers)
-        studio = app.state.studio = Studio(store, queue, hub)
+        kernels = warming or Warming()
+        studio = app.state.studio = Studio(store, queue, hub, kernels=kernels)
+        kernels.start()
         hub.start(asyncio.get_running_loop())
 
         def begin() -> None:
@@ -56,9 +60,12 @@ def create_app(
             studio.resume()
 
         starting = asyncio.create_task(asyncio.to_thread(begin))
+        if address := getattr(app.state, "address", ""):
+            asyncio.get_running_loop().call_later(0.05, lambda: print(f"Brook is at {address}", flush=True))
         starting.add_done_callback(_tell_failure)
         yield
         await asyncio.wait([starting])
+        await asyncio.to_thread(kernels.stop)
         await asyncio.to_thread(queue.close)
         studio.desk.close()
         studio.workshop.close()
@@ -103,7 +110,25 @@ def _tell_failure(task: asyncio.Task[None]) -> None:
         print(f"the queue could not be started: {task.exception()!r}", flush=True)
 
 
-def serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: bool) -> None:
+TRIED = 20  # ports, from the one that was asked for on
+
+
+def free_port(host: str, port: int) -> int:
+    """The first free port from this one on. Raises `SystemExit` when there is none near."""
+    for one in range(port, port + TRIED):
+        with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as tried:
+            tried.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                tried.bind((host, one))
+            except OSError:
+                continue
+            return one
+    raise SystemExit(f"ports {port} to {port + TRIED - 1} are all taken; choose another with --port")
+
+
+def serve(
+    data: Path, host: str, port: int, scheduler: str | None, with_demo: bool, warming: Warming | None = None
+) -> None:
     """Serves until interrupted."""
     if host not in ("127.0.0.1", "localhost", "::1"):
         raise SystemExit(
@@ -113,7 +138,9 @@ def serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: bo
         DataLock(data).release()
     except DataInUse as error:
         raise SystemExit(str(error)) from error
-    print(f"Brook is at http://{host}:{port}/", flush=True)
-    uvicorn.run(
-        create_app(data, scheduler, with_demo), host=host, port=port, log_level="warning", timeout_keep_alive=75
-    )
+    free = free_port(host, port)
+    if free != port:
+        print(f"port {port} is taken, so this is on {free}", flush=True)
+    app = create_app(data, scheduler, with_demo, warming=warming)
+    app.state.address = f"http://{f'[{host}]' if ':' in host else host}:{free}/"
+    uvicorn.run(app, host=host, port=free, log_level="warning", timeout_keep_alive=75)

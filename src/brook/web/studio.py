@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from brook.core.checks import prepare
+from brook.core.compiling.warming import Warming
 from brook.core.editing import EditRefused, act, act_words, edit_words, set_values, value_of
 from brook.core.geometry import known
 from brook.core.study import Problem, Study, Variant, read_study
@@ -23,8 +24,11 @@ TRIES = 6
 class Studio:
     """One server's studies, queue, hub and desk."""
 
-    def __init__(self, store: Store, queue: RunQueue, hub: Hub, desk: Desk | None = None):
+    def __init__(
+        self, store: Store, queue: RunQueue, hub: Hub, desk: Desk | None = None, kernels: Warming | None = None
+    ):
         self.store, self.queue, self.hub, self.desk = store, queue, hub, desk or Desk()
+        self.kernels = kernels or Warming()
         self.workshop = Workshop(store.files, lambda study_id: hub.announce(study_id, {"type": "shape"}))
         self.reader = StateReader(store, hub, self._learn)
 

@@ -9,7 +9,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
+
+from brook.core.compiling.kernel import kernel
 
 TRIAD_BYTES = 24
 
@@ -41,7 +43,7 @@ class Figure:
         return {**asdict(self), "triads": self.triads}
 
 
-@njit(parallel=True, cache=True)
+@kernel(parallel=True)
 def _triad(a, b, c, factor):  # type: ignore[no-untyped-def]
     for i in prange(len(a)):
         a[i] = b[i] + factor * c[i]

@@ -10,12 +10,12 @@ from brook.core.numerics import chunks
 
 # The loops of each part, by module and name; what is left of an iteration is boundaries and whatever NumPy does.
 PARTS = {
-    "gradient": ("gradients.slopes_in",),
-    "momentum": ("moving.transfers_in", "moving.momentum_in"),
-    "sweeps": ("sweeping.first_sweep_in", "sweeping.forward_in", "sweeping.backward_in", "sweeping.moved_in"),
-    "fluxes": ("keeping.fluxes_in", "keeping.continuity_in"),
+    "gradient": ("gradients.slopes",),
+    "momentum": ("moving.transfers", "moving.momentum"),
+    "sweeps": ("sweeping.first_sweep", "sweeping.forward", "sweeping.backward", "sweeping.moved"),
+    "fluxes": ("keeping.fluxes", "keeping.continuity"),
     "multigrid": ("kernels.",),
-    "correction": ("keeping.answer_in", "gradients.slope_in", "keeping.corrected_in"),
+    "correction": ("keeping.answer", "gradients.slope", "keeping.corrected"),
 }
 ITERATIONS = 7
 

@@ -189,7 +189,7 @@ def boundary_of(spaces: Spaces, chosen: list[int]) -> Surface:
 def goes_round(spaces: Spaces, space: int, place: np.ndarray) -> bool:
     """Whether the boundary of a space goes round a place (3,)."""
     part = spaces.boundary(space)
-    return bool(abs(kernels.solid_angle(part.points[part.triangles], place)) > 2 * np.pi)
+    return bool(abs(kernels.solid_angle(part.points[part.triangles], np.array(place, float))) > 2 * np.pi)
 
 
 def _around(spaces: Spaces, place: np.ndarray) -> int | None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 import shapely
-from scipy.interpolate import CubicSpline
 
 from brook.core.study import Resolved
 
@@ -35,6 +34,8 @@ def outline(profile: list[Resolved], around: int, checked: bool = True) -> tuple
             k += 1
             run.append(order[k % count])
         whole = k == count and len(run) == count + 1
+        from scipy.interpolate import CubicSpline  # only here: loading it takes longer than most shapes
+
         curve = CubicSpline(_chords(at[run]), at[run], bc_type="periodic" if whole else "natural")
         knots = _chords(at[run])
         for n in range(len(run) - 1):

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brook.core.compiling.kernel import kernel
 
 
-@njit(cache=True)
+@kernel
 def face_vectors(points, face_points, face_offsets):
     """Area vectors of polygons, by triangles about the mean point."""
     count = len(face_offsets) - 1
@@ -22,7 +23,7 @@ def face_vectors(points, face_points, face_offsets):
     return vector
 
 
-@njit(cache=True)
+@kernel
 def face_centres(points, face_points, face_offsets, vector):
     """Centroids of polygons with these area vectors, by the same triangles."""
     count = len(face_offsets) - 1
@@ -48,7 +49,7 @@ def face_centres(points, face_points, face_offsets, vector):
     return centre
 
 
-@njit(inline="always")
+@kernel(inline="always")
 def _mean(points, face_points, first, last):
     """Mean of the corners of a polygon."""
     x, y, z = 0.0, 0.0, 0.0
@@ -60,7 +61,7 @@ def _mean(points, face_points, first, last):
     return x / (last - first), y / (last - first), z / (last - first)
 
 
-@njit(inline="always")
+@kernel(inline="always")
 def _triangle(points, p, q, x, y, z):
     """Area vector of the triangle of two points and (x, y, z)."""
     px, py, pz = points[p, 0] - x, points[p, 1] - y, points[p, 2] - z
@@ -68,7 +69,7 @@ def _triangle(points, p, q, x, y, z):
     return 0.5 * (py * qz - pz * qy), 0.5 * (pz * qx - px * qz), 0.5 * (px * qy - py * qx)
 
 
-@njit(cache=True)
+@kernel
 def cell_geometry(points, face_points, face_offsets, owner, neighbour, face_centre, cell_count):
     """Volumes and centroids of polyhedra, by tetrahedra about the mean of the face centroids."""
     middle = np.zeros((cell_count, 3))
@@ -106,7 +107,7 @@ def cell_geometry(points, face_points, face_offsets, owner, neighbour, face_cent
     return volume, centre
 
 
-@njit(cache=True)
+@kernel
 def faces_of_cells(owner, neighbour, cell_count):
     """Faces of each cell in CSR form, in the order of the faces."""
     offsets = np.zeros(cell_count + 1, np.int64)
@@ -126,7 +127,7 @@ def faces_of_cells(owner, neighbour, cell_count):
     return offsets, faces
 
 
-@njit(cache=True)
+@kernel
 def cell_boxes(points, face_points, face_offsets, owner, neighbour, cell_count):
     """The box round each cell."""
     low = np.full((cell_count, 3), np.inf)
@@ -142,7 +143,7 @@ def cell_boxes(points, face_points, face_offsets, owner, neighbour, cell_count):
     return low, high
 
 
-@njit(cache=True)
+@kernel
 def hexahedra(offsets, faces, face_points, face_offsets, owner):
     """Corners (C, 8) of cells with six four-cornered faces and eight points in the order of VTK:
     a bottom seen from inside, then the point above each of its corners; -1 for all other cells."""
@@ -182,7 +183,7 @@ def hexahedra(offsets, faces, face_points, face_offsets, owner):
     return out
 
 
-@njit(cache=True)
+@kernel
 def chosen_faces(face_points, face_offsets, faces, turn):
     """Polygons of some faces as CSR, those marked in `turn` the other way round."""
     offsets = np.zeros(len(faces) + 1, np.int64)

@@ -1,17 +1,19 @@
 """How long loops are shared out, the same way whatever the number of threads, so that answers do not depend on it.
 
-A compiled loop stands twice: `NAME_in(first, last, chunk, *args)` for one stretch, and `NAME(chunks, *args)` for all at
-once on all threads. Small systems go through the first alone, where starting threads would take longer than the work.
+A `Loop` has two compiled forms: for one stretch, and for all at once on all threads. Small systems go through the first,
+where starting threads would take longer than the work.
 """
 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
+
+from brook.core.compiling.kernel import Loop
 
 SINGLE = 20_000  # rows up to which there is one chunk
 CHUNKS = 16
@@ -29,16 +31,15 @@ def blocks_of(count: int) -> np.ndarray:
     return np.linspace(0, count, (1 if count <= SINGLE else BLOCKS) + 1).astype(np.int64)
 
 
-def over(chunks: np.ndarray, alone: Callable[..., None], together: Callable[..., None], *args: Any) -> None:
+def over(chunks: np.ndarray, work: Loop, *args: Any) -> None:
     """Goes over all chunks with one of the two forms of a loop."""
     begun = 0.0 if _clock is None else time.perf_counter()
     if len(chunks) == 2:
-        alone(0, chunks[1], 0, *args)
+        work.alone(0, chunks[1], 0, *args)
     else:
-        together(chunks, *args)
+        work.together(chunks, *args)
     if _clock is not None:
-        name = f"{alone.__module__.rpartition('.')[2]}.{alone.__name__}"
-        _clock[name] = _clock.get(name, 0.0) + time.perf_counter() - begun
+        _clock[work.name] = _clock.get(work.name, 0.0) + time.perf_counter() - begun
 
 
 _clock: dict[str, float] | None = None

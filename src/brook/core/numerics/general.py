@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import pyamg
 from scipy import sparse
 from scipy.sparse.linalg import LinearOperator, bicgstab, splu
 
@@ -122,7 +121,7 @@ class GeneralSolver:
             hierarchy.cycle(x, smooth)
             here = smooth[:count]
             over(
-                chunks, kernels.product_in, kernels.product, order.offsets, rows.columns, entries, diagonal, here,
+                chunks, kernels.product, order.offsets, rows.columns, entries, diagonal, here,
                 out, sums,
             )  # fmt: skip
             return here
@@ -187,6 +186,8 @@ class GeneralSolver:
         return splu(matrix.tocsc()).solve(right)
 
     def _made(self, matrix: sparse.csr_matrix) -> LinearOperator:
+        import pyamg  # only here, as in `linear`
+
         solver = pyamg.ruge_stuben_solver(
             matrix.tocsr(), strength=("classical", {"theta": 0.25}), max_coarse=50, coarse_solver="splu"
         )

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brook.core.compiling.kernel import kernel
 
 
-@njit(cache=True)
+@kernel
 def divergence(flux, owner, neighbour, out):
     """out (C,): sum of the fluxes (F,) out of each cell."""
     out[:] = 0.0
@@ -17,7 +18,7 @@ def divergence(flux, owner, neighbour, out):
         out[owner[f]] += flux[f]
 
 
-@njit(cache=True)
+@kernel
 def arrange(offsets, columns, blocks, taken, split, ends):
     """Rows one after the other: before, behind, in other blocks; each part by column."""
     for b in range(len(blocks) - 1):
@@ -42,7 +43,7 @@ def arrange(offsets, columns, blocks, taken, split, ends):
                     ends[i] = at
 
 
-@njit(cache=True)
+@kernel
 def mark(offsets, ends, outside):
     """Which entries (nnz,) stand behind the `ends` (n,) of their rows."""
     outside[:] = False
@@ -51,7 +52,7 @@ def mark(offsets, ends, outside):
             outside[k] = True
 
 
-@njit(cache=True)
+@kernel
 def fill(owner, neighbour, at, columns, faces):
     """Neighbours and faces of each row, as `rows.Rows` has them, from where rows begin, `at`, which is moved on."""
     for f in range(len(neighbour)):
@@ -62,7 +63,7 @@ def fill(owner, neighbour, at, columns, faces):
         at[n] += 1
 
 
-@njit(cache=True)
+@kernel
 def exchange(halo, x):
     """Copies the rows `halo` (h,) of x (n + h,) behind the others. In place."""
     count = len(x) - len(halo)
@@ -70,7 +71,7 @@ def exchange(halo, x):
         x[count + k] = x[halo[k]]
 
 
-@njit(cache=True)
+@kernel
 def exchange_vectors(halo, x):
     """The same of vectors (n + h, 3)."""
     count = len(x) - len(halo)

@@ -9,7 +9,6 @@ from __future__ import annotations
 from typing import Protocol
 
 import numpy as np
-import pyamg
 from scipy import sparse
 
 from brook.core.numerics import passes
@@ -53,6 +52,8 @@ class LibraryMultigrid:
         return value, count
 
     def _build(self, csr: sparse.csr_matrix) -> None:
+        import pyamg  # only here: loading it takes longer than most systems it is for
+
         solver = pyamg.ruge_stuben_solver(
             csr, strength=("classical", {"theta": 0.25}), max_coarse=50, coarse_solver="splu"
         )
@@ -89,11 +90,11 @@ def swept(
     Large systems have two blocks of rows, whatever the number of threads, so that answers do not depend on it.
     """
     o = order
-    over(o.blocks, passes.first_sweep_in, passes.first_sweep, o.offsets, o.split, o.columns, entries, inverse, right, x)
+    over(o.blocks, passes.first_sweep, o.offsets, o.split, o.columns, entries, inverse, right, x)
     for k in range(1, 2 * sweeps):
         o.exchange(x)
-        loops = (passes.backward_in, passes.backward) if k % 2 else (passes.forward_in, passes.forward)
-        over(o.blocks, *loops, o.offsets, o.split, o.columns, entries, inverse, right, x)
+        sweep = passes.backward if k % 2 else passes.forward
+        over(o.blocks, sweep, o.offsets, o.split, o.columns, entries, inverse, right, x)
 
 
 def usual_pressure_solver(cells: int) -> PressureSolver:

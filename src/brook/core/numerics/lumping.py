@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
 
+from brook.core.compiling.kernel import loop
 from brook.core.numerics.passes import EXACT, ONE
 
 
-@njit(cache=True, fastmath=EXACT)
-def means_in(first, last, chunk, start, rows, volume, velocity, pressure, rest, mean_velocity, mean_pressure, total):
+@loop(fastmath=EXACT)
+def means(first, last, chunk, start, rows, volume, velocity, pressure, rest, mean_velocity, mean_pressure, total):
     """Over lumps of cells `rows` (C,) from `start` (n + 1,) on: means of velocity (C, 3) and pressure (C,) by volume, and
     sums `total` (n, 3) of `rest` (C, 3)."""
     for s in range(first, last):
@@ -31,14 +31,8 @@ def means_in(first, last, chunk, start, rows, volume, velocity, pressure, rest, 
         total[c, 0], total[c, 1], total[c, 2] = r0, r1, r2
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def means(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        means_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def through_in(first, last, chunk, start, codes, flux, total):
+@loop(fastmath=EXACT)
+def through(first, last, chunk, start, codes, flux, total):
     """Sums `total` (n,) of fluxes over the faces that make one: twice their number, and 1 more for those that look the
     other way, in `codes` from `start` (n + 1,) on."""
     for s in range(first, last):
@@ -50,14 +44,8 @@ def through_in(first, last, chunk, start, codes, flux, total):
         total[f] = whole
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def through(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        through_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def led_in(first, last, chunk, of, centre, middle, step, slope, push, push_slope, velocity, pressure, change):
+@loop(fastmath=EXACT)
+def led(first, last, chunk, of, centre, middle, step, slope, push, push_slope, velocity, pressure, change):
     """velocity (C, 3) and pressure (C,) with the changes of their lumps `of` (C,): `step` (n, 3) and `push` (n,), with
     their gradients. In place; `change` (C, 3) is that of the velocity."""
     for s in range(first, last):
@@ -71,14 +59,8 @@ def led_in(first, last, chunk, of, centre, middle, step, slope, push, push_slope
         pressure[c] += push[m] + push_slope[m, 0] * x + push_slope[m, 1] * y + push_slope[m, 2] * z
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def led(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        led_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def driven_in(first, last, chunk, owner, neighbour, weight, area, density, change, flux):
+@loop(fastmath=EXACT)
+def driven(first, last, chunk, owner, neighbour, weight, area, density, change, flux):
     """flux (inner,) with what a change of velocity (C, 3) carries. In place."""
     for s in range(first, last):
         f = np.uint32(s)
@@ -88,9 +70,3 @@ def driven_in(first, last, chunk, owner, neighbour, weight, area, density, chang
         for k in range(3):
             total += (w * change[p, k] + v * change[n, k]) * area[f, k]
         flux[f] += (w * density[p] + v * density[n]) * total
-
-
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def driven(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        driven_in(chunks[b], chunks[b + 1], b, *args)

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
+
+from brook.core.compiling.kernel import loop
 
 STRETCH = 1024  # of vectors, which stay near the processor while all differences go over them
 DENSE = {"contract", "reassoc"}  # sums of a stretch may come in any order, but always the same
 
 
-@njit(cache=True, fastmath=DENSE)
-def compared_in(first, last, chunk, values, start, step, moves, turns, slot, used, sums):
+@loop(fastmath=DENSE)
+def compared(first, last, chunk, values, start, step, moves, turns, slot, used, sums):
     """In slot `slot` the change of the start state becomes that of the values, and the change of the step is kept."""
     sums[chunk] = 0.0
     judged = len(turns) > 0 and used > 0
@@ -40,14 +41,8 @@ def compared_in(first, last, chunk, values, start, step, moves, turns, slot, use
                 step[i] = np.float32(values[i] - start[i])
 
 
-@njit(cache=True, parallel=True, fastmath=DENSE)
-def compared(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        compared_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=DENSE)
-def mixed_in(first, last, chunk, values, start, moves, weights, used, slot):
+@loop(fastmath=DENSE)
+def mixed(first, last, chunk, values, start, moves, weights, used, slot):
     """values less weights times moves, and in slot `slot` how far that is from the start. In place."""
     for begin in range(first, last, STRETCH):
         end = min(begin + STRETCH, last)
@@ -59,19 +54,7 @@ def mixed_in(first, last, chunk, values, start, moves, weights, used, slot):
             moves[slot, i] = np.float32(values[i] - start[i])
 
 
-@njit(cache=True, parallel=True, fastmath=DENSE)
-def mixed(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        mixed_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True)
-def kept_in(first, last, chunk, values, start):
+@loop
+def kept(first, last, chunk, values, start):
     for i in range(first, last):
         start[i] = values[i]
-
-
-@njit(cache=True, parallel=True)
-def kept(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        kept_in(chunks[b], chunks[b + 1], b, *args)

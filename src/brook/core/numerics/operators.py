@@ -37,9 +37,9 @@ def gradient(
         fit.inverse, fit.own, fit.place,
     )  # fmt: skip
     if value.ndim == 1:
-        over(stencil.cell_chunks, passes.slope_in, passes.slope, found, EVERY_CELL, value, *shape)
+        over(stencil.cell_chunks, passes.slope, found, EVERY_CELL, value, *shape)
     else:
-        over(stencil.cell_chunks, passes.slopes_in, passes.slopes, value, *shape, found)
+        over(stencil.cell_chunks, passes.slopes, value, *shape, found)
     return found
 
 
@@ -55,7 +55,7 @@ def leaning(
     found = np.empty((stencil.cells, 3)) if out is None else out
     rows = stencil.rows
     over(
-        chunks_of(len(cells)), passes.slope_in, passes.slope, found, cells, value, boundary, rows.offsets, rows.columns,
+        chunks_of(len(cells)), passes.slope, found, cells, value, boundary, rows.offsets, rows.columns,
         rows.edge_offsets, rows.edges, stencil.centre, stencil.edge_line, fit.near, fit.inverse, fit.own, fit.place,
     )  # fmt: skip
     return found
@@ -70,7 +70,7 @@ def push(
         return gradient(stencil, fit, pressure, boundary, out)
     slope = leaning(stencil, fit, pressure, boundary)
     found = np.empty_like(slope) if out is None else out
-    over(stencil.cell_chunks, passes.push_in, passes.push, found, pressure, boundary, slope, *stencil.push_of(fit))
+    over(stencil.cell_chunks, passes.push, found, pressure, boundary, slope, *stencil.push_of(fit))
     return found
 
 
@@ -114,7 +114,7 @@ def softness_of(value: np.ndarray) -> float:
     flat = value.reshape(-1)
     chunks = chunks_of(len(flat))
     ends = np.empty((len(chunks) - 1, 2))
-    over(chunks, passes.ends_in, passes.ends, flat, ends)
+    over(chunks, passes.ends, flat, ends)
     return (SMOOTH_SHARE * float(ends[:, 1].max() - ends[:, 0].min())) ** 2 + 1e-300
 
 

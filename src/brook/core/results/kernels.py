@@ -1,10 +1,11 @@
 """Compiled loops over the triangles of a plane picture."""
 
 import numpy as np
-from numba import njit
+
+from brook.core.compiling.kernel import kernel
 
 
-@njit(cache=True)
+@kernel
 def sort_into_bins(points, triangles, low, step, columns, rows):
     """Triangles whose box touches each bin, as CSR (offsets, list)."""
     counts = np.zeros(columns * rows + 1, np.int64)
@@ -30,7 +31,7 @@ def sort_into_bins(points, triangles, low, step, columns, rows):
     return offsets, found
 
 
-@njit(cache=True)
+@kernel
 def locate(points, triangles, low, step, columns, rows, offsets, found, places, slack):
     """The triangle (n,) that holds each place, -1 outside, and its shares of the three corners (n, 3)."""
     triangle = np.full(len(places), -1)
@@ -58,7 +59,7 @@ def locate(points, triangles, low, step, columns, rows, offsets, found, places, 
     return triangle, share
 
 
-@njit(cache=True)
+@kernel
 def add_up_stream(order, parent, edge_flow, value):
     """ψ along a tree of edges: the value at each point from that of its parent."""
     for k in range(len(order)):
@@ -68,13 +69,13 @@ def add_up_stream(order, parent, edge_flow, value):
     return value
 
 
-@njit(cache=True)
+@kernel
 def crossing(level, one, other):
     """Where between two corner values a level lies, from 0 to 1; values on the level count as above it."""
     return (level - one) / (other - one)
 
 
-@njit(cache=True)
+@kernel
 def trace_level(points, triangles, neighbours, value, seed, level, forward, longest):
     """The line of one level from a triangle on, through neighbours, until the boundary or round to the start.
 
@@ -116,7 +117,7 @@ def trace_level(points, triangles, neighbours, value, seed, level, forward, long
 MOST_CROSSED = 64
 
 
-@njit(cache=True)
+@kernel
 def section(height, face_points, face_offsets, owner, neighbour, cell_offsets, cell_faces):
     """Where cells are cut at height nothing over a plane, `height` (P,) being that of each point.
 

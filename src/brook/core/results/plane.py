@@ -33,7 +33,11 @@ class Triangles:
         first = np.repeat(shapes.offsets[:-1], counts - 2)
         within = np.arange(len(cell)) - np.repeat(np.cumsum(counts - 2) - (counts - 2), counts - 2)
         corners = np.stack([first, first + within + 1, first + within + 2], axis=1)
-        return cls(np.ascontiguousarray(shapes.at[:, shapes.axes]), shapes.points[corners], shapes.cell[cell])
+        return cls(
+            np.ascontiguousarray(shapes.at[:, shapes.axes]),
+            shapes.points[corners].astype(np.int64, copy=False),
+            shapes.cell[cell],
+        )
 
     @cached_property
     def _bins(self) -> tuple[np.ndarray, np.ndarray, int, int, np.ndarray, np.ndarray]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import meshio
 import numpy as np
 
 from brook.core.mesh import Mesh
@@ -18,6 +17,8 @@ OF_FACES = ("heat", "capacity")  # what more fields hold that says nothing of ce
 def write_vtu(path: Path, fields: Fields) -> None:
     """Velocity in m/s, speed in m/s and pressure in Pa at cells, with each cell's body number; the temperature in K, and
     means over time and the fluctuation in m/s, where there are any."""
+    import meshio  # only here: few ask for a file, and loading it takes a while
+
     mesh = fields.mesh
     blocks, order = _blocks(mesh)
     data = {

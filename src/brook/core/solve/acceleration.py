@@ -42,7 +42,7 @@ class Acceleration:
 
     def begin(self) -> None:
         for part, (values, _) in zip(self._parts, self._flow.mixed(), strict=True):
-            over(part.chunks, mixing.kept_in, mixing.kept, values, part.start)
+            over(part.chunks, mixing.kept, values, part.start)
 
     def end(self, residual: float) -> None:
         """Puts the mixture in the place of the state."""
@@ -111,7 +111,6 @@ class _Part:
         """Brings in the step just taken; gives products of its change with all changes, and of them with the step."""
         over(
             self.chunks,
-            mixing.compared_in,
             mixing.compared,
             values,
             self.start,
@@ -126,4 +125,4 @@ class _Part:
         return one, two
 
     def mix(self, values: np.ndarray, weights: np.ndarray, used: int, slot: int) -> None:
-        over(self.chunks, mixing.mixed_in, mixing.mixed, values, self.start, self.moves, weights, used, slot)
+        over(self.chunks, mixing.mixed, values, self.start, self.moves, weights, used, slot)

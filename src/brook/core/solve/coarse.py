@@ -45,6 +45,14 @@ class LumpedMesh:
     is_plane: bool
     is_wedge: bool
 
+    def __post_init__(self) -> None:
+        """Arrays of the same kinds as those of a mesh, so that one compiled loop goes over both."""
+        for name in ("face_vector", "middle", "owner", "neighbour", "centre", "volume", "body"):
+            value = getattr(self, name)
+            held = np.array(value, np.int32 if value.dtype.kind in "iu" else float, copy=None)
+            held.setflags(write=False)
+            object.__setattr__(self, name, held)
+
     @property
     def cell_count(self) -> int:
         return len(self.volume)

@@ -41,7 +41,7 @@ class Continuity:
             self._entries = np.zeros_like(momentum.entries)  # further corrections ask for those of momentum again
         per_time, late = (0.0, NOTHING) if flow.past is None else (flow.past.now, flow.past.late)
         over(
-            s.face_chunks, passes.fluxes_in, passes.fluxes, flow.velocity, momentum.slope, flow.pressure,
+            s.face_chunks, passes.fluxes, flow.velocity, momentum.slope, flow.pressure,
             flow.pressure_gradient, momentum.ease, momentum.mobility, medium.density, momentum.off, late, s.centre,
             *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, flow.relaxation, per_time,
             flow.flux, self._link, self._entries,
@@ -65,7 +65,7 @@ class Continuity:
         s, rows = self.stencil, self.stencil.rows
         swelling = NOTHING if flow.swelling is None else flow.swelling
         over(
-            s.cell_chunks, passes.continuity_in, passes.continuity, flow.flux, self._entries, swelling, rows.offsets,
+            s.cell_chunks, passes.continuity, flow.flux, self._entries, swelling, rows.offsets,
             rows.faces, rows.edge_offsets, rows.edges, self._edge_link, self._rest, self._diagonal, self._sums,
         )  # fmt: skip
         return float(self._sums.sum())
@@ -78,16 +78,16 @@ class Continuity:
             self._rest -= self._rest.mean()
         matrix = Matrix(s, self._diagonal, self._entries)
         correction, _ = flow.pressure_solver.solve(matrix, self._rest, flow.pressure_tolerance)
-        over(s.face_chunks, passes.answer_in, passes.answer, correction, self._link, *s.ends, flow.flux)
+        over(s.face_chunks, passes.answer, correction, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
         level = 0.0
         if flow.conditions.is_closed:
-            over(s.cell_chunks, kernels.dots_in, kernels.dots, s.mesh.volume, correction, correction, self._pair)
+            over(s.cell_chunks, kernels.dots, s.mesh.volume, correction, correction, self._pair)
             level = float(self._pair[:, 0].sum()) / self._volume
         fit = flow.known
         slope = (gradient if s.is_lumped else leaning)(s, fit, correction, self._edge_none, self._slope)
         over(
-            s.cell_chunks, passes.corrected_in, passes.corrected, correction, level, momentum.mobility, s.is_lumped,
+            s.cell_chunks, passes.corrected, correction, level, momentum.mobility, s.is_lumped,
             flow.velocity, flow.pressure, flow.pressure_gradient, self._sums, self._edge_none, slope,
             *s.push_of(fit),
         )  # fmt: skip

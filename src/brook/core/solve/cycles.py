@@ -51,7 +51,7 @@ class Level:
         s, to, inner = fine.stencil, lumps.stencil, fine.stencil.inner
         fine.look()
         over(
-            self._cells, lumping.means_in, lumping.means, lumps.start, lumps.rows, s.mesh.volume, fine.velocity, fine.pressure,
+            self._cells, lumping.means, lumps.start, lumps.rows, s.mesh.volume, fine.velocity, fine.pressure,
             fine.momentum.rest, self._velocity, self._pressure, self._left,
         )  # fmt: skip
         flux = self._summed_flux()
@@ -78,11 +78,11 @@ class Level:
         push_slope = gradient(to, coarse.known, push, np.zeros(to.boundary_count))
         change = fine.momentum.slope.reshape(-1)[: 3 * s.cells].reshape(-1, 3)  # room that is free here
         over(
-            s.cell_chunks, lumping.led_in, lumping.led, self.lumps.of, s.centre, to.centre, step, slope, push, push_slope,
+            s.cell_chunks, lumping.led, self.lumps.of, s.centre, to.centre, step, slope, push, push_slope,
             fine.velocity, fine.pressure, change,
         )  # fmt: skip
         over(
-            s.face_chunks, lumping.driven_in, lumping.driven, *s.ends, s.weight, s.area, fine.medium.density, change, fine.flux
+            s.face_chunks, lumping.driven, *s.ends, s.weight, s.area, fine.medium.density, change, fine.flux
         )  # fmt: skip
         fine.take_mixture()
 
@@ -90,7 +90,7 @@ class Level:
         """The fluxes (F,) of the fine flow through the faces of the coarse one."""
         lumps, to, flux = self.lumps, self.lumps.stencil, self.fine.flux
         total = np.empty(to.active)
-        over(self._faces, lumping.through_in, lumping.through, lumps.face_start, lumps.face_codes, flux, total)
+        over(self._faces, lumping.through, lumps.face_start, lumps.face_codes, flux, total)
         total[to.inner :] = np.bincount(lumps.edge_of, flux[self.fine.stencil.inner :], to.boundary_count)
         return total
 

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import math
 
-from numba import njit
-
+from brook.core.compiling.kernel import kernel
 from brook.core.numerics.passes import EXACT
 from brook.core.physics.conditions import FIXED, OPEN, SLIP
 
 
-@njit(cache=True, fastmath=EXACT)
+@kernel(fastmath=EXACT)
 def velocities(kind, given, velocity, cell, area, flux, density, found):
     """The velocity (B, 3) on boundaries: what is given, what slips along, or what flows out; what flows back in through an
     open one enters square to it. `flux` (B,) in kg/s."""
@@ -31,7 +30,7 @@ def velocities(kind, given, velocity, cell, area, flux, density, found):
                 found[b, k] = back * area[b, k] if back < 0.0 else velocity[c, k]
 
 
-@njit(cache=True, fastmath=EXACT)
+@kernel(fastmath=EXACT)
 def pressures(kind, given, pressure, slope, cell, line, found):
     """The pressure (B,) on boundaries: what is given where they are open, else carried from the cell by its gradient."""
     for b in range(len(kind)):
@@ -42,7 +41,7 @@ def pressures(kind, given, pressure, slope, cell, line, found):
             found[b] = pressure[c] + slope[c, 0] * line[b, 0] + slope[c, 1] * line[b, 1] + slope[c, 2] * line[b, 2]
 
 
-@njit(cache=True, fastmath=EXACT)
+@kernel(fastmath=EXACT)
 def holds(kind, on_boundary, velocity, slope, cell, area, cross, stiffness, viscosity, flux, held, given):
     """What boundary faces add to the diagonal (B, 3) of the cells behind them and to their source (B, 3); gives the size of
     the terms: what is carried through them, and dragged.

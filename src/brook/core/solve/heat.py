@@ -174,7 +174,7 @@ class Heat:
         slope = gradient(s, s.every_boundary, t, self.boundary, self._slope)
         excess, growth = self._excess.at(t) if self._excess else (NOTHING, NOTHING)
         over(
-            s.face_chunks, passes.carried_in, passes.carried, t, slope, flux, sub.capacity, sub.conductivity, s.centre, *s.ends,
+            s.face_chunks, passes.carried, t, slope, flux, sub.capacity, sub.conductivity, s.centre, *s.ends,
             s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
             softness_of(t), excess, growth, self._more, self._entries,
         )  # fmt: skip
@@ -192,7 +192,7 @@ class Heat:
         if self._excess:
             source = source + self._excess.kept(s, t, self.conditions.entering, flux, past, sub.density)
         over(
-            s.cell_chunks, passes.gathered_in, passes.gathered, t, self._more, self._entries, source, inert, rows.offsets,
+            s.cell_chunks, passes.gathered, t, self._more, self._entries, source, inert, rows.offsets,
             rows.columns, rows.faces, rows.edge_offsets, rows.edges, film + entering,
             into + entering * self.conditions.entering, self._diagonal, self._rest, self._sums,
         )  # fmt: skip

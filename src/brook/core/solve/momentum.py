@@ -53,7 +53,7 @@ class Momentum:
         """Momentum over faces, the matrix, and `off`."""
         s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
         over(
-            s.face_chunks, passes.transfers_in, passes.transfers, flow.velocity, self.slope, flow.flux,
+            s.face_chunks, passes.transfers, flow.velocity, self.slope, flow.flux,
             medium.viscosity, medium.density, s.centre, *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper,
             rows.lower, SCHEME_NUMBER[flow.scheme], softness_of(flow.velocity), self._transfer,
             self.off, self.entries,
@@ -78,7 +78,7 @@ class Momentum:
             inert, pull = flow.past.now * mass, mass[:, None] * flow.past.pull
             source = pull if not len(source) else source + pull
         over(
-            s.cell_chunks, passes.momentum_in, passes.momentum, flow.velocity, self.slope, flow.pressure_gradient,
+            s.cell_chunks, passes.momentum, flow.velocity, self.slope, flow.pressure_gradient,
             s.mesh.volume, medium.density, self._transfer, flow.flux, self.entries, rows.offsets, rows.faces,
             rows.edge_offsets, rows.edges, held, given, inert, source, flow.relaxation, flow.coupling,
             # slipping walls hold one component only: what counts is the one that moves most easily
@@ -93,7 +93,7 @@ class Momentum:
         """The velocity nearer to the answer."""
         s = self.stencil
         swept(s.rows.order, self.entries, self._inverse, self.rest, flow.sweeps, self.step)
-        over(s.cell_chunks, passes.moved_in, passes.moved, self.step, flow.velocity)
+        over(s.cell_chunks, passes.moved, self.step, flow.velocity)
 
     def follow_pressure(self, flow: SteadyFlow, velocity: np.ndarray, pressure_gradient: np.ndarray) -> None:
         """Issa's (1986) further step: the momentum equation once more, its neighbours and the pressure as they are now,
@@ -102,7 +102,6 @@ class Momentum:
         change = flow.velocity - velocity
         over(
             s.cell_chunks,
-            passes.coupled_in,
             passes.coupled,
             s.rows.offsets,
             s.rows.columns,

@@ -5,6 +5,7 @@ from brook.web.routes import (
     api_shapes,
     board,
     compare,
+    compiling,
     edit,
     evidence,
     exports,
@@ -25,7 +26,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find)
+    for m in (shelf, evidence, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find, compiling)
 ]  # fmt: skip
 
-API = (api.router, api_shapes.router)
+API = (api.router, api_shapes.router, compiling.api)

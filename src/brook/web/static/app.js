@@ -107,6 +107,10 @@ function listen(address) {
       if (curves?.variant === event.variant) curves.take(event.history, event.forecast);
       return;
     }
+    if (event.type === "compiling") {
+      for (const words of document.querySelectorAll(`.run-words[data-run="${event.run}"], .run-words[data-variant="${event.variant}"]`)) words.textContent = event.words;
+      return;
+    }
     if (event.type === "picture") {
       if (curves?.variant !== event.variant) return;
       if (document.querySelector("canvas.field[data-live]")) newPicture(event.at);

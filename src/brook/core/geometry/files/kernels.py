@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brook.core.compiling.kernel import kernel
 
 SPACE, NEWLINE = 32, 10
 SOLID, VERTEX, END, FACET, OUTER, END_SOLID = (
@@ -15,12 +16,12 @@ V_WORD, F_WORD, G_WORD, O_WORD, USE_WORD = (
 EXACT = 2**53  # whole numbers below this and powers of ten up to 22 give correctly rounded quotients
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def is_blank(byte):
     return byte <= SPACE
 
 
-@njit(cache=True)
+@kernel
 def skip_blank(data, at):
     """The next place that is not blank."""
     while at < len(data) and is_blank(data[at]):
@@ -28,7 +29,7 @@ def skip_blank(data, at):
     return at
 
 
-@njit(cache=True)
+@kernel
 def skip_word(data, at):
     """The end of the word that begins here."""
     while at < len(data) and not is_blank(data[at]):
@@ -36,7 +37,7 @@ def skip_word(data, at):
     return at
 
 
-@njit(cache=True)
+@kernel
 def skip_line(data, at):
     """The start of the next line."""
     while at < len(data) and data[at] != NEWLINE:
@@ -44,7 +45,7 @@ def skip_line(data, at):
     return at + 1
 
 
-@njit(cache=True)
+@kernel
 def is_word(data, at, word):
     """Whether a word stands here, in small letters or large ones, and ends with it."""
     if at + len(word) > len(data):
@@ -58,7 +59,7 @@ def is_word(data, at, word):
     return at + len(word) == len(data) or is_blank(data[at + len(word)])
 
 
-@njit(cache=True)
+@kernel
 def number_at(data, at):
     """(value, end, state) of the decimal number here: state 0 exact, 1 needs the slow way, 2 no number."""
     start = at
@@ -112,7 +113,7 @@ def number_at(data, at):
     return sign * value, at, 0
 
 
-@njit(cache=True)
+@kernel
 def scan_stl(data, corners, solid, slow, names):
     """Fills corners (n, 3) and the solid of each; (corners, slow numbers, solids, place of an error or -1)."""
     at, found, late, solids, facets = 0, 0, 0, 0, 0
@@ -158,7 +159,7 @@ def scan_stl(data, corners, solid, slow, names):
     return found, late, solids, -1
 
 
-@njit(cache=True)
+@kernel
 def scan_obj(data, points, slow, triangles, group, names):
     """Fills all; (points, slow numbers, triangles, names, place of an error or -1)."""
     at, count, late, made, named = 0, 0, 0, 0, 0

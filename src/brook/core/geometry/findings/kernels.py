@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
+
+from brook.core.compiling.kernel import kernel
 
 LEAF, CHUNKS = 4, 64
 ROUND_OFF = 2e-15  # of the permanent: determinants below are taken as nothing
 NOISE = 4e-16  # of the largest coordinate: places are not known better
 
 
-@njit(cache=True)
+@kernel
 def free_loops(start, end):
     """Chains edges (n,) to closed lines: the loop of each edge, its place in the loop, and whether it is gone backwards.
 
@@ -68,7 +70,7 @@ def free_loops(start, end):
     return loop, rank, back
 
 
-@njit(cache=True)
+@kernel
 def spread(count, offsets, near, same):
     """Side 0 or 1 (T,) of each triangle so that neighbours with `same` agree and others differ, the shell (T,)
     it was reached in, and how many neighbours contradict. `offsets`, `near`, `same`: CSR of neighbours."""
@@ -103,7 +105,7 @@ def spread(count, offsets, near, same):
 # -- pairs of triangles that cut each other -----------------------------------------------------------
 
 
-@njit(cache=True)
+@kernel
 def _spread_bits(v):
     v = v & 0x1FFFFF
     v = (v | v << 32) & 0x1F00000000FFFF
@@ -113,7 +115,7 @@ def _spread_bits(v):
     return (v | v << 2) & 0x1249249249249249
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def morton(middle, low, scale):
     """The place of points (n, 3) on a curve that keeps near ones together."""
     code = np.empty(len(middle), np.int64)
@@ -125,7 +127,7 @@ def morton(middle, low, scale):
     return code
 
 
-@njit(cache=True)
+@kernel
 def tree_boxes(low, high, order, leaves):
     """Boxes (2 leaves, 6) of a complete binary tree over triangles in their order, LEAF to a leaf."""
     boxes = np.empty((2 * leaves, 6))
@@ -143,12 +145,12 @@ def tree_boxes(low, high, order, leaves):
     return boxes
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _across(ax, ay, az, bx, by, bz):
     return abs(ay * bz - az * by) + abs(az * bx - ax * bz) + abs(ax * by - ay * bx)
 
 
-@njit(cache=True, inline="always")
+@kernel
 def _above(a, b, c, d, noise):
     """Six times the volume of a, b, c, d: how far d lies over their plane; nothing within round-off.
 
@@ -171,9 +173,9 @@ def _above(a, b, c, d, noise):
     return value
 
 
-@njit(cache=True, inline="always")
+@kernel
 def _stretch(p, d):
-    """From where to where a triangle cuts a plane: its corners' places p along a line, and heights d over the plane."""
+    """From where to where a triangle cuts a plane: its corners' places p (3,) along a line, heights d (3,) over the plane."""
     least, most = np.inf, -np.inf
     for i in range(3):
         j = (i + 1) % 3
@@ -185,25 +187,47 @@ def _stretch(p, d):
     return least, most
 
 
-@njit(cache=True)
-def _overlap_in_plane(one, other):
-    """Whether two triangles (3, 3) in one plane share more than an edge: no edge of either keeps them apart."""
-    normal = np.cross(one[1] - one[0], one[2] - one[0])
-    drop = 0
+@kernel
+def _normal(a, b, c):
+    """The area vector of a triangle, twice as long."""
+    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+    vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+    return uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+
+
+@kernel
+def _longest(x, y, z):
+    """Along which axis a vector is longest, the first of such."""
+    axis = 1 if abs(y) > abs(x) else 0
+    return 2 if abs(z) > max(abs(x), abs(y)) else axis
+
+
+@kernel
+def _sides(heights):
+    """How many of three heights are over nothing, and how many under."""
+    over, under = 0, 0
     for i in range(3):
-        if abs(normal[i]) > abs(normal[drop]):
-            drop = i
+        over += heights[i] > 0.0
+        under += heights[i] < 0.0
+    return over, under
+
+
+@kernel
+def _overlap_in_plane(a0, a1, a2, b0, b1, b2):
+    """Whether two triangles in one plane share more than an edge: no edge of either keeps them apart."""
+    x, y, z = _normal(a0, a1, a2)
+    drop = _longest(x, y, z)
     u, v = (drop + 1) % 3, (drop + 2) % 3
     for turn in range(2):
-        first, second = (one, other) if turn == 0 else (other, one)
+        first, second = ((a0, a1, a2), (b0, b1, b2)) if turn == 0 else ((b0, b1, b2), (a0, a1, a2))
         for k in range(3):
             a, b = first[k], first[(k + 1) % 3]
             x, y = -(b[v] - a[v]), b[u] - a[u]
             least, most, there_least, there_most = np.inf, -np.inf, np.inf, -np.inf
             for m in range(3):
-                value = x * (first[m, u] - a[u]) + y * (first[m, v] - a[v])
+                value = x * (first[m][u] - a[u]) + y * (first[m][v] - a[v])
                 least, most = min(least, value), max(most, value)
-                value = x * (second[m, u] - a[u]) + y * (second[m, v] - a[v])
+                value = x * (second[m][u] - a[u]) + y * (second[m][v] - a[v])
                 there_least, there_most = min(there_least, value), max(there_most, value)
             slack = 1e-9 * (most - least)
             if there_least >= most - slack or there_most <= least + slack:
@@ -211,7 +235,7 @@ def _overlap_in_plane(one, other):
     return True
 
 
-@njit(cache=True)
+@kernel
 def _cut(points, one, other, noise):
     """Whether two triangles (3,) of point numbers meet along a line, besides along edges of both, or overlap."""
     shared = 0
@@ -222,28 +246,29 @@ def _cut(points, one, other, noise):
         return False
     a0, a1, a2 = points[one[0]], points[one[1]], points[one[2]]
     b0, b1, b2 = points[other[0]], points[other[1]], points[other[2]]
-    theirs = np.array((_above(a0, a1, a2, b0, noise), _above(a0, a1, a2, b1, noise), _above(a0, a1, a2, b2, noise)))
-    if (theirs > 0).sum() == 3 or (theirs < 0).sum() == 3:
+    theirs = (_above(a0, a1, a2, b0, noise), _above(a0, a1, a2, b1, noise), _above(a0, a1, a2, b2, noise))
+    over, under = _sides(theirs)
+    if over == 3 or under == 3:
         return False
-    if (theirs == 0).sum() == 3:
-        return _overlap_in_plane(points[one], points[other])
-    mine = np.array((_above(b0, b1, b2, a0, noise), _above(b0, b1, b2, a1, noise), _above(b0, b1, b2, a2, noise)))
-    if (mine > 0).sum() == 3 or (mine < 0).sum() == 3:
+    if over + under == 0:
+        return _overlap_in_plane(a0, a1, a2, b0, b1, b2)
+    on = 3 - over - under
+    mine = (_above(b0, b1, b2, a0, noise), _above(b0, b1, b2, a1, noise), _above(b0, b1, b2, a2, noise))
+    over, under = _sides(mine)
+    if over == 3 or under == 3:
         return False
-    if (mine == 0).sum() >= 2 and (theirs == 0).sum() >= 2:
+    if over + under <= 1 and on >= 2:
         return False  # edge on edge, as at a seam
-    line = np.cross(np.cross(a1 - a0, a2 - a0), np.cross(b1 - b0, b2 - b0))
-    axis = 0
-    for i in range(3):
-        if abs(line[i]) > abs(line[axis]):
-            axis = i
-    low, high = _stretch(np.array((a0[axis], a1[axis], a2[axis])), mine)
-    there_low, there_high = _stretch(np.array((b0[axis], b1[axis], b2[axis])), theirs)
+    ux, uy, uz = _normal(a0, a1, a2)
+    vx, vy, vz = _normal(b0, b1, b2)
+    axis = _longest(uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx)
+    low, high = _stretch((a0[axis], a1[axis], a2[axis]), mine)
+    there_low, there_high = _stretch((b0[axis], b1[axis], b2[axis]), theirs)
     slack = 1e-9 * max(high - low, there_high - there_low)
     return min(high, there_high) - max(low, there_low) > slack
 
 
-@njit(cache=True)
+@kernel
 def _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, found, count, noise):
     """Writes the pairs of a leaf's triangles with those of itself and of later leaves, as far as there is room."""
     stack = np.empty(128, np.int64)
@@ -285,7 +310,7 @@ def _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, fou
     return count
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def crossing_pairs(order, low, high, boxes, leaves, points, triangles, room):
     """Pairs of triangles that cut each other, in CHUNKS lists (CHUNKS, room, 2), and how many each would hold."""
     found = np.empty((CHUNKS, room, 2), np.int64)
@@ -296,29 +321,36 @@ def crossing_pairs(order, low, high, boxes, leaves, points, triangles, room):
     while 1 << levels < leaves:
         levels += 1
     for chunk in prange(CHUNKS):
-        count = 0
+        count = np.int64(0)  # a plain 0 would have the call compiled for itself too
         for leaf in range(chunk * used // CHUNKS, (chunk + 1) * used // CHUNKS):
             count = _visit(leaf, leaves, levels, order, low, high, boxes, points, triangles, found[chunk], count, noise)
         counts[chunk] = count
     return found, counts
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def solid_angle(corners, place):
     """The solid angle that triangles (T, 3, 3) fill seen from a place (3,). Van Oosterom & Strackee (1983)."""
     total = 0.0
     for k in prange(len(corners)):
-        a, b, c = corners[k, 0] - place, corners[k, 1] - place, corners[k, 2] - place
-        la, lb, lc = np.sqrt((a * a).sum()), np.sqrt((b * b).sum()), np.sqrt((c * c).sum())
-        above = (
-            a[0] * (b[1] * c[2] - b[2] * c[1]) + a[1] * (b[2] * c[0] - b[0] * c[2]) + a[2] * (b[0] * c[1] - b[1] * c[0])
+        ax, ay, az = corners[k, 0, 0] - place[0], corners[k, 0, 1] - place[1], corners[k, 0, 2] - place[2]
+        bx, by, bz = corners[k, 1, 0] - place[0], corners[k, 1, 1] - place[1], corners[k, 1, 2] - place[2]
+        cx, cy, cz = corners[k, 2, 0] - place[0], corners[k, 2, 1] - place[1], corners[k, 2, 2] - place[2]
+        la, lb, lc = (
+            np.sqrt(ax * ax + ay * ay + az * az),
+            np.sqrt(bx * bx + by * by + bz * bz),
+            np.sqrt(cx * cx + cy * cy + cz * cz),
         )
-        below = la * lb * lc + (a * b).sum() * lc + (a * c).sum() * lb + (b * c).sum() * la
+        above = ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
+        below = la * lb * lc
+        below += (
+            (ax * bx + ay * by + az * bz) * lc + (ax * cx + ay * cy + az * cz) * lb + (bx * cx + by * cy + bz * cz) * la
+        )
         total += 2.0 * np.arctan2(above, below)
     return total
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def first_seen(points, triangles, place, way):
     """How far along a way (3,), in lengths of it, triangles are first met from a place (3,); inf when none is.
 

@@ -62,7 +62,7 @@ def _within(corners: np.ndarray, places: np.ndarray) -> bool:
     low, high = corners.min(axis=(0, 1)), corners.max(axis=(0, 1))
     if np.any(places < low) or np.any(places > high):
         return False
-    return all(abs(kernels.solid_angle(corners, p)) > 2 * np.pi for p in places)
+    return all(abs(kernels.solid_angle(corners, p.copy())) > 2 * np.pi for p in places)
 
 
 def _turned(surface: Surface) -> list[Place]:

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brook.core.compiling.kernel import kernel
 
 
-@njit(cache=True)
+@kernel
 def _turn(a, b, c):
     return (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
 
 
-@njit(cache=True)
+@kernel
 def clip_ears(at):
     """Triangles (n - 2, 3) that fill a simple anticlockwise polygon (n, 2); fewer when it crosses itself.
 
@@ -53,7 +54,7 @@ def clip_ears(at):
     return made
 
 
-@njit(cache=True)
+@kernel
 def _ear(at, i, j, k, alive):
     """How good the triangle at a corner is: four areas over the sum of its squared sides; negative for no ear."""
     a, b, c = at[i], at[j], at[k]

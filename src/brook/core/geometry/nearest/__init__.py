@@ -45,7 +45,7 @@ class Nearest:
         `label` (n,) or one number says on which triangles to look, `EVERY` on all.
         """
         places = np.ascontiguousarray(places, float).reshape(-1, 3)
-        wanted = np.ascontiguousarray(np.broadcast_to(label, len(places)), np.int64)
+        wanted = np.array(np.broadcast_to(label, len(places)), np.int64)
         found, triangle = kernels.nearest(places, wanted, self.corners, self.label, self.boxes, self.leaves)
         return found, np.where(triangle >= 0, self.number[triangle], -1)
 

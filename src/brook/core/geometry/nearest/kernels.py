@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
 
+from brook.core.compiling.kernel import kernel
 from brook.core.geometry.findings.kernels import LEAF
 
 BLOCK = 64  # places looked for one after the other
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _on_line(px, py, pz, a, b):
     ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
     below = ux * ux + uy * uy + uz * uz
@@ -20,7 +21,7 @@ def _on_line(px, py, pz, a, b):
     return a[0] + t * ux, a[1] + t * uy, a[2] + t * uz
 
 
-@njit(cache=True)
+@kernel
 def on_triangle(px, py, pz, a, b, c):
     """The place on a triangle that is nearest to (px, py, pz): over its inside, or else on the nearest of its sides."""
     ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
@@ -50,7 +51,7 @@ def on_triangle(px, py, pz, a, b, c):
     return fx, fy, fz
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _to_box(px, py, pz, box):
     x = max(box[0] - px, 0.0, px - box[3])
     y = max(box[1] - py, 0.0, py - box[4])
@@ -58,7 +59,7 @@ def _to_box(px, py, pz, box):
     return x * x + y * y + z * z
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def nearest(places, wanted, corners, label, boxes, leaves):
     """Nearest places (n, 3) on triangles of the wanted labels (-1: all), and the triangles (n,), -1 for none."""
     count = len(places)
@@ -109,7 +110,7 @@ def nearest(places, wanted, corners, label, boxes, leaves):
     return found, triangle
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def labels_near(places, reach, corners, label, boxes, leaves, most):
     """The nearest labels (n, most) within reach, how far (n, most), and the triangle (n, most) nearest of each."""
     count = len(places)
@@ -141,7 +142,10 @@ def labels_near(places, reach, corners, label, boxes, leaves, most):
                     at += 1
                 if at == kinds:
                     if kinds == most:  # the farthest gives way
-                        at = int(np.argmax(fars[k]))
+                        at = 0
+                        for m in range(1, most):
+                            if fars[k, m] > fars[k, at]:
+                                at = m
                         if fars[k, at] <= far:
                             continue
                         fars[k, at] = np.inf
@@ -151,50 +155,57 @@ def labels_near(places, reach, corners, label, boxes, leaves, most):
                         labels[k, at] = label[t]
                 if far < fars[k, at]:
                     fars[k, at], triangles[k, at] = far, t
-        order = np.argsort(fars[k])
-        labels[k], fars[k], triangles[k] = labels[k][order], np.sqrt(fars[k][order]), triangles[k][order]
+        for m in range(1, kinds):
+            far, kind, t, at = fars[k, m], labels[k, m], triangles[k, m], m
+            while at > 0 and fars[k, at - 1] > far:
+                fars[k, at], labels[k, at], triangles[k, at] = fars[k, at - 1], labels[k, at - 1], triangles[k, at - 1]
+                at -= 1
+            fars[k, at], labels[k, at], triangles[k, at] = far, kind, t
+        for m in range(kinds):
+            fars[k, m] = np.sqrt(fars[k, m])
     return labels, fars, triangles
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def signed(places, found, triangle, points, triangles, edges_of, normal, edge_normal, point_normal):
     """Distances (n,) of places to their nearest places on a surface, negative behind it."""
     count = len(places)
     far = np.empty(count)
     for k in prange(count):
         t = triangle[k]
-        a, b, c = points[triangles[t, 0]], points[triangles[t, 1]], points[triangles[t, 2]]
-        u, v, w = b - a, c - a, found[k] - a
-        uu, uv, vv, wu, wv = (u * u).sum(), (u * v).sum(), (v * v).sum(), (w * u).sum(), (w * v).sum()
+        uu, uv, vv, wu, wv = 0.0, 0.0, 0.0, 0.0, 0.0
+        for i in range(3):
+            a = points[triangles[t, 0], i]
+            u, v, w = points[triangles[t, 1], i] - a, points[triangles[t, 2], i] - a, found[k, i] - a
+            uu, uv, vv, wu, wv = uu + u * u, uv + u * v, vv + v * v, wu + w * u, wv + w * v
         below = uu * vv - uv * uv
         s, r = 0.0, 0.0
         if below > 0.0:
             s, r = (vv * wu - uv * wv) / below, (uu * wv - uv * wu) / below
-        share = np.array((1.0 - s - r, s, r))
-        near = 0
-        zero = 0
+        near, out, zero, largest = 0, 0, 0, -np.inf
         for i in range(3):
-            if share[i] <= 1e-9:
+            share = 1.0 - s - r if i == 0 else s if i == 1 else r
+            if share <= 1e-9:
                 zero += 1
-            if share[i] > share[near]:
-                near = i
+                out = i
+            if share > largest:
+                near, largest = i, share
         if zero >= 2:
             side = point_normal[triangles[t, near]]
         elif zero == 1:
-            out = 0
-            for i in range(3):
-                if share[i] <= 1e-9:
-                    out = i
             side = edge_normal[edges_of[t, (out + 1) % 3]]
         else:
             side = normal[t]
-        way = places[k] - found[k]
-        size = np.sqrt((way * way).sum())
-        far[k] = size if (way * side).sum() >= 0.0 else -size
+        squared, before = 0.0, 0.0
+        for i in range(3):
+            way = places[k, i] - found[k, i]
+            squared += way * way
+            before += way * side[i]
+        far[k] = np.sqrt(squared) if before >= 0.0 else -np.sqrt(squared)
     return far
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _through(ox, oy, oz, wx, wy, wz, box, best):
     """Whether a ray meets a box before it has gone `best`."""
     near, far = 0.0, best
@@ -210,7 +221,7 @@ def _through(ox, oy, oz, wx, wy, wz, box, best):
     return near <= far
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def along(places, ways, corners, boxes, leaves):
     """How far it is from places (n, 3) along unit ways (n, 3) to the first triangle, and which (n,), -1 for none.
 

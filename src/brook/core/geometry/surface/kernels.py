@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brook.core.compiling.kernel import kernel
 
 
-@njit(cache=True)
+@kernel
 def _hash(x, y, z):
     h = np.uint64(1469598103934665603)
     for value in (x, y, z):
@@ -15,7 +16,7 @@ def _hash(x, y, z):
     return h
 
 
-@njit(cache=True)
+@kernel
 def _same_places(points, bits):
     count = len(points)
     size = 1
@@ -51,7 +52,7 @@ def same_places(points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return _same_places(points, points.view(np.uint64))
 
 
-@njit(cache=True)
+@kernel
 def squared_distances(points, triangles, place):
     """The squared distance (T,) of a place (3,) from each triangle. Ericson (2005), section 5.1.5."""
     found = np.empty(len(triangles))
@@ -83,7 +84,7 @@ def squared_distances(points, triangles, place):
     return found
 
 
-@njit(cache=True)
+@kernel
 def covered(points, triangles, pixels):
     """Which squares (pixels, pixels) of a grid have their middle behind a triangle; points (P, 2) in squares."""
     found = np.zeros((pixels, pixels), np.bool_)
@@ -108,7 +109,7 @@ def covered(points, triangles, pixels):
     return found
 
 
-@njit(cache=True)
+@kernel
 def painted(points, triangles, light, width, height):
     """The light (height, width) of the triangle that is nearest at each pixel, -1 where there is none.
 

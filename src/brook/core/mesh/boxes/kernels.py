@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
+
+from brook.core.compiling.kernel import kernel
 
 WIDE = 21  # bits of a coordinate
 ONE = (1 << WIDE) - 1
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _spread(v):
     v = np.int64(v) & 0x1FFFFF
     v = (v | v << 32) & 0x1F00000000FFFF
@@ -19,7 +21,7 @@ def _spread(v):
     return (v | v << 2) & 0x1249249249249249
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _gather(v):
     v = np.int64(v) & 0x1249249249249249
     v = (v | v >> 2) & 0x10C30C30C30C30C3
@@ -29,12 +31,12 @@ def _gather(v):
     return (v | v >> 32) & 0x1FFFFF
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def code_of(x, y, z):
     return _spread(x) | _spread(y) << 1 | _spread(z) << 2
 
 
-@njit(cache=True)
+@kernel
 def encode(at):
     """Codes (n,) of coordinates (n, 3)."""
     code = np.empty(len(at), np.int64)
@@ -43,7 +45,7 @@ def encode(at):
     return code
 
 
-@njit(cache=True)
+@kernel
 def decode(code):
     """Coordinates (n, 3) of codes (n,)."""
     at = np.empty((len(code), 3), np.int64)
@@ -52,7 +54,7 @@ def decode(code):
     return at
 
 
-@njit(cache=True)
+@kernel
 def around(code, shape):
     """Codes of boxes and of all 26 around each, as far as they lie in a grid of a shape (3,); with repetitions."""
     found = np.empty(27 * len(code), np.int64)
@@ -67,7 +69,7 @@ def around(code, shape):
     return found[:count]
 
 
-@njit(cache=True)
+@kernel
 def _meets(cx, cy, cz, h, a, b, c):
     """Whether a triangle meets a cube of half side h about (cx, cy, cz). Akenine-Möller (2001)."""
     v = np.empty((3, 3))
@@ -96,7 +98,7 @@ def _meets(cx, cy, cz, h, a, b, c):
     return True
 
 
-@njit(cache=True)
+@kernel
 def first_pairs(corners, shape, room):
     """Pairs of coarsest boxes (side 1, in a grid of a shape) and the triangles (n, 3, 3) that meet them; count."""
     code, triangle = np.empty(room, np.int64), np.empty(room, np.int64)
@@ -118,7 +120,7 @@ def first_pairs(corners, shape, room):
     return code, triangle, count
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def meeting_children(code, triangle, corners, scale):
     """Which of the eight parts (n, 8) of boxes with a triangle meet it; corners count boxes of the coarsest size,
     of which the parts are `scale`."""
@@ -135,7 +137,7 @@ def meeting_children(code, triangle, corners, scale):
     return meets
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _leaf_at(code, wanted):
     """The last leaf whose code is not over the wanted one."""
     low, high = 0, len(code)
@@ -148,7 +150,7 @@ def _leaf_at(code, wanted):
     return low
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def faces_between(code, at, side, shape):
     """The neighbour (n, 6) of each leaf over its sides −x, +x, −y, … : a leaf of its size or larger; -1 where the grid
     (`shape` finest boxes) ends or leaves are left out, -2 where there are smaller ones."""
@@ -184,7 +186,7 @@ SIDES = np.array([
 ])  # fmt: skip
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def quads(leaf, direction, at, side):
     """Keys (n, 4) of the corners of sides of leaves, anticlockwise seen from outside."""
     key = np.empty((len(leaf), 4), np.int64)
@@ -198,7 +200,7 @@ def quads(leaf, direction, at, side):
     return key
 
 
-@njit(cache=True)
+@kernel
 def _find(keys, key):
     low, high = 0, len(keys)
     while low < high:
@@ -210,7 +212,7 @@ def _find(keys, key):
     return low if low < len(keys) and keys[low] == key else -1
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def polygons(key, nodes):
     """Points (n, 8) of quads with the nodes that stand half way along their edges, -1 behind the last, and how many."""
     points = np.full((len(key), 8), -1, np.int64)
@@ -231,7 +233,7 @@ def polygons(key, nodes):
     return points, counts
 
 
-@njit(cache=True)
+@kernel
 def links(flat, offsets, count):
     """Neighbours of each point (count,) as CSR, each once, in the order in which polygons name them."""
     room = np.zeros(count + 1, np.int64)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from itertools import pairwise
 
 import numpy as np
-from scipy.interpolate import CubicSpline
 
 from brook.core.mesh.ordered.drawn import OrderedError, drawn
 from brook.core.mesh.ordered.spacing import spaced
@@ -77,6 +76,8 @@ def _along(edge: list[Resolved], x: np.ndarray, level: float, what: str) -> np.n
         if k - begin > 1:
             run = at[begin : k + 1]
             there = (x >= run[0, 0]) & (x <= run[-1, 0])
+            from scipy.interpolate import CubicSpline  # only here: loading it takes longer than most meshes
+
             height[there] = CubicSpline(run[:, 0], run[:, 1], bc_type="clamped")(x[there])
     return height
 

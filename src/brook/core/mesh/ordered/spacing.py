@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.optimize import brentq
 
 from brook.core.study import Resolved
 
@@ -38,6 +37,8 @@ def spaced(stretch: Resolved, length: float, what: str) -> np.ndarray:
 
     if over(-STEEPEST) > 0:
         raise ValueError(f"the cells of {what} do not fit in between its ends; make them shorter")
+    from scipy.optimize import brentq  # only here: loading it takes as long as a small mesh
+
     lengths = np.exp(line + brentq(over, -STEEPEST, STEEPEST, xtol=1e-13) * bend)
     if lengths.min() < THINNEST:
         raise ValueError(

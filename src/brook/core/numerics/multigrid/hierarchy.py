@@ -64,24 +64,23 @@ class Level:
 
     def dots(self, x: np.ndarray, one: np.ndarray, two: np.ndarray) -> list[float]:
         """x times one and x times two."""
-        over(self._chunks, kernels.dots_in, kernels.dots, x, one, two, self._pair)
+        over(self._chunks, kernels.dots, x, one, two, self._pair)
         return self._pair.sum(axis=0).tolist()
 
     def remaining(self, right: np.ndarray, step: float, image: np.ndarray, rest: np.ndarray) -> list[float]:
         """`rest` is what a step leaves of the right-hand side; gives the squares of both."""
-        over(self._chunks, kernels.remaining_in, kernels.remaining, right, np.float32(step), image, rest, self._pair)
+        over(self._chunks, kernels.remaining, right, np.float32(step), image, rest, self._pair)
         return self._pair.sum(axis=0).tolist()
 
     def combined(self, one: np.ndarray, factor: float, two: np.ndarray, other: float) -> None:
         """one times its factor and the other besides. In place."""
-        over(self._chunks, kernels.led_in, kernels.led, two, np.float32(other), np.float32(factor), one)
+        over(self._chunks, kernels.led, two, np.float32(other), np.float32(factor), one)
 
     def forward(self, right: np.ndarray, x: np.ndarray) -> None:
         """x from nothing by one forward sweep, and what it leaves in `rest`."""
         o = self.order
         over(
             o.blocks,
-            kernels.forward_in,
             kernels.forward,
             o.offsets,
             o.split,
@@ -92,14 +91,13 @@ class Level:
             x,
         )
         o.exchange(x)
-        over(o.blocks, kernels.left_in, kernels.left, o.offsets, o.split, o.columns, self.entries, x, self.rest)
+        over(o.blocks, kernels.left, o.offsets, o.split, o.columns, self.entries, x, self.rest)
 
     def backward(self, right: np.ndarray, x: np.ndarray) -> None:
         o = self.order
         o.exchange(x)
         over(
             o.blocks,
-            kernels.backward_in,
             kernels.backward,
             o.offsets,
             o.split,
@@ -116,7 +114,6 @@ class Level:
         o.exchange(x)
         over(
             o.blocks,
-            kernels.product_in,
             kernels.product,
             o.offsets,
             o.columns,
@@ -159,7 +156,7 @@ class Hierarchy:
             up, o = fine.up, coarse.order
             assert up is not None
             over(
-                up.chunks, kernels.summed_in, kernels.summed, fine.order.offsets, fine.entries, fine.diagonal, up.start, up.rows,
+                up.chunks, kernels.summed, fine.order.offsets, fine.entries, fine.diagonal, up.start, up.rows,
                 up.to, o.offsets, coarse.entries, coarse.diagonal, coarse.inverse,
             )  # fmt: skip
         last = self.levels[-1]
@@ -176,13 +173,13 @@ class Hierarchy:
             return
         coarse, up = self.levels[depth + 1], level.up
         level.forward(right, x)
-        over(up.chunks, kernels.restricted_in, kernels.restricted, level.rest, up.start, up.rows, coarse.right)
+        over(up.chunks, kernels.restricted, level.rest, up.start, up.rows, coarse.right)
         if depth < self._stepped and coarse.up is not None:
             correction, scale = self._two_steps(depth + 1), np.float32(1.0)
         else:
             self.cycle(coarse.right, coarse.x, depth + 1)
             correction, scale = coarse.x, self._over
-        over(up.chunks, kernels.lifted_in, kernels.lifted, correction, up.start, up.rows, scale, x)
+        over(up.chunks, kernels.lifted, correction, up.start, up.rows, scale, x)
         level.backward(right, x)
 
     def _two_steps(self, depth: int) -> np.ndarray:
@@ -223,7 +220,9 @@ def lumped(offsets: np.ndarray, columns: np.ndarray, entries: np.ndarray, passes
             np.empty(count, np.float32),
             np.ones(count, np.float32),
         )
-        kernels.summed_in(0, count, 0, offsets, entries, diagonal, start, rows, to, made_offsets, sums, whole, inverse)
+        kernels.summed.alone(
+            0, count, 0, offsets, entries, diagonal, start, rows, to, made_offsets, sums, whole, inverse
+        )
         offsets, columns, entries, diagonal, of = (
             made_offsets,
             made_columns,
@@ -248,7 +247,7 @@ def _coarser(level: Level, columns: np.ndarray) -> tuple[Level, np.ndarray]:
     to[inside] = place[to[inside]]
     level.up = Aggregates(start, rows, to, chunks_of(count, len(diagonal)))
     coarse = Level(order, np.empty(len(taken), np.float32), np.empty(count, np.float32), np.empty(count, np.float32))
-    kernels.summed_in(
+    kernels.summed.alone(
         0, count, 0, offsets, entries, diagonal, start, rows, to, coarse_offsets, coarse.entries, coarse.diagonal,
         coarse.inverse,
     )  # fmt: skip

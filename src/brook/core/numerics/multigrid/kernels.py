@@ -4,12 +4,12 @@ order of `rows.Order`; each loop over rows stands once for a stretch of them and
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
 
+from brook.core.compiling.kernel import kernel, loop
 from brook.core.numerics.passes import EXACT, ONE
 
 
-@njit(cache=True)
+@kernel
 def paired(offsets, columns, entries, least):
     """Aggregates (n,) of two rows each by the strongest coupling, and their count. Braess (1995). A row whose neighbours
     are all taken makes three of the pair it is coupled to most; one coupled to free rows by less than `least` of its
@@ -45,7 +45,7 @@ def paired(offsets, columns, entries, least):
     return of, count
 
 
-@njit(cache=True)
+@kernel
 def members(of, count):
     """Rows of each aggregate as CSR: (offsets (count + 1,), rows (n,))."""
     start = np.zeros(count + 1, np.int32)
@@ -60,7 +60,7 @@ def members(of, count):
     return start, rows
 
 
-@njit(cache=True)
+@kernel
 def pattern(offsets, columns, of, start, rows):
     """CSR pattern of the matrix over aggregates, and where (nnz,) each entry is added, -1 for those within one."""
     count = len(start) - 1
@@ -84,9 +84,9 @@ def pattern(offsets, columns, of, start, rows):
     return out_offsets, out_columns[:used].copy(), to
 
 
-@njit(cache=True, fastmath=EXACT)
-def summed_in(first, last, chunk, offsets, entries, diagonal, start, rows, to, out_offsets, out_entries, out_diagonal,
-              out_inverse):  # fmt: skip
+@loop(fastmath=EXACT)
+def summed(first, last, chunk, offsets, entries, diagonal, start, rows, to, out_offsets, out_entries, out_diagonal,
+           out_inverse):  # fmt: skip
     """The matrix over aggregates `first` to `last`: sums of entries between and within them. In place."""
     for k in range(out_offsets[first], out_offsets[last]):
         out_entries[k] = 0.0
@@ -107,14 +107,8 @@ def summed_in(first, last, chunk, offsets, entries, diagonal, start, rows, to, o
         out_inverse[c] = np.float32(1.0) / whole if whole != 0 else np.float32(0.0)
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def summed(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        summed_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def forward_in(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
+@loop(fastmath=EXACT)
+def forward(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
     """x from nothing by one forward sweep over a block of rows: only what stands before a row in it counts."""
     for s in range(first, last):
         i = np.uint32(s)
@@ -124,14 +118,8 @@ def forward_in(first, last, chunk, offsets, split, columns, entries, inverse, ri
         x[i] = total * inverse[i]
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def forward(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        forward_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def left_in(first, last, chunk, offsets, split, columns, entries, x, rest):
+@loop(fastmath=EXACT)
+def left(first, last, chunk, offsets, split, columns, entries, x, rest):
     """What a forward sweep leaves of the right-hand side: the part of the rows that it did not touch."""
     for s in range(first, last):
         i = np.uint32(s)
@@ -141,14 +129,8 @@ def left_in(first, last, chunk, offsets, split, columns, entries, x, rest):
         rest[i] = total
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def left(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        left_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def backward_in(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
+@loop(fastmath=EXACT)
+def backward(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
     """One backward sweep over a block of rows; rows of other blocks stand behind x as they were. The row swept before
     comes last: all else is then there already."""
     for s in range(last - first):
@@ -163,14 +145,8 @@ def backward_in(first, last, chunk, offsets, split, columns, entries, inverse, r
         x[i] = total * inverse[i]
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def backward(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        backward_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def restricted_in(first, last, chunk, rest, start, rows, out):
+@loop(fastmath=EXACT)
+def restricted(first, last, chunk, rest, start, rows, out):
     """Sums (count,) over aggregates."""
     for s in range(first, last):
         c = np.uint32(s)
@@ -180,14 +156,8 @@ def restricted_in(first, last, chunk, rest, start, rows, out):
         out[c] = total
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def restricted(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        restricted_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def lifted_in(first, last, chunk, correction, start, rows, scale, x):
+@loop(fastmath=EXACT)
+def lifted(first, last, chunk, correction, start, rows, scale, x):
     """x with the correction of each row's aggregate. In place."""
     for s in range(first, last):
         c = np.uint32(s)
@@ -196,14 +166,8 @@ def lifted_in(first, last, chunk, correction, start, rows, scale, x):
             x[rows[r]] += step
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def lifted(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        lifted_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def product_in(first, last, chunk, offsets, columns, entries, diagonal, x, out, sums):
+@loop(fastmath=EXACT)
+def product(first, last, chunk, offsets, columns, entries, diagonal, x, out, sums):
     """out (n,): the matrix times x; sums (chunks,): x times that."""
     whole = 0.0
     for s in range(first, last):
@@ -216,17 +180,11 @@ def product_in(first, last, chunk, offsets, columns, entries, diagonal, x, out, 
     sums[chunk] = whole
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def product(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        product_in(chunks[b], chunks[b + 1], b, *args)
-
-
 # Vectors of conjugate gradients, of the type of the matrix. Sums are float64, one a chunk.
 
 
-@njit(cache=True, fastmath=EXACT)
-def dots_in(first, last, chunk, x, one, two, sums):
+@loop(fastmath=EXACT)
+def dots(first, last, chunk, x, one, two, sums):
     """sums (chunks, 2): x times one and x times two."""
     a, b = 0.0, 0.0
     for s in range(first, last):
@@ -236,14 +194,8 @@ def dots_in(first, last, chunk, x, one, two, sums):
     sums[chunk, 0], sums[chunk, 1] = a, b
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def dots(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        dots_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def remaining_in(first, last, chunk, right, step, image, rest, sums):
+@loop(fastmath=EXACT)
+def remaining(first, last, chunk, right, step, image, rest, sums):
     """rest is what of the right-hand side a step leaves; sums (chunks, 2): it and the right-hand side, times themselves."""
     a, b = 0.0, 0.0
     for s in range(first, last):
@@ -255,28 +207,16 @@ def remaining_in(first, last, chunk, right, step, image, rest, sums):
     sums[chunk, 0], sums[chunk, 1] = a, b
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def remaining(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        remaining_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def led_in(first, last, chunk, smooth, scale, factor, direction):
+@loop(fastmath=EXACT)
+def led(first, last, chunk, smooth, scale, factor, direction):
     """direction times factor and smooth times scale besides. In place."""
     for s in range(first, last):
         i = np.uint32(s)
         direction[i] = scale * smooth[i] + factor * direction[i]
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def led(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        led_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def stepped_in(first, last, chunk, step, direction, image, value, residual, sums):
+@loop(fastmath=EXACT)
+def stepped(first, last, chunk, step, direction, image, value, residual, sums):
     """value and residual after a step. In place. sums (chunks,): the residual times itself."""
     total = 0.0
     for s in range(first, last):
@@ -286,9 +226,3 @@ def stepped_in(first, last, chunk, step, direction, image, value, residual, sums
         residual[i] = left
         total += np.float64(left) * left
     sums[chunk] = total
-
-
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def stepped(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        stepped_in(chunks[b], chunks[b + 1], b, *args)

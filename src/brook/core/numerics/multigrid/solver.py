@@ -82,17 +82,17 @@ class OwnMultigrid:
             np.divide(residual, kind.type(size), out=scaled, casting="same_kind")
             hierarchy.cycle(scaled, smooth)
             better = smooth[:count]
-            over(chunks, kernels.dots_in, kernels.dots, better, residual, image, pair)
+            over(chunks, kernels.dots, better, residual, image, pair)
             now, turned = (size * pair.sum(axis=0)).tolist()
             # the preconditioner changes a little from step to step: Polak and Ribière's factor forgets that
             factor = -step * turned / before if done else 0.0
-            over(chunks, kernels.led_in, kernels.led, better, kind.type(size), kind.type(factor), direction)
+            over(chunks, kernels.led, better, kind.type(size), kind.type(factor), direction)
             over(
-                chunks, kernels.product_in, kernels.product, rows.order.offsets, rows.columns, entries, diagonal, direction,
+                chunks, kernels.product, rows.order.offsets, rows.columns, entries, diagonal, direction,
                 image, whole,
             )  # fmt: skip
             step, before = now / float(whole.sum()), now
-            over(chunks, kernels.stepped_in, kernels.stepped, kind.type(step), direction, image, value, residual, whole)
+            over(chunks, kernels.stepped, kind.type(step), direction, image, value, residual, whole)
             size = float(np.sqrt(whole.sum()))
         return value, self.max_iterations
 

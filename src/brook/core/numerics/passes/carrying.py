@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
 
+from brook.core.compiling.kernel import loop
 from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED, second_order
 
 
-@njit(cache=True, fastmath=EXACT)
-def carried_in(first, last, chunk, value, gradient, flux, capacity, conductivity, centre, owner, neighbour, weight, stiffness,
-               askew, skew, area, upper_at, lower_at, scheme, softness, excess, growth, more, entries):  # fmt: skip
+@loop(fastmath=EXACT)
+def carried(first, last, chunk, value, gradient, flux, capacity, conductivity, centre, owner, neighbour, weight, stiffness,
+            askew, skew, area, upper_at, lower_at, scheme, softness, excess, growth, more, entries):  # fmt: skip
     """entries (nnz,) of the matrix of upwind convection by `flux` (F,) times the capacity (C,) and of diffusion, between
     cells as through two layers in a row, less value * divergence; more (inner,): what second-order and skewed faces carry besides from owner to neighbour,
     and with `flux` itself `excess` (C,), which grows by `growth` (C,) with the value; both may be empty."""
@@ -44,15 +44,9 @@ def carried_in(first, last, chunk, value, gradient, flux, capacity, conductivity
         more[f] = besides
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def carried(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        carried_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def gathered_in(first, last, chunk, value, more, entries, source, inert, offsets, columns, faces, edge_offsets, edges, edge_held,
-                edge_given, diagonal, rest, sums):  # fmt: skip
+@loop(fastmath=EXACT)
+def gathered(first, last, chunk, value, more, entries, source, inert, offsets, columns, faces, edge_offsets, edges, edge_held,
+             edge_given, diagonal, rest, sums):  # fmt: skip
     """diagonal (C,) and rest (C,): what is left of each equation; sums (chunks,): what neighbours exchange. `inert` (C,)
     may be empty."""
     exchanged = 0.0
@@ -76,9 +70,3 @@ def gathered_in(first, last, chunk, value, more, entries, source, inert, offsets
         diagonal[c] = around
         rest[c] = left
     sums[chunk] = 0.5 * exchanged
-
-
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def gathered(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        gathered_in(chunks[b], chunks[b + 1], b, *args)

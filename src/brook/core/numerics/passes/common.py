@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brook.core.compiling.kernel import kernel
 
 # products and sums may be contracted, but keep their order: short rows get slower, and answers differ, when they do not
 EXACT = {"contract"}
@@ -11,7 +12,7 @@ ONE = np.uint32(1)
 SKEWED, CROSSED = np.uint8(1), np.uint8(2)  # faces off the line of centres; lines of centres askew to faces
 
 
-@njit(cache=True, fastmath=EXACT, inline="always")
+@kernel(fastmath=EXACT, inline="always")
 def second_order(ahead, along, forward, scheme, softness):
     """The step from the upwind value that a face value takes a part of: upwind-biased of third order where the field is
     smooth, limited after van Albada et al. (1982), with `softness` (in units of value²) below which differences count as

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
 
+from brook.core.compiling.kernel import kernel, loop
 from brook.core.numerics.passes.common import EXACT, ONE, SKEWED
 
 
-@njit(cache=True, fastmath=EXACT)
-def slopes_in(first, last, chunk, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
-              inverse, own, place, out):  # fmt: skip
+@loop(fastmath=EXACT)
+def slopes(first, last, chunk, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
+           inverse, own, place, out):  # fmt: skip
     """out (C, 3, 3): least-squares gradient of a vector, weighted by 1/d² of the line of centres; on boundaries by
     `edge_near` (B,)."""
     for s in range(first, last):
@@ -50,19 +50,13 @@ def slopes_in(first, last, chunk, value, edge, offsets, columns, edge_offsets, e
         out[c, 2, 0], out[c, 2, 1], out[c, 2, 2] = _turned(xx, xy, xz, yy, yz, zz, a20, a21, a22)
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def slopes(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        slopes_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT, inline="always")
+@kernel(fastmath=EXACT, inline="always")
 def _turned(xx, xy, xz, yy, yz, zz, a, b, c):
     """A symmetric matrix times a vector."""
     return xx * a + xy * b + xz * c, xy * a + yy * b + yz * c, xz * a + yz * b + zz * c
 
 
-@njit(cache=True, fastmath=EXACT, inline="always")
+@kernel(fastmath=EXACT, inline="always")
 def _away(centre, c, n):
     """From a cell to another, over the square of the distance."""
     x, y, z = centre[n, 0] - centre[c, 0], centre[n, 1] - centre[c, 1], centre[n, 2] - centre[c, 2]
@@ -70,7 +64,7 @@ def _away(centre, c, n):
     return near * x, near * y, near * z
 
 
-@njit(cache=True, fastmath=EXACT, inline="always")
+@kernel(fastmath=EXACT, inline="always")
 def _fitted(inverse, own, place, c):
     """The upper half of the inverse of a cell's moments: its `own` where a boundary of it is not known, told by `place`."""
     if len(place) > 0 and place[c] > 0:
@@ -79,7 +73,7 @@ def _fitted(inverse, own, place, c):
     return inverse[c, 0], inverse[c, 1], inverse[c, 2], inverse[c, 3], inverse[c, 4], inverse[c, 5]
 
 
-@njit(cache=True, fastmath=EXACT, inline="always")
+@kernel(fastmath=EXACT, inline="always")
 def _sloped(c, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, inverse, own, place):
     """The same of a scalar in one cell."""
     here, a, b, d = np.float64(value[c]), 0.0, 0.0, 0.0
@@ -100,9 +94,9 @@ def _sloped(c, value, edge, offsets, columns, edge_offsets, edges, centre, edge_
     return _turned(xx, xy, xz, yy, yz, zz, a, b, d)
 
 
-@njit(cache=True, fastmath=EXACT)
-def slope_in(first, last, chunk, out, cells, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
-             inverse, own, place):  # fmt: skip
+@loop(fastmath=EXACT)
+def slope(first, last, chunk, out, cells, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
+          inverse, own, place):  # fmt: skip
     """out (C, 3): the same of a scalar in all cells, or in `cells` (n,) where there are any of these."""
     some = len(cells) > 0
     for s in range(first, last):
@@ -112,13 +106,7 @@ def slope_in(first, last, chunk, out, cells, value, edge, offsets, columns, edge
         )
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def slope(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        slope_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT, inline="always")
+@kernel(fastmath=EXACT, inline="always")
 def pushed(c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area,
             volume, bent, unbent):  # fmt: skip
     """What a pressure does to a cell, over its volume: the sum over faces, so that what one cell feels its neighbour feels
@@ -164,9 +152,9 @@ def pushed(c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, 
     return a, b, d
 
 
-@njit(cache=True, fastmath=EXACT)
-def push_in(first, last, chunk, out, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near,
-            weight, askew, skew, area, volume, bent, unbent):  # fmt: skip
+@loop(fastmath=EXACT)
+def push(first, last, chunk, out, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near,
+         weight, askew, skew, area, volume, bent, unbent):  # fmt: skip
     """out (C, 3): the same for all cells."""
     for s in range(first, last):
         c = np.uint32(s)
@@ -176,36 +164,33 @@ def push_in(first, last, chunk, out, value, edge, slope, offsets, columns, faces
         )  # fmt: skip
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def push(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        push_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True)
+@kernel
 def spans(offsets, faces, edge_offsets, edges, centre, middle, area, volume, out):
     """out (C, 3, 3): the sum over faces of area times place, over the volume; 1 along z where no face looks that way."""
     inner = len(area) - edge_offsets[-1]
     for c in range(len(volume)):
-        total = np.zeros((3, 3))
+        for i in range(3):
+            for j in range(3):
+                out[c, i, j] = 0.0
         for k in range(offsets[c], offsets[c + 1]):
             f = faces[k] >> ONE
             sign = 1.0 if faces[k] & ONE == 0 else -1.0
             for i in range(3):
                 for j in range(3):
-                    total[i, j] += sign * area[f, i] * (middle[f, j] - centre[c, j])
+                    out[c, i, j] += sign * area[f, i] * (middle[f, j] - centre[c, j])
         for k in range(edge_offsets[c], edge_offsets[c + 1]):
             f = inner + edges[k]
             for i in range(3):
                 for j in range(3):
-                    total[i, j] += area[f, i] * (middle[f, j] - centre[c, j])
-        total /= volume[c]
-        if abs(total[2, 2]) < 1e-9:
-            total[2, 2] = 1.0
-        out[c] = total
+                    out[c, i, j] += area[f, i] * (middle[f, j] - centre[c, j])
+        for i in range(3):
+            for j in range(3):
+                out[c, i, j] /= volume[c]
+        if abs(out[c, 2, 2]) < 1e-9:
+            out[c, 2, 2] = 1.0
 
 
-@njit(cache=True)
+@kernel
 def moments(cells, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, out):
     """out (n, 6): sums of weight times line by line over the faces of some cells (n,)."""
     out[:] = 0.0
@@ -220,7 +205,7 @@ def moments(cells, offsets, columns, edge_offsets, edges, centre, edge_line, edg
             _add_moments(out, i, edge_near[e], edge_line[e, 0], edge_line[e, 1], edge_line[e, 2])
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _add_moments(out, i, w, x, y, z):
     out[i, 0] += w * x * x
     out[i, 1] += w * x * y
@@ -230,7 +215,7 @@ def _add_moments(out, i, w, x, y, z):
     out[i, 5] += w * z * z
 
 
-@njit(cache=True)
+@kernel
 def inverted(moment, out):
     """out (C, 6): inverses of symmetric matrices; gives (C,) where there is none, or where only the plane z has one."""
     weak = np.zeros(len(moment), np.bool_)
@@ -253,16 +238,10 @@ def inverted(moment, out):
     return weak
 
 
-@njit(cache=True, fastmath=EXACT)
-def ends_in(first, last, chunk, value, found):
+@loop(fastmath=EXACT)
+def ends(first, last, chunk, value, found):
     """found (chunks, 2): the least and the largest of values (n,)."""
     least = most = value[first]
     for i in range(first, last):
         least, most = min(least, value[i]), max(most, value[i])
     found[chunk, 0], found[chunk, 1] = least, most
-
-
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def ends(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        ends_in(chunks[b], chunks[b + 1], b, *args)

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
 
+from brook.core.compiling.kernel import loop
 from brook.core.numerics.passes.common import EXACT, ONE, SKEWED
 from brook.core.numerics.passes.gradients import pushed
 
 
-@njit(cache=True, fastmath=EXACT)
-def fluxes_in(first, last, chunk, velocity, gradient, pressure, pressure_gradient, ease, mobility, density, off, late, centre,
-              owner, neighbour, weight, stiffness, askew, skew, area, upper_at, lower_at, alpha, per_time, flux, link, entries):  # fmt: skip
+@loop(fastmath=EXACT)
+def fluxes(first, last, chunk, velocity, gradient, pressure, pressure_gradient, ease, mobility, density, off, late, centre,
+           owner, neighbour, weight, stiffness, askew, skew, area, upper_at, lower_at, alpha, per_time, flux, link, entries):  # fmt: skip
     """flux (inner,) after Rhie and Chow, with parts of `off` (inner,) and, in time, of `late` (inner,), else empty; link
     (inner,): how it answers to a step of the pressure correction; entries (nnz,) of the matrix of that."""
     for s in range(first, last):
@@ -42,15 +42,9 @@ def fluxes_in(first, last, chunk, velocity, gradient, pressure, pressure_gradien
         entries[lower_at[f]] = -bond
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def fluxes(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        fluxes_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def continuity_in(first, last, chunk, flux, entries, swelling, offsets, faces, edge_offsets, edges, edge_link, rest, diagonal,
-                  sums):  # fmt: skip
+@loop(fastmath=EXACT)
+def continuity(first, last, chunk, flux, entries, swelling, offsets, faces, edge_offsets, edges, edge_link, rest, diagonal,
+               sums):  # fmt: skip
     """rest (C,): mass that enters each cell without being kept, less `swelling` (C,), which may be empty; diagonal (C,) of
     the matrix of the pressure correction; sums (chunks, 1): |rest|."""
     inner = len(faces) // 2
@@ -73,30 +67,18 @@ def continuity_in(first, last, chunk, flux, entries, swelling, offsets, faces, e
     sums[chunk, 0] = left
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def continuity(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        continuity_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def answer_in(first, last, chunk, correction, link, owner, neighbour, flux):
+@loop(fastmath=EXACT)
+def answer(first, last, chunk, correction, link, owner, neighbour, flux):
     """flux (inner,) less what the pressure correction (C,) drives back. In place."""
     for s in range(first, last):
         f = np.uint32(s)
         flux[f] -= link[f] * (correction[neighbour[f]] - correction[owner[f]])
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def answer(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        answer_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def corrected_in(first, last, chunk, correction, level, mobility, plain, velocity, pressure, pressure_gradient, sums, edge,
-                 slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area, volume,
-                 bent, unbent):  # fmt: skip
+@loop(fastmath=EXACT)
+def corrected(first, last, chunk, correction, level, mobility, plain, velocity, pressure, pressure_gradient, sums, edge,
+              slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area, volume,
+              bent, unbent):  # fmt: skip
     """velocity (C, 3), pressure (C,) and what that does to cells (C, 3) with the pressure correction, of which `slope` is the
     gradient: what counts if it is `plain`. In place. sums (chunks, 1): the largest square of a speed, or nan where one is lost."""
     most, lost = 0.0, False
@@ -122,9 +104,3 @@ def corrected_in(first, last, chunk, correction, level, mobility, plain, velocit
         elif square > most:
             most = square
     sums[chunk, 0] = np.nan if lost else most
-
-
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def corrected(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        corrected_in(chunks[b], chunks[b + 1], b, *args)

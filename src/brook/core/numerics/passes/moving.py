@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
 
+from brook.core.compiling.kernel import loop
 from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED, second_order
 
 
-@njit(cache=True, fastmath=EXACT)
-def transfers_in(first, last, chunk, velocity, gradient, flux, viscosity, density, centre, owner, neighbour, weight,
-                 stiffness, askew, skew, area, upper_at, lower_at, scheme, softness, transfer, off, entries):  # fmt: skip
+@loop(fastmath=EXACT)
+def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, centre, owner, neighbour, weight,
+              stiffness, askew, skew, area, upper_at, lower_at, scheme, softness, transfer, off, entries):  # fmt: skip
     """transfer (inner, 3): momentum over each inner face from its owner to its neighbour; off (inner,): the flux less that
     of the mean velocity; entries (nnz,) of the matrix of upwind convection and diffusion, less value * divergence."""
     for s in range(first, last):
@@ -58,16 +58,10 @@ def transfers_in(first, last, chunk, velocity, gradient, flux, viscosity, densit
         off[f] = through - rho * total
 
 
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def transfers(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        transfers_in(chunks[b], chunks[b + 1], b, *args)
-
-
-@njit(cache=True, fastmath=EXACT)
-def momentum_in(first, last, chunk, velocity, gradient, pressure_gradient, volume, density, transfer, flux, entries, offsets,
-                faces, edge_offsets, edges, edge_held, edge_given, inert, source, alpha, coupling, components, rest, inverse,
-                ease, mobility, sums):  # fmt: skip
+@loop(fastmath=EXACT)
+def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, density, transfer, flux, entries, offsets,
+             faces, edge_offsets, edges, edge_held, edge_given, inert, source, alpha, coupling, components, rest, inverse,
+             ease, mobility, sums):  # fmt: skip
     """What is left of each momentum equation, rest (C, 3), one over its diagonal with relaxation, inverse (C, 3), and
     how far a cell gives way to pressure: ease (C,) for face fluxes, mobility (C,) for the correction.
 
@@ -126,9 +120,3 @@ def momentum_in(first, last, chunk, velocity, gradient, pressure_gradient, volum
         terms += np.sqrt(t0 * t0 + t1 * t1 + t2 * t2) + np.sqrt(p0 * p0 + p1 * p1 + p2 * p2)
         stretched += density[c] * v * (abs(gradient[c, 0, 0]) + abs(gradient[c, 1, 1]) + abs(gradient[c, 2, 2]))
     sums[chunk, 0], sums[chunk, 1], sums[chunk, 2] = left, terms, stretched
-
-
-@njit(cache=True, parallel=True, fastmath=EXACT)
-def momentum(chunks, *args):
-    for b in prange(len(chunks) - 1):
-        momentum_in(chunks[b], chunks[b + 1], b, *args)

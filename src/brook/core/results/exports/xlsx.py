@@ -6,10 +6,6 @@ import math
 import re
 from io import BytesIO
 
-from openpyxl import Workbook
-from openpyxl.styles import Font
-from openpyxl.utils import get_column_letter
-
 from brook.core.results.exports.base import Cell, Format, Sheet
 
 
@@ -21,6 +17,10 @@ def _cell(value: Cell) -> Cell:
 
 
 def write(sheets: list[Sheet]) -> bytes:
+    from openpyxl import Workbook  # only here: few ask for a workbook, and loading it takes a while
+    from openpyxl.styles import Font
+    from openpyxl.utils import get_column_letter
+
     book = Workbook()
     book.remove(book.active)
     for sheet in sheets:

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
+
+from brook.core.compiling.kernel import kernel
 
 MOST = 12  # sides round a point that are looked at one by one
 ALIKE = 0.94  # normals nearer than this (20°) count as one where a point slides
 
 
-@njit(cache=True)
+@kernel
 def polygon_normals(points, flat, offsets):
     """Unit normals (n, 3) and areas (n,) of polygons in CSR form."""
     count = len(offsets) - 1
@@ -28,7 +30,7 @@ def polygon_normals(points, flat, offsets):
     return normal, area
 
 
-@njit(cache=True)
+@kernel
 def faces_round(flat, offsets, chosen, count):
     """The chosen polygons round each point as CSR: (offsets (count + 1,), polygons)."""
     start = np.zeros(count + 1, np.int64)
@@ -46,7 +48,7 @@ def faces_round(flat, offsets, chosen, count):
     return start, faces
 
 
-@njit(cache=True)
+@kernel
 def held(start, faces, normal):
     """For each point an orthonormal set (n, 3, 3) of the normals round it, zeros behind the last: where it must not go."""
     found = np.zeros((len(start) - 1, 3, 3))
@@ -63,7 +65,7 @@ def held(start, faces, normal):
     return found
 
 
-@njit(cache=True)
+@kernel
 def _least(d, normals, count):
     least = 2.0
     for i in range(count):
@@ -71,17 +73,17 @@ def _least(d, normals, count):
     return least
 
 
-@njit(cache=True)
+@kernel
 def _unit(v):
     return v / (np.sqrt((v**2).sum()) + 1e-300)
 
 
-@njit(cache=True)
+@kernel
 def _cross(a, b):
     return np.array([a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]])
 
 
-@njit(cache=True)
+@kernel
 def directions(points, start, faces, normal, hold):
     """For each of the points the direction inward (n, 3) that leads away from all layered sides round it as fast as
     can be, and how fast from the slowest (n,): the cosine to its normal. `hold` keeps the direction along other sides.
@@ -131,7 +133,7 @@ def directions(points, start, faces, normal, hold):
     return found, seen
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _to_length(x, y, z):
     """The vector at length one; nothing stays nothing."""
     length = np.sqrt(x * x + y * y + z * z)
@@ -139,7 +141,7 @@ def _to_length(x, y, z):
     return x * over, y * over, z * over
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def evened(found, seen, points, start, faces, normal, hold, link_start, link, rounds):
     """Directions drawn towards those of neighbours as far as no side is lost from sight. In place; links are CSR over
     `points`."""
@@ -169,7 +171,7 @@ def evened(found, seen, points, start, faces, normal, hold, link_start, link, ro
                 seen[n] = least
 
 
-@njit(cache=True)
+@kernel
 def gently(thickness, place, link_start, link, slope):
     """Thicknesses (n,) made to differ by no more than `slope` of the distance between neighbours."""
     changed = True
@@ -186,7 +188,7 @@ def gently(thickness, place, link_start, link, slope):
                     changed = True
 
 
-@njit(cache=True)
+@kernel
 def extruded(flat, offsets, owner, state, number, kept, count, first_cell, rim_other, columns, levels):
     """The faces that come with `levels` layers of cells over polygons in CSR form that look out of cells `owner`.
 
@@ -257,14 +259,14 @@ def extruded(flat, offsets, owner, state, number, kept, count, first_cell, rim_o
     return points[:used], starts[: made + 1], inner[:made], outer[:made], like[:made]
 
 
-@njit(cache=True, inline="always")
+@kernel(inline="always")
 def _at(p, level, number, kept, count, columns, levels):
     if level == levels or not kept[number[p]]:
         return p
     return count + columns * level + number[p]
 
 
-@njit(cache=True)
+@kernel
 def over_edges(flat, offsets, points):
     """For the edge that begins at each corner of polygons the polygon on its other side, -1 for none. Closed skins."""
     total = len(flat)
@@ -291,7 +293,7 @@ def over_edges(flat, offsets, points):
     return other
 
 
-@njit(cache=True)
+@kernel
 def rings(link_start, link, points, number, most):
     """From which of the `points` each point (n,) is reached first over links, and over how many: -1 beyond `most`."""
     count = len(link_start) - 1
@@ -317,7 +319,7 @@ def rings(link_start, link, points, number, most):
     return root, ring
 
 
-@njit(cache=True)
+@kernel
 def spread(move, free, link_start, link, hold, holds, sweeps):
     """Each free point takes the mean move of those it is linked to, again and again; where `holds`, along its sides.
     In place; one sweep forward and one backward by turns."""

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, prange
+from numba import prange
+
+from brook.core.compiling.kernel import kernel
 
 STEEP = 0.2588  # cosine of 75 degrees
 ASIDE = 1e-3  # of a line between two middles: how far from its ends it has to meet the side between
 
 
-@njit(cache=True)
+@kernel
 def centres(points, polygon, corners):
     """Middles (n, 3) and unit normals (n, 3) of polygons (n, 8)."""
     count = len(polygon)
@@ -29,7 +31,7 @@ def centres(points, polygon, corners):
     return middle, normal
 
 
-@njit(cache=True)
+@kernel
 def surrounding(place, polygon, corners):
     """For each point (n, 3) the mean of the middles of the polygons around it, weighted by their extent."""
     total = np.zeros_like(place)
@@ -60,7 +62,7 @@ def surrounding(place, polygon, corners):
     return total
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def _sides(points, face_points, offsets):
     """The mean of the corners (F, 3), the vector (F, 3) and the area (F,) of polygons."""
     faces = len(offsets) - 1
@@ -83,7 +85,7 @@ def _sides(points, face_points, offsets):
     return centre, vector, area
 
 
-@njit(cache=True, parallel=True)
+@kernel(parallel=True)
 def _beside(points, face_points, offsets, owner, neighbour, size, least, skewed, centre, vector, middle, centroid):
     """Of each side (F,): 1 and 2 where it makes its owner or its neighbour unsound, and whether they miss each other."""
     faces = len(owner)
@@ -134,7 +136,7 @@ def _beside(points, face_points, offsets, owner, neighbour, size, least, skewed,
     return turned, askew
 
 
-@njit(cache=True)
+@kernel
 def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
     """Of each cell (n,): 1 for one with a side whose pyramid from the cell's middle is under `least` of its cube, or
     turned, or whose line to a neighbour's middle runs along the side between them (over 80°); 2 for one that is sound
@@ -202,7 +204,7 @@ def unsound(points, face_points, offsets, owner, neighbour, size, least):
     return judged(points, face_points, offsets, owner, neighbour, size, least, 1e9) == 1
 
 
-@njit(cache=True)
+@kernel
 def points_of(bad, face_points, offsets, owner, neighbour, count):
     """The points (n,) of cells that are marked."""
     marked = np.zeros(count, np.bool_)
@@ -213,7 +215,7 @@ def points_of(bad, face_points, offsets, owner, neighbour, count):
     return marked
 
 
-@njit(cache=True)
+@kernel
 def merged(points, face_points, offsets, owner, label, least_alike):
     """Sides of one cell on one region made one polygon where they lie nearly in a plane and have one rim.
 

@@ -1,0 +1,131 @@
+"""The list of kernels to have ready, `core/compiling/needs.json`, made anew: `python scripts/kernels.py`.
+
+Does in one process, from an empty folder of compiled code, what a user's first hour does: the demo studies in the order of
+the shelf, their pages, shapes with their meshes, large meshes. Whatever is compiled on the way is on the list, for the
+first work that asked for it.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from functools import partial
+from importlib import import_module
+from pathlib import Path
+
+HOME = Path(tempfile.mkdtemp(prefix="brook-kernels-"))
+os.environ["BROOK_KERNELS"] = str(HOME / "empty")
+MODULES = ("brook.core.bench", "brook.runs.task", "brook.runs.readout", "brook.demo")
+ITERATIONS = 45  # of each run; mixing and all else has begun by then
+
+
+def work() -> list[tuple[str, Callable[[], object]]]:
+    """What is done, under the words that pages say while it is compiled."""
+    from brook import demo
+    from brook.core.bench.flows import warm_large
+    from brook.core.bench.shapes import warm_shapes
+
+    shelf = demo.studies()
+    plane = {s.title: partial(bring, s) for s in shelf}
+    tray, *others = plane
+    return [
+        ("the first flows", plane[tray]),
+        *((f"{title[0].lower()}{title[1:]}", plane[title]) for title in others),
+        ("shapes and their meshes", warm_shapes),
+        ("shapes and their meshes", header),
+        ("large meshes", warm_large),
+        ("large meshes", warm_large_heat),
+    ]
+
+
+def bring(study) -> None:  # type: ignore[no-untyped-def]
+    """Every variant of a study as a worker brings it up to date, runs ended early, and its pages."""
+    from brook.core.study import study_text
+    from brook.runs import Request
+    from brook.runs.task import bring_up_to_date
+
+    for k, variant in enumerate(study.variants):
+        looks, running, kept = [0], [False], {}
+
+        def emit(event: dict, running=running, kept=kept) -> None:
+            running[0] |= event["type"] == "stage" and event["stage"] == "run"
+            if event["type"] == "result" and event["stage"] in ("mesh", "run"):
+                kept[event["stage"]] = event
+
+        def wish(looks=looks, running=running) -> str:
+            looks[0] += running[0]
+            return "stop" if looks[0] > ITERATIONS else "go on"
+
+        begun = time.perf_counter()
+        request = Request(k, study_text(study), variant.name, str(HOME / "results"), shapes=str(HOME / "shapes"))
+        ended = bring_up_to_date(request, emit, wish)
+        look_at(study, variant.name, kept)
+        print(f"  {variant.name}: {ended['state']}, {time.perf_counter() - begun:.1f} s", file=sys.stderr)
+
+
+def look_at(study, variant: str, kept: dict) -> None:  # type: ignore[no-untyped-def]
+    """What the pages Results and Compare ask of a result."""
+    from brook.core.study import study_text
+    from brook.runs import Source, readout
+
+    source = Source(
+        str(HOME / "results"), kept["run"]["summary"]["mesh_key"], kept["run"]["key"], study_text(study), variant
+    )
+    readout.field_values(source, "speed")
+    readout.difference_values(source, source, "speed")
+    if readout.loaded(source).fields.mesh.is_plane:
+        readout.streamlines(source, "default", "", [], 8)
+
+
+def header() -> None:
+    """The spray header of the demo: its files, shapes and meshes, and the runs that it asks for."""
+    from brook.core.geometry.files import read_file
+    from brook.core.study.space import SpaceGeometry
+    from brook.demo import spray_header
+
+    (HOME / "shapes").mkdir(exist_ok=True)
+    contents = {}
+    for name, (file, data) in spray_header.files().items():
+        content = hashlib.sha256(data).hexdigest()[:20]
+        contents[name] = (file, content)
+        (HOME / "shapes" / content).write_bytes(data)
+        read_file(file, data)
+    study = spray_header.study(contents)
+    chosen = [v for v in study.variants if isinstance(v.geometry, SpaceGeometry) and v.geometry.bodies]
+    bring(study.model_copy(update={"variants": tuple(chosen)}))
+
+
+def warm_large_heat() -> None:
+    """Heat in a mesh over the size from which loops are shared among threads."""
+    from brook.core.batch import run_to_folder
+    from brook.core.verification import convection
+
+    study = convection.study(1e4, 150)
+    few = study.model_copy(update={"run_rules": study.run_rules.model_copy(update={"iterations": 3})})
+    run_to_folder(few, few.variants[0].name, HOME / "heat", lambda text: None)
+
+
+def main() -> None:
+    from brook.core.compiling.needs import write
+    from brook.core.compiling.recording import recording
+
+    for module in MODULES:  # loaded before the clock of the first kernel goes
+        import_module(module)
+
+    begun = time.perf_counter()
+    with recording() as recorder:
+        for purpose, do in work():
+            recorder.purpose = purpose
+            do()
+            print(f"{purpose}: {len(recorder.found)} kernels, {time.perf_counter() - begun:.0f} s", file=sys.stderr)
+    needs = recorder.needs()
+    write(needs)
+    print(f"{len(needs)} kernels, {sum(n.seconds for n in needs):.0f} s of compiling")
+
+
+if __name__ == "__main__":
+    main()
