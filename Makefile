@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8430
 
-.PHONY: demo serve test test-fast check verify bench evidence shots lock vendor crash clean browser
+.PHONY: demo serve test test-fast check verify bench evidence shots lock vendor crash clean browser kernels front
 
 demo: $(VENV)/.ready
 	$(BIN)/brook demo --port $(PORT)
@@ -12,23 +12,33 @@ demo: $(VENV)/.ready
 serve: $(VENV)/.ready
 	$(BIN)/brook serve --port $(PORT)
 
-# The environment from the lock file, Brook itself, and its kernels compiled once.
-$(VENV)/.ready: pyproject.toml requirements.lock
-	$(PYTHON) -m venv $(VENV)
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
-	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
-	$(BIN)/brook warm
+# The environment from the lock files; kernels are compiled beside the pages, or by `make kernels`.
+$(VENV)/.ready: pyproject.toml requirements.lock scripts/install
+	scripts/install $(PYTHON) $(VENV)
 	touch $@
 
 $(VENV)/.ready-dev: $(VENV)/.ready requirements-dev.lock
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-dev.lock
+	scripts/install $(PYTHON) $(VENV) dev
 	touch $@
+
+kernels: $(VENV)/.ready
+	$(BIN)/brook warm
 
 browser:
 	scripts/install-browser
 
+# What lints the front-end code; its tests need node alone.
+node_modules/.ready: package.json package-lock.json
+	scripts/install-node
+	npm ci --silent --ignore-scripts
+	touch $@
+
+front: node_modules/.ready
+	npm run --silent lint
+	npm run --silent test
+
 # Those that share one running server go one after the other, so that its workers have the cores.
-test: $(VENV)/.ready-dev browser
+test: $(VENV)/.ready-dev kernels browser front
 	$(BIN)/pytest -n 2 -m "not server"
 	$(BIN)/pytest -m server
 
@@ -39,11 +49,12 @@ crash: $(VENV)/.ready-dev
 test-fast: $(VENV)/.ready-dev
 	$(BIN)/pytest -n 2 -m "not browser and not slow" tests/core
 
-check: $(VENV)/.ready-dev
+check: $(VENV)/.ready-dev kernels node_modules/.ready
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	npm run --silent lint
 	$(BIN)/pytest -n 2 -m "not browser and not slow" tests/core
 
 verify: $(VENV)/.ready
@@ -68,4 +79,4 @@ vendor:
 	$(PYTHON) scripts/vendor.py
 
 clean:
-	rm -rf $(VENV)
+	rm -rf $(VENV) $(VENV)-tools

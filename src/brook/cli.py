@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import sys
 from pathlib import Path
@@ -11,6 +12,9 @@ import typer
 
 from brook import __version__
 
+gc.set_threshold(
+    50_000, 20, 20
+)  # loading makes many objects and no rubbish: a third of its time went into looking for some
 app = typer.Typer(help="Brook: from brief to comparison.", no_args_is_help=True, add_completion=False)
 
 
@@ -166,10 +170,8 @@ def look(
     from brook.core.formulas import FormulaError
     from brook.core.geometry.files import FileError, format_of, read_file, write_file
     from brook.core.geometry.findings import find_all
-    from brook.core.geometry.proposing import mended, propose
     from brook.core.geometry.unit_check import in_metres, likely_unit
     from brook.core.look import report, step_lines, unit_lines
-    from brook.core.study import Value, value_at
     from brook.core.units import UnitError, unit_factor
 
     def no_names(reading: Any) -> Any:
@@ -182,9 +184,15 @@ def look(
             unit = likely_unit(surface)
             print("\n".join(unit_lines(surface)))
         surface = in_metres(surface, unit)
-        largest = value_at(close, Value("length", "positive"), no_names) if close else 0.0
+        largest = 0.0
+        if close:
+            from brook.core.study import Value, value_at
+
+            largest = value_at(close, Value("length", "positive"), no_names)
         print("\n".join(report(surface)))
         if mend:
+            from brook.core.geometry.proposing import mended, propose  # what mends is not loaded to look
+
             steps = propose(surface, largest)
             surface = mended(surface, steps)
             print("\n".join(["mended by" if steps else "nothing here can be mended by itself", *step_lines(steps)]))
@@ -304,7 +312,8 @@ def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: b
     from brook.core.compiling.warming import Warming, all_there
 
     if not all_there():
-        _say("compiling code beside the pages, once on this machine: a minute or two; runs that need some wait for it")
+        _say("2 of 2: starting; code is compiled beside the pages, once on this machine: what the first study needs within "
+             "half a minute, all of it in one or two; runs wait for what they need")
     warming = Warming()
     warming.start()  # before what serving takes is loaded, which takes a second or two itself
     from brook.web.server import serve as serve_pages

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brook.core.checks import prepare
-from brook.core.geometry import build_plane
+from brook.core.geometry.plane import build_plane
 from brook.core.mesh import measure
 from brook.core.mesh.lines import build, estimate
 from brook.core.pipeline import make_mesh, solve

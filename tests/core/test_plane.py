@@ -3,7 +3,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brook.core.geometry import build_plane
+from brook.core.geometry.plane import build_plane
 from brook.core.study import PlaneGeometry, named_scope, resolve
 from tests.core.studies import baffle, tray
 

@@ -7,8 +7,9 @@ from functools import lru_cache
 
 from brook.core.body_checks import body_problems, made_shape
 from brook.core.formulas import FormulaError, Scope, nearest
-from brook.core.geometry import PlaneShape, build_plane, known
+from brook.core.geometry import known
 from brook.core.geometry.known import SpaceShape
+from brook.core.geometry.plane import PlaneShape, build_plane
 from brook.core.limits import requirement_problems
 from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.materials.solid import Solid, solid_of

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from brook.core.geometry.findings import Finding, find_all
-from brook.core.geometry.proposing import Step
-from brook.core.geometry.steps import WORDS
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.unit_check import likely_unit, sizes
 from brook.core.units import DIMENSIONS, show
+
+if TYPE_CHECKING:
+    from brook.core.geometry.proposing import Step
 
 LENGTH, AREA, VOLUME = (DIMENSIONS[k] for k in ("length", "area", "volume"))
 MOST_PLACES = 3
@@ -52,6 +54,8 @@ def finding_lines(findings: list[Finding]) -> Iterator[str]:
 
 
 def step_lines(steps: list[Step]) -> Iterator[str]:
+    from brook.core.geometry.steps import WORDS  # what mends is not loaded to look
+
     for number, step in enumerate(steps, 1):
         values = ", ".join(f"{name} {show(value, LENGTH)}" for name, value in step.values.items())
         yield f"  {number}. {WORDS[step.kind]}{f' ({values})' if values else ''}"

@@ -11,6 +11,7 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
+import dask
 from distributed import Client, Event, Future, LocalCluster, Status, get_client, get_worker
 
 from brook.core.solve.run import Wish
@@ -66,6 +67,8 @@ class RunQueue:
     def start(self) -> None:
         """Connects to the scheduler, or starts a local cluster of single-threaded processes."""
         if self._scheduler is None:
+            # a worker gets its next run when it is free, so that none waits behind a long one while another worker idles
+            dask.config.set({"distributed.scheduler.worker-saturation": 1.0})
             self._cluster = LocalCluster(
                 n_workers=self._workers, threads_per_worker=1, processes=True, host="127.0.0.1",
                 dashboard_address="127.0.0.1:0", silence_logs=40,

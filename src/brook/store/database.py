@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
-from sqlalchemy import Connection, Engine, create_engine, event, func, select
+from sqlalchemy import Connection, Engine, create_engine, event, func, inspect, select, text
 from sqlalchemy.orm import Session, defer, sessionmaker
 
 from brook.core.editing import name_from
@@ -72,8 +71,8 @@ class Store:
         """Raises `StoreError`."""
         return read_study(self.study_row(slug).document)
 
-    def add_study(self, study: Study, what: str, author: Author = NOBODY) -> str:
-        """Keeps a new study and gives its address."""
+    def add_study(self, study: Study, what: str, author: Author = NOBODY, changed: datetime | None = None) -> str:
+        """Keeps a new study and gives its address. The shelf shows first what was `changed` last: now, if nothing is said."""
         with self.writing() as session:
             taken = list(session.scalars(select(StudyRow.slug)))
             slug = name_from(study.title, [t.replace("-", "_") for t in taken]).replace("_", "-")
@@ -81,6 +80,7 @@ class Store:
             session.add(row)
             session.flush()
             history.begin(session, row, what, author)
+            row.changed = changed or row.changed
             return slug
 
     def change_study(self, slug: str, study: Study, what: str, changes: int, author: Author = NOBODY) -> bool:
@@ -279,6 +279,18 @@ def _settings(connection: Any, _: Any) -> None:
 
 def upgrade(engine: Engine) -> None:
     """Brings the schema to the newest migration."""
+    newest = max(path.name.partition("_")[0] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+    with engine.begin() as connection:
+        known = (
+            text("SELECT version_num FROM alembic_version")
+            if inspect(connection).has_table("alembic_version")
+            else None
+        )
+        if known is not None and connection.execute(known).scalars().all() == [newest]:
+            return
+    from alembic import command  # only when there is something to do: loading it takes a good part of a start
+    from alembic.config import Config
+
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:

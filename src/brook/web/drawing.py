@@ -8,7 +8,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from brook.core.geometry import Edge, PlaneShape, outline
+from brook.core.geometry.outlines import outline
+from brook.core.geometry.plane import PlaneShape
+from brook.core.geometry.rings import Edge
 from brook.core.study import Resolved
 from brook.core.study.boundaries import KINDS
 from brook.core.units import DIMENSIONS, show

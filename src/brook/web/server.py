@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import gc
 import socket
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
@@ -54,14 +55,12 @@ def create_app(
             tidy_shapes(studio)
             if with_demo:
                 make_shapes(studio)
-            studio.desk.start()
-            studio.workshop.start()
             queue.start()
             studio.resume()
+            studio.desk.start()
+            studio.workshop.start()
 
         starting = asyncio.create_task(asyncio.to_thread(begin))
-        if address := getattr(app.state, "address", ""):
-            asyncio.get_running_loop().call_later(0.05, lambda: print(f"Brook is at {address}", flush=True))
         starting.add_done_callback(_tell_failure)
         yield
         await asyncio.wait([starting])
@@ -139,8 +138,22 @@ def serve(
     except DataInUse as error:
         raise SystemExit(str(error)) from error
     free = free_port(host, port)
+    gc.freeze()  # what was loaded stays
     if free != port:
         print(f"port {port} is taken, so this is on {free}", flush=True)
     app = create_app(data, scheduler, with_demo, warming=warming)
-    app.state.address = f"http://{f'[{host}]' if ':' in host else host}:{free}/"
-    uvicorn.run(app, host=host, port=free, log_level="warning", timeout_keep_alive=75)
+    config = uvicorn.Config(app, host=host, port=free, log_level="warning", timeout_keep_alive=75)
+    _Server(config, f"http://{f'[{host}]' if ':' in host else host}:{free}/").run()
+
+
+class _Server(uvicorn.Server):
+    """Says its address once it answers there."""
+
+    def __init__(self, config: uvicorn.Config, address: str) -> None:
+        super().__init__(config)
+        self._address = address
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets)
+        if self.started:
+            print(f"Brook is at {self._address}", flush=True)

@@ -166,13 +166,19 @@ class _Work:
                 pool.shutdown(wait=not stop.is_set(), cancel_futures=True)
 
     def _next(self) -> int | None:
-        """What comes next: what runs wait for, else the first purpose, and of it what most depends on."""
+        """What comes next: what the first study needs, what runs wait for, then the other purposes in turn; of it what most
+        depends on."""
         asked = set()
         for k in wanted(self._there):
             asked |= {k, *self._within(k)} if k < len(self.needs) else set()
         ready = [k for k in self._open if self._done.issuperset(self.needs[k].calls)]
         order = {name: at for at, name in enumerate(self._first)}
-        return min(ready, key=lambda k: (k not in asked, order[self.needs[k].purpose], -self._heavy[k]), default=None)
+
+        def rank(k: int) -> tuple[bool, bool, int, float]:
+            place = order[self.needs[k].purpose]
+            return place > 0, k not in asked, place, -self._heavy[k]
+
+        return min(ready, key=rank, default=None)
 
     def _take(self, future: Future) -> None:
         k = self._under_way.pop(future)

@@ -14,7 +14,7 @@ from itertools import pairwise
 import numpy as np
 import shapely
 
-from brook.core.geometry import PlaneShape
+from brook.core.geometry.plane import PlaneShape
 from brook.core.mesh.extrude import Polygons, extruded
 from brook.core.mesh.joining import Loop, join_askew, join_small, straighten
 from brook.core.mesh.polyhedral import Mesh

@@ -13,7 +13,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from brook.core.geometry import PlaneShape
+from brook.core.geometry.plane import PlaneShape
 from brook.core.mesh.cells import cells_on
 from brook.core.mesh.polyhedral import Mesh
 from brook.core.study import Problem, Resolved

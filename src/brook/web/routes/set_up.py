@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
-from brook.core.geometry import PlaneShape
+from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import SOLIDS
 from brook.core.study.boundaries import KINDS
 from brook.core.study.heat import PATCH_KINDS

@@ -120,7 +120,7 @@ export class Curves {
 
   // -- the bar that all plots share ---------------------------------------------------------
 
-  zoomAll(x, y) {
+  zoomAll(x) {
     for (const plot of Object.values(this.plots)) plot?.zoom(x, x ? plot.own.y : null, true);
     const [from, to] = [this.root.querySelector("#from"), this.root.querySelector("#to")];
     const shown = (v) => (this.inTime ? Number(v.toPrecision(4)) : Math.round(v));

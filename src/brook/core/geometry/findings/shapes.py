@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from brook.core.geometry.findings import kernels
 from brook.core.geometry.findings.base import Finder, Place, place_of
@@ -64,6 +63,8 @@ def near_points(surface: Surface, tolerance: float | None = None) -> np.ndarray:
     ends = edges.ends[edges.uses == 1]
     if not len(ends):
         return np.zeros((0, 2), np.int64)
+    from scipy.spatial import cKDTree  # only where something is open: loading it takes longer than a small shape
+
     tolerance = near_tolerance(surface) if tolerance is None else tolerance
     points = np.unique(ends)
     pairs = points[cKDTree(surface.points[points]).query_pairs(tolerance, output_type="ndarray")].reshape(-1, 2)

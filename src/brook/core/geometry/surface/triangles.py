@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from brook.core.geometry.surface import kernels
 
@@ -121,8 +119,7 @@ class Surface:
         inner = np.ones(len(triangles), bool)
         inner[offsets[:-1]] = False
         near, far = triangles[every[inner] - 1], triangles[every[inner]]
-        graph = coo_matrix((np.ones(len(near)), (near, far)), shape=(self.count, self.count))
-        _, label = connected_components(graph, directed=False)
+        label = kernels.linked(self.count, near, far)
         rank = np.argsort(-np.bincount(label), kind="stable")
         renumber = np.empty(len(rank), np.int64)
         renumber[rank] = np.arange(len(rank))

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import shapely
 
-from brook.core.geometry import PlaneShape
+from brook.core.geometry.plane import PlaneShape
 from brook.core.geometry.surface import Surface
 from brook.core.geometry.surface.triangles import welded
 from brook.core.mesh.assembling import Polygons

@@ -114,7 +114,7 @@ export class Picking {
       button("delete its shell", () => page.try({ kind: "delete", what: "shell", at: spot(at, name) })));
   }
 
-  edge(hit, at) {
+  edge(hit) {
     const { shape } = this.page.view, { ends, beside } = shape.edgeAt(hit), line = shape.featureLine(ends);
     const name = (triangle) => shape.data.patches[shape.patchOf(triangle)].name;
     const placed = (point) => shape.place3(point).map((v, i) => v + shape.middle[i]);
