@@ -312,8 +312,10 @@ def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: b
     from brook.core.compiling.warming import Warming, all_there
 
     if not all_there():
-        _say("2 of 2: starting; code is compiled beside the pages, once on this machine: what the first study needs within "
-             "half a minute, all of it in one or two; runs wait for what they need")
+        _say(
+            "2 of 2: starting; code is compiled beside the pages, once on this machine: what the first study needs within "
+            "half a minute, all of it in one or two; runs wait for what they need"
+        )
     warming = Warming()
     warming.start()  # before what serving takes is loaded, which takes a second or two itself
     from brook.web.server import serve as serve_pages

@@ -129,6 +129,7 @@ HOSTILE = {
     "bomb.3mf": archive({"3D/3dmodel.model": " " * 300_000_000}),
     "words.3mf": archive({"3D/3dmodel.model": "<!DOCTYPE m [<!ENTITY a 'b'>]><model>&a;</model>"}),
     "damaged.3mf": archive({"3D/3dmodel.model": "<model><resources>"}),
+    "encoding.3mf": archive({"3D/3dmodel.model": "<?xml version='1.0' encoding='UTF0'?><model/>"}),
     "unit.3mf": archive({"../../3D/3dmodel.model": "<model unit='league'/>"}),
     "circle.3mf": archive({"3D/3dmodel.model": f"<model xmlns='{CORE[1:-1]}'><resources><object id='1'><components><component objectid='1'/></components></object></resources><build><item objectid='1'/></build></model>"}),
     "points.step": b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\n" + b"".join(b"#%d=CARTESIAN_POINT('',(0.,0.,%d.));\n" % (k, k) for k in range(1, 50000)) + b"ENDSEC;\nEND-ISO-10303-21;\n",

@@ -172,7 +172,9 @@ def brought(tmp_path: Path, name: str, kernels: Path | None) -> list:
 def test_a_run_asked_for_while_kernels_compile_waits_says_so_and_ends_with_the_same_figures(tmp_path):
     iterations, readings, words = brought(tmp_path, "at-once", tmp_path / "none-yet")
     assert any("waits for code" in w for w in words)
-    assert not any("compiling code that this run needs" in w for w in words), "the list lacks what the first study needs"
+    assert not any("compiling code that this run needs" in w for w in words), (
+        "the list lacks what the first study needs"
+    )
     assert (iterations, readings, []) == tuple(brought(tmp_path, "later", None))
     assert len(readings) >= 2
 
@@ -195,7 +197,9 @@ def test_warming_can_be_stopped_and_goes_on_later(tmp_path):
     for until in (2, 4):
         script.write_text(textwrap.dedent(code.format(until=until)))
         environment = {**os.environ, PLACE: str(tmp_path / "kept"), "PYTHONPATH": str(ROOT / "src")}
-        done = subprocess.run([sys.executable, str(script)], text=True, capture_output=True, env=environment, timeout=120)
+        done = subprocess.run(
+            [sys.executable, str(script)], text=True, capture_output=True, env=environment, timeout=120
+        )
         assert done.returncode == 0, done.stderr
         assert done.stdout.split() == ["0", str(until), "False", "{}"]
         there.append(len(list((tmp_path / "kept").glob("*.kernel"))))

@@ -283,3 +283,12 @@ def test_a_mesh_is_made_and_written_by_the_command_line(tmp_path):
     wrong = CliRunner().invoke(app, ["mesh", str(tmp_path / "study.json"), "--out", str(tmp_path / "sheet.stl")])
     assert wrong.exit_code == 1
     assert ".cgns" in wrong.output
+
+
+@pytest.mark.parametrize("suffix", MESH_FORMATS)
+def test_a_cell_without_volume_is_told(tmp_path, suffix):
+    mesh = box_mesh((2, 2, 2))
+    path = tmp_path / f"flat.{suffix}"
+    write_mesh(path, replace(mesh, points=np.where(mesh.points > 0.6, 0.5, mesh.points)))
+    with pytest.raises(FileError, match="have no volume"):
+        read_mesh(path.name, path.read_bytes())

@@ -74,6 +74,8 @@ def test_too_many_points_are_thinned_where_the_outline_is_nearly_straight():
         ("a.csv", b"0 0\n1 nan\n1 1", "not finite"),
         ("a.dxf", b"no drawing at all", "cannot be read as a DXF"),
         ("a.dxf", drawing(lambda s: s.add_line((0, 0), (1, 1))), "no closed outline"),
+        ("a.dxf", drawing(lambda s: s.add_circle((1e200, 0), 5)), "so far off that its form is lost"),
+        ("a.dxf", drawing(lambda s: s.add_arc((1e13, 0), 5, 0, 90)), "so far off that its form is lost"),
     ],
 )
 def test_bad_outlines_say_why(name, data, why):
@@ -127,3 +129,11 @@ def test_drawings_of_many_lines_are_put_together_or_refused_at_once():
     assert area(read_outline("ring.dxf", lines(6000, order), "mm", 400)) == pytest.approx(np.pi * 0.25, rel=1e-3)
     with pytest.raises(FileError, match="at most"):
         read_outline("rays.dxf", lines(60_000, np.arange(60_000)), "mm", 400)
+
+
+def test_a_curve_is_followed_by_its_own_size_wherever_it_begins():
+    """One that begins a hair beside the origin once took all memory."""
+    for height in (0.0, 1e9):
+        ring = [(0, 1e-300, height), (10, 0, height), (10, 10, height), (0, 10, height), (0, 0, height)]
+        points = read_outline("ring.dxf", drawing(lambda s, ring=ring: s.add_spline(ring)), "mm", 400)
+        assert 100e-6 < area(points) < 160e-6

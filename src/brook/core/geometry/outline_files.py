@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+from itertools import islice
 
 import numpy as np
 import shapely
@@ -12,10 +13,12 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from brook.core.geometry.files import FileError
+from brook.core.geometry.files.base import LARGEST
 from brook.core.units import unit_factor
 
 MOST_BYTES = 20_000_000
 MOST_PIECES = 20_000
+MOST_OF_ONE = 100_000  # points of one curve
 CLOSE = 1e-4  # of the size: ends nearer to each other than this meet
 # what a drawing may say of its own unit
 DRAWN_IN = {1: "inch", 4: "mm", 5: "cm", 6: "m"}
@@ -81,20 +84,35 @@ def _drawing(data: bytes) -> tuple[np.ndarray, str]:
     """The largest closed outline of a drawing, and the unit it says, '' for none."""
     from ezdxf import path
     from ezdxf.filemanagement import read
-    from ezdxf.lldxf.const import DXFError
+    from ezdxf.math import Matrix44
 
     drawn = len(re.findall(rb"\n\s*0\s*\n(?:%s)\s*\n" % TAKEN.replace(" ", "|").encode(), data))
     if drawn > MOST_PIECES:
         raise FileError(f"the drawing has {drawn} lines; at most {MOST_PIECES} are taken in")
     try:
         drawing = read(io.TextIOWrapper(io.BytesIO(data), encoding="utf-8", errors="replace"))
-    except (DXFError, OSError, ValueError, KeyError, IndexError, AttributeError, TypeError) as error:
-        raise FileError(f"this cannot be read as a DXF drawing: {str(error)[:80]}") from None
+    except Exception as error:  # the library raises what it likes
+        raise FileError(f"this cannot be read as a DXF drawing: {' '.join(str(error).split())[:80]}") from None
     pieces: list[np.ndarray] = []
     for entity in drawing.modelspace().query(TAKEN):
-        line = path.make_path(entity)
-        size = max((abs(v) for p in (line.start, line.end) for v in (p.x, p.y)), default=1.0) or 1.0
-        at = np.array([(p.x, p.y) for p in line.flattening(1e-3 * size, segments=16)])
+        told = f"{entity.dxftype().lower()} #{entity.dxf.handle} of the drawing"
+        try:
+            line = path.make_path(entity).transform(Matrix44.scale(1, 1, 0))  # as seen from above
+            corners = np.array([(p.x, p.y) for p in line.control_vertices()]).reshape(-1, 2)
+        except Exception as error:  # as above
+            raise FileError(f"the {told} is damaged ({' '.join(str(error).split())[:60]})") from None
+        if not len(corners):
+            continue  # a single place
+        size, far = float(np.ptp(corners, axis=0).max()), float(np.abs(corners).max())
+        # pieces of a curve are halved until they are straight, which never ends where digits do not tell them apart
+        if not far < LARGEST or 0 < size < 1e-9 * far:
+            raise FileError(
+                f"the {told} has places that are no numbers, or so far off that its form is lost; move it to the origin"
+            )
+        flat = line.flattening(max(1e-3 * size, 1e-300), segments=16)
+        at = np.array([(p.x, p.y) for p in islice(flat, MOST_OF_ONE + 1)])
+        if len(at) > MOST_OF_ONE:
+            raise FileError(f"a curve of the drawing has over {MOST_OF_ONE} points; draw it with fewer turns")
         if len(at) > 1 and np.isfinite(at).all():
             pieces.append(at)
     loops = _joined(pieces)

@@ -83,7 +83,7 @@ def cell_geometry(points, face_points, face_offsets, owner, neighbour, face_cent
                 middle[c, i] += face_centre[f, i]
     for c in range(cell_count):
         for i in range(3):
-            middle[c, i] /= faces[c]
+            middle[c, i] /= max(faces[c], 1.0)
     volume = np.zeros(cell_count)
     centre = np.zeros((cell_count, 3))
     for f in range(len(owner)):
@@ -102,8 +102,8 @@ def cell_geometry(points, face_points, face_offsets, owner, neighbour, face_cent
                 centre[c, 1] += part * (points[p, 1] + points[q, 1] + fy + middle[c, 1]) / 4.0
                 centre[c, 2] += part * (points[p, 2] + points[q, 2] + fz + middle[c, 2]) / 4.0
     for c in range(cell_count):
-        for i in range(3):
-            centre[c, i] /= volume[c]
+        for i in range(3):  # a cell without volume is told by whoever takes meshes in
+            centre[c, i] = centre[c, i] / volume[c] if volume[c] != 0.0 else middle[c, i]
     return volume, centre
 
 

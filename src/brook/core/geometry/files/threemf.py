@@ -53,6 +53,8 @@ def read(data: bytes) -> Surface:
         root = ElementTree.fromstring(_model(data))
     except ElementTree.ParseError as error:
         raise FileError(f"the shape's XML is damaged in line {error.position[0]}; write it anew") from None
+    except (LookupError, ValueError):  # of an encoding that is not known, or that does not fit
+        raise FileError("the shape's XML is in an encoding that is not known; write it anew as UTF-8") from None
     unit = root.get("unit", "millimeter")
     if unit not in MILLIMETRES:
         raise FileError(f"the unit '{unit[:20]}' is not one of 3MF")
