@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from brook.core.checks import check, prepare
+from brook.core.materials import library
 from brook.core.numerics import Stencil
 from brook.core.physics.boundaries import CONDITIONS
 from brook.core.physics.conditions import FIXED, PatchFaces
@@ -197,3 +198,14 @@ def test_a_channel_that_lies_askew_to_its_cells_loses_the_same(degrees):
         errors.append([abs(2 * drop / LOSS - 1), abs(fastest / (1.5 * SPEED) - 1)])
     assert max(errors[0]) < 0.02
     assert max(errors[1]) < 0.35 * max(errors[0])
+
+
+@pytest.mark.parametrize("substance", library.RANGES)
+def test_kept_properties_are_those_of_the_library_they_are_from(substance):
+    for degrees in (1, 10, 25, 77):
+        assert library.at(substance, degrees + 273.15) == pytest.approx(
+            library.ask(substance, degrees + 273.15), rel=1e-12
+        )
+    assert library.at(substance, 300.123) == library.ask(substance, 300.123)
+    for name, values in library.ask_table(substance).items():
+        assert library.table(substance)[1][name] == pytest.approx(values, rel=1e-12)

@@ -31,27 +31,40 @@ def studies() -> list[Study]:
 
 
 def load(studio: Studio) -> None:
-    """Adds the demo studies that are not there yet, and queues their runs in the order in which they stand on the shelf."""
-    there = {read_study(row.document).title for row in studio.store.studies()}
-    drawn, begun, slugs = studies(), now(), dict[str, str]()
-    last = len(drawn) - 1  # runs through time take longest: nothing waits behind them
-    for place, study in enumerate(drawn):
-        if study.title not in there:
-            # the shelf shows first what was changed last
-            slugs[study.title] = studio.store.add_study(
-                study, "demo study", changed=begun - timedelta(seconds=2 * place)
-            )
-    for study in drawn[:last]:
-        _queue(studio, study, slugs)
-    if HEADER not in there:  # making its files takes a while, and all others are under way by now
+    """Adds the demo studies with drawn shapes that are not there yet, and queues their runs as they stand on the shelf."""
+    fresh = _put(studio, studies())
+    for study in studies()[:-1]:  # runs through time take longest, and come last of all
+        _queue(studio, study, fresh)
+
+
+def load_rest(studio: Studio) -> None:
+    """The same of what takes a while to make, or to compute."""
+    *_, last = studies()
+    if HEADER not in _titles(studio):
         from brook.demo import spray_header
 
         contents = {name: (file, keep(studio.store, data)) for name, (file, data) in spray_header.files().items()}
         header = spray_header.study(contents)
-        changed = begun - timedelta(seconds=2 * last - 1)
-        slugs[HEADER] = studio.store.add_study(header, "demo study", changed=changed)
-        _queue(studio, header, slugs)
-    _queue(studio, drawn[last], slugs)
+        fresh = _put(studio, [header], before=last.title)
+        _queue(studio, header, fresh)
+    slug = _titles(studio)[last.title]
+    if not studio.store.newest_runs(studio.store.study_row(slug).id):
+        _queue(studio, last, {last.title: slug})
+
+
+def _titles(studio: Studio) -> dict[str, str]:
+    return {read_study(row.document).title: row.slug for row in studio.store.studies()}
+
+
+def _put(studio: Studio, fresh: list[Study], before: str = "") -> dict[str, str]:
+    """Keeps those that are not there yet, in this order on the shelf, which shows first what was changed last; gives their
+    addresses by title."""
+    there, added = _titles(studio), {}
+    top = studio.store.study_row(there[before]).changed + timedelta(seconds=1) if before in there else now()
+    for place, study in enumerate(fresh):
+        if study.title not in there:
+            added[study.title] = studio.store.add_study(study, "demo study", changed=top - timedelta(seconds=2 * place))
+    return added
 
 
 def _queue(studio: Studio, study: Study, slugs: dict[str, str]) -> None:

@@ -53,12 +53,14 @@ def create_app(
             if with_demo:
                 demo.load(studio)
             tidy_shapes(studio)
-            if with_demo:
-                make_shapes(studio)
             queue.start()
             studio.resume()
+            kernels.wait_for_first()  # until then all cores are needed for what the first runs wait for
             studio.desk.start()
             studio.workshop.start()
+            if with_demo:
+                demo.load_rest(studio)
+                make_shapes(studio)
 
         starting = asyncio.create_task(asyncio.to_thread(begin))
         starting.add_done_callback(_tell_failure)

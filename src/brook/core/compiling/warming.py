@@ -22,20 +22,22 @@ from brook.core.compiling.place import folder, tidy
 from brook.core.compiling.turns import is_warming, no_longer_wanted, part_of_warming, wanted, warming_lock
 
 MOST_PROCESSES = 8
-NICENESS = 5  # less than that of runs: what a run waits for is compiled before other runs go on
+NICENESS = 5  # while the first runs wait
+BEHIND = 19  # once they do not: more than that of runs, so that compiling ahead does not slow them down
 LOOK = 0.1  # seconds between two looks at what runs wait for
 
 
 @dataclass
 class Progress:
     """How far compiling has come: kernels that are there of `total`; seconds it may still take; `busy` until it ends;
-    `failed` says which could not be compiled."""
+    `first_there` once those of the first purpose are; `failed` says which could not be compiled."""
 
     there: int = 0
     total: int = 0
     purpose: str = ""
     seconds_left: float = 0.0
     busy: bool = False
+    first_there: bool = False
     failed: dict[str, str] = field(default_factory=dict)
 
     def words(self) -> str:
@@ -92,6 +94,11 @@ class Warming:
         if not self._thread.is_alive() and not all_there():
             self.progress.busy = True
             self._thread.start()
+
+    def wait_for_first(self) -> None:
+        """Waits until what a first study needs is there."""
+        while self.progress.busy and not self.progress.first_there and not self._stop.wait(LOOK):
+            pass
 
     def stop(self) -> None:
         """Ends it; what is compiled is kept."""
@@ -154,7 +161,8 @@ class _Work:
                 while (self._open or self._under_way) and not stop.is_set():
                     while len(self._under_way) < processes and (k := self._next()) is not None:
                         self._open.discard(k)
-                        self._under_way[pool.submit(_make, k)] = k
+                        behind = BEHIND if niceness and self.progress.first_there else 0
+                        self._under_way[pool.submit(_make, k, behind)] = k
                     for future in wait(self._under_way, LOOK, FIRST_COMPLETED).done:
                         self._take(future)
             except BrokenProcessPool:
@@ -200,14 +208,17 @@ class _Work:
         by_list = sum(self.needs[k].seconds for k in left)
         pace = (time.monotonic() - self._begun) / self._spent if self._spent > 3.0 else 1.0 / cores()
         self.progress.seconds_left = by_list * pace
+        self.progress.first_there = all(self.needs[k].purpose != self._first[0] for k in left)
         self.progress.purpose = min((self.needs[k].purpose for k in left), key=self._first.index, default="")
         self._say(self.progress)
 
 
-def _make(k: int) -> bool:
-    """In a process of the pool: compiles one; whether it was not there before."""
+def _make(k: int, niceness: int) -> bool:
+    """In a process of the pool: compiles one, giving way to others as said; whether it was not there before."""
     from brook.core.compiling.kinds import kernel_of
 
+    if niceness > os.getpriority(os.PRIO_PROCESS, 0):
+        os.setpriority(os.PRIO_PROCESS, 0, niceness)
     kernel, types = kernel_of(listed.needs()[k])
     try:
         path = kernel._cache.path(types)

@@ -8,16 +8,14 @@ from functools import lru_cache
 
 import numpy as np
 
+from brook.core.materials import library
+from brook.core.materials.library import RANGES
 from brook.core.materials.rheology import Rheology
 from brook.core.study import Problem, Resolved
 from brook.core.study.varied import Varied
 from brook.core.units import DIMENSIONS, show
 
-ATMOSPHERE = 101_325.0
 GAS_CONSTANT = 8.314462618  # J/(mol K), exact since 2019
-# Temperatures in K between which the substance is the liquid or gas its name promises, at 1 atm.
-RANGES = {"water": (273.16, 373.0), "air": (200.0, 1500.0)}
-MORE = ("C", "L", "ISOBARIC_EXPANSION_COEFFICIENT")
 TITLES = {"water": "Water", "air": "Air"}
 
 
@@ -49,7 +47,7 @@ class ConstantFluid:
         if name in self.varied:
             return self.varied[name].at(temperature)
         if self.substance:
-            known, values = table(self.substance)
+            known, values = library.table(self.substance)
             return np.interp(temperature, known, values[name])
         return None
 
@@ -101,27 +99,8 @@ def _law(fluid: Resolved) -> Rheology | None:
 
 @lru_cache(maxsize=256)
 def _library(substance: str, temperature: float) -> ConstantFluid:
-    from CoolProp.CoolProp import PropsSI
-
-    density = PropsSI("D", "T", temperature, "P", ATMOSPHERE, substance)
-    viscosity = PropsSI("V", "T", temperature, "P", ATMOSPHERE, substance)
-    capacity, conductivity, expansion = (PropsSI(name, "T", temperature, "P", ATMOSPHERE, substance) for name in MORE)
-    return ConstantFluid(
-        TITLES[substance], float(density), float(viscosity), float(capacity), float(conductivity), float(expansion), substance
-    )  # fmt: skip
-
-
-@lru_cache(maxsize=8)
-def table(substance: str) -> tuple[np.ndarray, dict[str, np.ndarray]]:
-    """Temperatures (n,) in K and there the density, viscosity, conductivity and heat capacity (n,) of a substance at 1 atm."""
-    from CoolProp.CoolProp import PropsSI
-
-    low, high = RANGES[substance]
-    temperature = np.linspace(low, high, 401)
-    names = {"density": "D", "viscosity": "V", "conductivity": "L", "heat_capacity": "C"}
-    return temperature, {
-        n: np.asarray(PropsSI(k, "T", temperature, "P", ATMOSPHERE, substance)) for n, k in names.items()
-    }
+    density, viscosity, capacity, conductivity, expansion = library.at(substance, temperature)
+    return ConstantFluid(TITLES[substance], density, viscosity, capacity, conductivity, expansion, substance)
 
 
 def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFluid | None:
