@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8430
 
-.PHONY: demo serve test test-fast check verify bench evidence shots lock vendor crash clean browser kernels front
+.PHONY: demo serve test test-fast check verify bench evidence shots lock vendor crash clean browser kernels needs front
 
 demo: $(VENV)/.ready
 	$(BIN)/brook demo --port $(PORT)
@@ -23,6 +23,10 @@ $(VENV)/.ready-dev: $(VENV)/.ready requirements-dev.lock
 
 kernels: $(VENV)/.ready
 	$(BIN)/brook warm
+
+# The list of kernels to compile ahead, from what real work needs.
+needs: $(VENV)/.ready
+	$(BIN)/python scripts/kernels.py
 
 browser:
 	scripts/install-browser

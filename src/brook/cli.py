@@ -22,6 +22,25 @@ def _say(text: str) -> None:
     print(text, file=sys.stderr, flush=True)
 
 
+class _KernelNews:
+    """Says once that something is compiled, so that nobody wonders why a first call takes longer."""
+
+    def __init__(self) -> None:
+        self._said = False
+
+    def __call__(self, what: str, name: str) -> None:
+        if what != "there" and not self._said:
+            self._said = True
+            _say("compiling code for this, once on this machine; `brook warm` compiles all of it")
+
+
+@app.callback()
+def _before() -> None:
+    from brook.core.compiling.turns import listen
+
+    listen(_KernelNews())
+
+
 def _load(path: Path) -> Any:
     """The study of a file; says what is wrong with it and exits with 1 otherwise."""
     from brook.core.study import DocumentError, read_study

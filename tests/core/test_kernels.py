@@ -104,6 +104,15 @@ def test_a_folder_that_cannot_be_written_to_is_told(modules, tmp_path):
     assert PLACE in errors
 
 
+def test_a_folder_that_others_may_write_to_is_not_used(modules, tmp_path):
+    """What lies there is run, so it has to be the user's own."""
+    modules("2.0", "1.0")
+    (tmp_path / "kept").chmod(0o777)
+    out, errors = ran(CALL, tmp_path / "kept", tmp_path)
+    assert out == "21.0 2"
+    assert "others may write to it" in errors
+
+
 def test_processes_that_need_the_same_at_once_compile_it_once(modules, tmp_path):
     (tmp_path / "more.py").write_text(MORE.format(factor="2.0", more="1.0"))
     both = [started(CALL, tmp_path / "kept", tmp_path) for _ in range(3)]

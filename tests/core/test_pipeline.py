@@ -2,6 +2,7 @@
 
 import csv
 import json
+from importlib.resources import files
 
 import numpy as np
 import pytest
@@ -208,8 +209,19 @@ def test_check_of_a_good_study_exits_with_0(tmp_path):
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("case", ["channel", "pipe", "cavity-100"])
-def test_quick_cases_of_verification_pass(case, tmp_path):
+@pytest.mark.parametrize(
+    "case",
+    ["channel", "pipe", "cavity-100", "convection-1e4", "composite-wall", "fin", "counterflow", "taylor-couette"],
+)
+def test_quick_cases_of_verification_pass_with_the_figures_that_are_shown(case, tmp_path):
+    """The page Evidence shows what a file holds: those that are quick are measured anew, and have to be the same."""
     result = command.invoke(app, ["verify", case, "--json", str(tmp_path / "figures.json")])
     assert result.exit_code == 0, result.stdout
-    assert all(c["passed"] for c in json.loads((tmp_path / "figures.json").read_text())[case]["comparisons"])
+    found = json.loads((tmp_path / "figures.json").read_text())[case]["comparisons"]
+    shown = json.loads((files("brook") / "evidence.json").read_text())["cases"][case]["comparisons"]
+    assert [c["what"] for c in found] == [c["what"] for c in shown]
+    for now, then in zip(found, shown, strict=True):
+        assert now["passed"]
+        assert now["measured"] == pytest.approx(then["measured"], rel=1e-4, abs=1e-4 * abs(then["reference"])), now[
+            "what"
+        ]

@@ -11,6 +11,7 @@ from tests.web.helpers import client
 
 
 def test_figures_of_every_case_are_there_and_within_their_tolerance():
+    """Those of quick cases are measured anew in `tests/core/test_pipeline.py`."""
     known = json.loads(FIGURES.read_text())["cases"]
     assert set(known) == set(cases())
     outside = [(n, c["what"]) for n, case in known.items() for c in case["comparisons"] if not c["passed"]]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from brook.core.bench import flows, parts, shapes
+from brook.core.bench import flows, parts, ready, shapes
 from brook.core.bench.measure import Figure
 
 BENCHES: dict[str, Callable[[], Figure | list[Figure]]] = {
@@ -28,6 +28,7 @@ BENCHES: dict[str, Callable[[], Figure | list[Figure]]] = {
     "findings": shapes.bench_findings,
     "survey": shapes.bench_survey,
     "stl": shapes.bench_stl,
+    "ready": ready.bench_ready,
 }
 
 

@@ -18,7 +18,8 @@ TRIAD_BYTES = 24
 
 @dataclass(frozen=True)
 class Figure:
-    """A value for each item: `µs`, counted also in triads of 24 B at the bandwidth measured with it, or `B`."""
+    """A value for each item: `µs`, counted also in triads of 24 B at the bandwidth measured with it, or `B`; or one for all
+    items: `s`."""
 
     name: str
     what: str
@@ -36,7 +37,7 @@ class Figure:
         value = f"{self.value:.3g} {self.unit}".strip()
         text = f"{self.name}: {value} {self.what}, {self.items} items"
         if self.triads is None:
-            return text
+            return f"{text}, beside {self.bandwidth / 1e9:.3g} GB/s" if self.bandwidth else text
         return f"{text}, {self.triads:.0f} triads at {self.bandwidth / 1e9:.3g} GB/s on {self.threads} thread(s)"
 
     def as_dict(self) -> dict[str, Any]:

@@ -28,6 +28,9 @@ def folder() -> Path | None:
         there.mkdir(parents=True, exist_ok=True, mode=0o700)
         if not os.access(there, os.W_OK | os.X_OK):
             raise PermissionError(13, "not writable")
+        facts = there.stat()
+        if facts.st_uid != os.geteuid() or facts.st_mode & 0o022:
+            raise PermissionError(13, "others may write to it, and what lies there is run")
         return there
     except OSError as error:
         tell(f"compiled code cannot be kept in {there} ({error.strerror}), so every start compiles anew; "

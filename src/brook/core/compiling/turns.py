@@ -20,6 +20,11 @@ LOCK = ".lock"
 _listeners: list[Listener] = []
 
 
+def listen(listener: Listener) -> None:
+    """The same as `listening`, for the rest of this process."""
+    _listeners.append(listener)
+
+
 @contextmanager
 def listening(listener: Listener) -> Iterator[None]:
     """Tells what happens to kernels of this process meanwhile: `compiling` one, `waiting` for another process, `there`."""
