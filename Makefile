@@ -7,19 +7,19 @@ PORT ?= 8430
 .PHONY: demo serve test test-fast check verify bench evidence shots lock vendor crash clean browser kernels needs front
 
 demo: $(VENV)/.ready
-	$(BIN)/brook demo --port $(PORT)
+	@$(BIN)/brook demo --port $(PORT)
 
 serve: $(VENV)/.ready
 	$(BIN)/brook serve --port $(PORT)
 
 # The environment from the lock files; kernels are compiled beside the pages, or by `make kernels`.
 $(VENV)/.ready: pyproject.toml requirements.lock scripts/install
-	scripts/install $(PYTHON) $(VENV)
-	touch $@
+	@scripts/install $(PYTHON) $(VENV)
+	@touch $@
 
 $(VENV)/.ready-dev: $(VENV)/.ready requirements-dev.lock
-	scripts/install $(PYTHON) $(VENV) dev
-	touch $@
+	@scripts/install $(PYTHON) $(VENV) dev
+	@touch $@
 
 kernels: $(VENV)/.ready
 	$(BIN)/brook warm

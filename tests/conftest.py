@@ -11,6 +11,14 @@ from pathlib import Path
 import pytest
 
 
+def pytest_configure(config: pytest.Config) -> None:
+    """Where several processes test, each has one core: threads that wait for one another would take most of the time."""
+    if hasattr(config, "workerinput"):
+        import numba
+
+        numba.set_num_threads(1)
+
+
 @pytest.fixture(scope="session")
 def brook_app(tmp_path_factory: pytest.TempPathFactory):
     """The application with its own data folder, two workers, and no demo."""

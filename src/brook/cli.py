@@ -332,9 +332,9 @@ def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: b
 
     if not all_there():
         _say(
-            "2 of 2: starting; code is compiled beside the pages, once on this machine: what the first study needs within "
-            "half a minute, all of it in one or two; runs wait for what they need"
+            "2 of 2: starting, about 3 s. Code is compiled beside the pages, once on this machine: what the first study needs"
         )
+        _say("        within half a minute, all of it in two. Runs that need some of it wait for it, and say so.")
     warming = Warming()
     warming.start()  # before what serving takes is loaded, which takes a second or two itself
     from brook.web.server import serve as serve_pages

@@ -48,6 +48,7 @@ def test_mixtures_keep_mass():
     assert np.abs(kept).max() < 1e-11
 
 
+@pytest.mark.slow
 def test_the_answer_does_not_depend_on_how_it_was_reached():
     """Mixed and started on lumps, mixed only, and neither."""
     found = []
@@ -73,23 +74,20 @@ def run_without_lumps(flow):
     return outcome.fields.velocity
 
 
-def test_a_large_run_says_that_it_started_from_coarser_meshes():
-    outcome = run_steady(cube_flow(28), RULES, {})
-    assert outcome.state == "converged"
-    assert outcome.history.marks == [(0, "started from a coarser mesh")]
-
-
+@pytest.mark.slow
 def test_coarse_corrections_save_iterations_and_change_no_answer(monkeypatch):
     found = []
     for least in (10**9, 5_000):
         monkeypatch.setattr(cycles, "CORRECTED", least)
         outcome = run_steady(cube_flow(36), RULES, {})
         assert outcome.state == "converged"
+        assert outcome.history.marks[0] == (0, "started from a coarser mesh")
         found.append(outcome)
     assert found[1].iterations < 0.75 * found[0].iterations
     assert np.abs(found[1].fields.velocity - found[0].fields.velocity).max() < 2e-4
 
 
+@pytest.mark.slow
 def test_nothing_is_left_to_correct_where_the_flow_is_done():
     flow = cube_flow(28)
     run_steady(flow, Rules(residual=1e-7, iterations=400), {})
@@ -146,15 +144,15 @@ def test_rows_know_their_faces():
 
 
 def test_large_meshes_give_the_same_on_any_number_of_threads():
-    most = numba.get_num_threads()
+    usual = numba.get_num_threads()
     found = []
-    for threads in (1, most):
+    for threads in (1, numba.config.NUMBA_NUM_THREADS):
         numba.set_num_threads(threads)
         flow = cube_flow(28)
         for _ in range(4):
             flow.iterate()
         found.append(flow.velocity.copy())
-    numba.set_num_threads(most)
+    numba.set_num_threads(usual)
     assert np.array_equal(found[0], found[1])
 
 

@@ -188,6 +188,7 @@ def test_a_run_asked_for_while_kernels_compile_waits_says_so_and_ends_with_the_s
     assert len(readings) >= 2
 
 
+@pytest.mark.slow
 def test_warming_can_be_stopped_and_goes_on_later(tmp_path):
     code = """
     import threading
