@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 PORT ?= 8430
 
-.PHONY: demo serve test test-fast check verify bench evidence shots lock vendor crash clean browser kernels needs front
+.PHONY: demo serve test check check-words check-quick verify bench evidence shots lock vendor crash clean browser kernels needs front
 
 demo: $(VENV)/.ready
 	@$(BIN)/brook demo --port $(PORT)
@@ -50,15 +50,17 @@ test: $(VENV)/.ready-dev kernels browser front
 crash: $(VENV)/.ready-dev
 	BROOK_MOMENTS=20 $(BIN)/pytest tests/web/test_crash.py
 
-test-fast: $(VENV)/.ready-dev
-	$(BIN)/pytest -n 2 -m "not browser and not slow" tests/core
-
 check: $(VENV)/.ready-dev kernels node_modules/.ready
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
+	@$(MAKE) --no-print-directory --jobs=2 --output-sync=target check-words check-quick
+
+check-words:
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	npm run --silent lint
+
+check-quick:
 	$(BIN)/pytest -n 2 -m "not browser and not slow" tests/core
 
 verify: $(VENV)/.ready

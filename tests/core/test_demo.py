@@ -16,6 +16,7 @@ def test_nothing_keeps_a_demo_study_from_running(title):
     assert len(STUDIES[title].variants) >= 3
 
 
+@pytest.mark.slow
 def test_the_teardrop_is_dragged_least_in_slack_water():
     study = STUDIES["Intake bars in slack water"]
     raw = study.model_dump(mode="json")

@@ -213,6 +213,7 @@ def try_all(name: str, count: int, seed: int) -> int:
     return readable
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", FORMATS)
 def test_changed_files_are_read_or_refused_in_a_sentence(name):
     done = subprocess.run(

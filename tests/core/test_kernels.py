@@ -76,6 +76,7 @@ def modules(tmp_path: Path):
     return answer
 
 
+@pytest.mark.slow
 def test_code_is_compiled_once_and_never_stale(modules, tmp_path):
     """A kernel is made anew when one that it calls, or a number of another module, changes; not when nothing does."""
     assert modules("2.0", "1.0") == "21.0 2"
@@ -85,6 +86,7 @@ def test_code_is_compiled_once_and_never_stale(modules, tmp_path):
     assert modules("2.0", "1.0") == "21.0 0"  # what was there before is still there
 
 
+@pytest.mark.slow
 def test_a_damaged_file_is_told_and_made_anew(modules, tmp_path):
     modules("2.0", "1.0")
     for path in (tmp_path / "kept").glob("*.kernel"):
@@ -95,6 +97,7 @@ def test_a_damaged_file_is_told_and_made_anew(modules, tmp_path):
     assert ran(CALL, tmp_path / "kept", tmp_path) == ("21.0 0", "")
 
 
+@pytest.mark.slow
 def test_a_folder_that_cannot_be_written_to_is_told(modules, tmp_path):
     modules("2.0", "1.0")
     (tmp_path / "file").write_text("")
@@ -104,6 +107,7 @@ def test_a_folder_that_cannot_be_written_to_is_told(modules, tmp_path):
     assert PLACE in errors
 
 
+@pytest.mark.slow
 def test_a_folder_that_others_may_write_to_is_not_used(modules, tmp_path):
     """What lies there is run, so it has to be the user's own."""
     modules("2.0", "1.0")
@@ -113,6 +117,7 @@ def test_a_folder_that_others_may_write_to_is_not_used(modules, tmp_path):
     assert "others may write to it" in errors
 
 
+@pytest.mark.slow
 def test_processes_that_need_the_same_at_once_compile_it_once(modules, tmp_path):
     (tmp_path / "more.py").write_text(MORE.format(factor="2.0", more="1.0"))
     both = [started(CALL, tmp_path / "kept", tmp_path) for _ in range(3)]

@@ -105,6 +105,7 @@ def test_heat_goes_through_two_solids_of_a_file_and_what_lies_between(tmp_path, 
     assert t == pytest.approx(np.where(x < 0.5, 400 - flux * x / 2, 300 + flux * (1 - x) / 0.5), abs=1e-5)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("suffix", MESH_FORMATS)
 def test_zones_of_one_fluid_are_parted_only_by_what_is_named(tmp_path, suffix):
     """A file in zones is one fluid; where one is said of a zone, or a wall has a name, that is a wall."""

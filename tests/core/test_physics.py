@@ -200,6 +200,7 @@ def test_a_channel_that_lies_askew_to_its_cells_loses_the_same(degrees):
     assert max(errors[1]) < 0.35 * max(errors[0])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("substance", library.RANGES)
 def test_kept_properties_are_those_of_the_library_they_are_from(substance):
     for degrees in (1, 10, 25, 77):

@@ -27,7 +27,7 @@ from numba.core.serialize import dumps
 from brook.core.compiling.place import DAY, folder, place, tell
 
 
-class KernelCache(_Cache):
+class KernelCache(_Cache):  # type: ignore[misc]
     """What Numba asks for compiled code and gives it to; of one kernel."""
 
     def __init__(self, name: str, dispatcher: Any) -> None:

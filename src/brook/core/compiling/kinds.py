@@ -6,11 +6,12 @@ from functools import cache
 from importlib import import_module
 from typing import Any
 
-from numba.core import types
+from numba.core import types as numba_types
 
 from brook.core.compiling.kernel import KERNELS
 from brook.core.compiling.needs import Kind, Need, needs
 
+types: Any = numba_types
 FIXED = " fixed"  # read only
 
 

@@ -16,7 +16,7 @@ from brook.core.compiling.needs import Need
 
 
 @dataclass
-class Recorder(event.Listener):
+class Recorder(event.Listener):  # type: ignore[misc]
     """Listens to Numba's compilations of kernels; `purpose` says what they are for just now."""
 
     purpose: str = ""
