@@ -12,6 +12,7 @@ import typer
 
 from brook import __version__
 
+USUAL = gc.get_threshold()
 gc.set_threshold(
     50_000, 20, 20
 )  # loading makes many objects and no rubbish: a third of its time went into looking for some
@@ -20,6 +21,11 @@ app = typer.Typer(help="Brook: from brief to comparison.", no_args_is_help=True,
 
 def _say(text: str) -> None:
     print(text, file=sys.stderr, flush=True)
+
+
+def _loaded() -> None:
+    """Said by each command once it has loaded what it takes: from now on arrays nobody needs are to go at once."""
+    gc.set_threshold(*USUAL)
 
 
 class _KernelNews:
@@ -74,6 +80,7 @@ def check(study_file: Path) -> None:
     """What would stop a study from running; exits with 1 if anything would."""
     from brook.core.checks import check as check_study
 
+    _loaded()
     study = _load(study_file)
     _shapes(study, [v.name for v in study.variants], study_file.parent)
     problems = check_study(study)
@@ -99,6 +106,7 @@ def run(
     from brook.core.checks import check as check_study
     from brook.core.formulas import nearest
 
+    _loaded()
     study = _load(study_file)
     names = [v.name for v in study.variants]
     if variant is not None and variant not in names:
@@ -141,6 +149,7 @@ def mesh(
     from brook.core.mesh.quality import LIMITS, WORDS
     from brook.core.ready import meshed, ready
 
+    _loaded()
     study = _load(study_file)
     names = [v.name for v in study.variants]
     name = variant or (names[0] if names else "")
@@ -193,6 +202,8 @@ def look(
     from brook.core.look import report, step_lines, unit_lines
     from brook.core.units import UnitError, unit_factor
 
+    _loaded()
+
     def no_names(reading: Any) -> Any:
         raise FormulaError("a length is wanted, for example 20 mm", reading.position)
 
@@ -239,6 +250,7 @@ def verify(
     from brook.core.formulas import nearest
     from brook.core.verification import cases, run_case
 
+    _loaded()
     known = cases()
     unknown = [n for n in names or [] if n not in known]
     if unknown:
@@ -274,6 +286,7 @@ def bench(
     from brook.core.bench import BENCHES, run_benches
     from brook.core.formulas import nearest
 
+    _loaded()
     unknown = [n for n in names or [] if n not in BENCHES]
     if unknown:
         _say(f"'{unknown[0]}' is not a figure: {nearest(unknown[0], BENCHES)}")
@@ -292,6 +305,8 @@ def warm(
     """Compiles all kernels, so that no run has to wait for one; exits with 1 if one could not be compiled."""
     from brook.core.compiling.place import place
     from brook.core.compiling.warming import Progress, warm
+
+    _loaded()
 
     def say(progress: Progress) -> None:
         if sys.stderr.isatty():
@@ -339,6 +354,7 @@ def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: b
     warming.start()  # before what serving takes is loaded, which takes a second or two itself
     from brook.web.server import serve as serve_pages
 
+    _loaded()
     try:
         serve_pages(data, host, port, scheduler, with_demo, warming)
     finally:
