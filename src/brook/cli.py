@@ -41,10 +41,11 @@ class _KernelNews:
 
 
 @app.callback()
-def _before() -> None:
-    from brook.core.compiling.turns import listen
+def _before(context: typer.Context) -> None:
+    if context.invoked_subcommand not in ("serve", "demo", "warm"):  # those say how far compiling is in their own way
+        from brook.core.compiling.turns import listen
 
-    listen(_KernelNews())
+        listen(_KernelNews())
 
 
 def _load(path: Path) -> Any:

@@ -147,6 +147,23 @@ def test_what_is_there_is_not_made_again_and_progress_is_told():
     assert not beside.progress.busy
 
 
+def test_one_that_failed_is_told_and_may_be_started_again(monkeypatch):
+    """As the command line begins it, and the server once more."""
+
+    def broken(*args, **more):
+        raise OSError("no room")
+
+    monkeypatch.setattr(warming, "all_there", lambda: False)
+    monkeypatch.setattr(warming, "warm", broken)
+    beside = Warming()
+    beside.start()
+    beside.wait_for_first()
+    beside.stop()
+    beside.start()
+    assert not beside.progress.busy
+    assert "no room" in beside.progress.failed[""]
+
+
 RUN = """
 import json, sys, threading
 from pathlib import Path

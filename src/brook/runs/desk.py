@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import multiprocessing
 import os
-import signal
 import threading
 from collections.abc import Callable
 from concurrent.futures import CancelledError, ProcessPoolExecutor
@@ -12,25 +11,14 @@ from concurrent.futures import TimeoutError as Late
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any, TypeVar
 
+from brook.core.compiling.warming import end_with
+
 Found = TypeVar("Found")
 SECONDS = 60.0
 
 
 class DeskError(RuntimeError):
     """Reading took too long, or the process was lost twice."""
-
-
-def _begin(parent: int) -> None:
-    """Compiled code is loaded before the first question; the process ends with its server."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-
-    def watch() -> None:
-        stop = threading.Event()
-        while not stop.wait(2.0):
-            if os.getppid() != parent:
-                os._exit(0)
-
-    threading.Thread(target=watch, daemon=True).start()
 
 
 def _warm() -> bool:
@@ -86,7 +74,7 @@ class Desk:
         with self._lock:
             if self._pool is None:
                 context = multiprocessing.get_context("spawn")
-                self._pool = ProcessPoolExecutor(1, context, _begin, (os.getpid(),))
+                self._pool = ProcessPoolExecutor(1, context, end_with, (os.getpid(),))
             return self._pool
 
     def _forget(self, pool: ProcessPoolExecutor) -> None:

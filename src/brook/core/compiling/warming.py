@@ -87,12 +87,13 @@ class Warming:
     def __init__(self, processes: int | None = None) -> None:
         self._processes, self._stop = processes, threading.Event()
         self._thread = threading.Thread(target=self._work, name="brook-warming", daemon=True)
+        self._begun = False
         self.progress = Progress(busy=False)
 
     def start(self) -> None:
-        """Begins, unless all is there; does not wait for it. Once is enough."""
-        if not self._thread.is_alive() and not all_there():
-            self.progress.busy = True
+        """Begins, unless all is there; does not wait for it. Once is enough: it does nothing when called again."""
+        if not self._begun and not all_there():
+            self._begun = self.progress.busy = True
             self._thread.start()
 
     def wait_for_first(self) -> None:
