@@ -301,7 +301,9 @@ def bench(
 
 @app.command()
 def warm(
-    processes: Annotated[int, typer.Option(help="How many compile at once; as many as there are cores when 0.")] = 0,
+    processes: Annotated[
+        int, typer.Option(min=0, max=64, help="How many compile at once; as many as there are cores when 0.")
+    ] = 0,
 ) -> None:
     """Compiles all kernels, so that no run has to wait for one; exits with 1 if one could not be compiled."""
     from brook.core.compiling.place import place
@@ -317,11 +319,11 @@ def warm(
     _say(f"{done.there} of {done.total} kernels are compiled, in {place()}")
     for name, why in done.failed.items():
         _say(f"{name} could not be compiled: {why}")
-    raise typer.Exit(1 if done.failed else 0)
+    raise typer.Exit(1 if done.failed or done.there < done.total else 0)
 
 
 Data = Annotated[Path, typer.Option(help="Folder that keeps studies and results.")]
-Port = Annotated[int, typer.Option(help="Port; the next free one when it is taken.")]
+Port = Annotated[int, typer.Option(min=1, max=65535, help="Port; the next free one when it is taken.")]
 Scheduler = Annotated[str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")]
 PORT = 8430
 

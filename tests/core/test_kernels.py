@@ -11,7 +11,9 @@ import threading
 from pathlib import Path
 
 import pytest
+from typer.testing import CliRunner
 
+from brook.cli import app
 from brook.core.compiling import warming
 from brook.core.compiling.kernel import KERNELS
 from brook.core.compiling.kinds import kernel_of, kind_of
@@ -115,6 +117,25 @@ def test_a_folder_that_others_may_write_to_is_not_used(modules, tmp_path):
     out, errors = ran(CALL, tmp_path / "kept", tmp_path)
     assert out == "21.0 2"
     assert "others may write to it" in errors
+
+
+def test_compiling_ahead_where_nothing_can_be_kept_is_no_success(tmp_path):
+    (tmp_path / "file").write_text("")
+    command = [sys.executable, "-m", "brook.cli", "warm"]
+    surroundings = {**os.environ, PLACE: str(tmp_path / "file")}
+    done = subprocess.run(command, capture_output=True, text=True, env=surroundings, timeout=60)
+    assert done.returncode == 1
+    assert "cannot be kept" in done.stderr
+    assert f"0 of {len(needs())} kernels" in done.stderr
+
+
+@pytest.mark.parametrize(
+    "wrong", [["warm", "--processes", "-3"], ["serve", "--port", "99999"], ["demo", "--port", "abc"]]
+)
+def test_a_wrong_value_of_an_option_is_told(wrong):
+    said = CliRunner().invoke(app, wrong)
+    assert said.exit_code == 2
+    assert wrong[1] in said.output
 
 
 @pytest.mark.slow

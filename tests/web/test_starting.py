@@ -26,6 +26,10 @@ def test_when_no_port_is_free_that_is_said(monkeypatch):
         free_port("127.0.0.1", 8430)
 
 
+def test_ports_end_where_numbers_of_ports_do():
+    assert 65535 >= free_port("127.0.0.1", 65530) >= 65530
+
+
 def test_a_server_says_another_port_and_its_address_last_and_answers_there(tmp_path):
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", 0))

@@ -116,7 +116,8 @@ TRIED = 20  # ports, from the one that was asked for on
 
 def free_port(host: str, port: int) -> int:
     """The first free port from this one on. Raises `SystemExit` when there is none near."""
-    for one in range(port, port + TRIED):
+    last = min(port + TRIED - 1, 65535)
+    for one in range(port, last + 1):
         with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as tried:
             tried.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
@@ -124,7 +125,7 @@ def free_port(host: str, port: int) -> int:
             except OSError:
                 continue
             return one
-    raise SystemExit(f"ports {port} to {port + TRIED - 1} are all taken; choose another with --port")
+    raise SystemExit(f"ports {port} to {last} are all taken; choose another with --port")
 
 
 def serve(

@@ -48,6 +48,7 @@ class KernelCache(_Cache):  # type: ignore[misc]
         return str(place())
 
     def load_overload(self, sig: Any, target_context: Any) -> Any:
+        """What Numba compiled before for these arguments; None when it is not there or damaged, which is said."""
         path = self.path(_arguments(sig)) if self._enabled else None
         if path is None:
             return None
@@ -76,6 +77,7 @@ class KernelCache(_Cache):  # type: ignore[misc]
         return found
 
     def save_overload(self, sig: Any, data: Any) -> None:
+        """Keeps what Numba compiled; says so when it cannot be kept."""
         path = self.path(_arguments(sig)) if self._enabled else None
         if path is None:
             return

@@ -30,14 +30,14 @@ class Recorder(event.Listener):  # type: ignore[misc]
     def on_end(self, event: Any) -> None:
         begun, within = self._open.pop()
         took = time.perf_counter() - begun
-        if self._open:
-            self._open[-1][1] += took
         name = self._name(event.data["dispatcher"])
         kinds = tuple(kind_of(a) for a in event.data["args"])
         if name and "Literal" not in str(kinds):  # tried by Numba with a number as it stands; part of who calls it so
             self.found.append((name, kinds, self.purpose, took - within))
+            if self._open:  # time of all others, as that of Numba's own, counts to the kernel that asked for them
+                self._open[-1][1] += took
         elif self._open:
-            self._open[-1][1] -= took  # its time, as that of Numba's own, counts to the kernel that asked for it
+            self._open[-1][1] += within
 
     def _name(self, dispatcher: Any) -> str | None:
         if len(self._names) != len(KERNELS):

@@ -19,7 +19,7 @@ from pathlib import Path
 
 from brook.core.compiling import needs as listed
 from brook.core.compiling.place import folder, tidy
-from brook.core.compiling.turns import is_warming, no_longer_wanted, part_of_warming, wanted, warming_lock
+from brook.core.compiling.turns import no_longer_wanted, part_of_warming, wanted, warming_lock
 
 MOST_PROCESSES = 8
 NICENESS = 5  # while the first runs wait
@@ -274,4 +274,4 @@ def _marker() -> str:
     return "all-" + hashlib.sha256("\n".join([str(core), listed.edition(), *facts]).encode()).hexdigest()[:24]
 
 
-__all__ = ["Progress", "Warming", "all_there", "cores", "end_with", "is_warming", "warm"]
+__all__ = ["Progress", "Warming", "all_there", "cores", "end_with", "warm"]
