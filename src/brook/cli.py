@@ -324,7 +324,12 @@ def warm(
 
 Data = Annotated[Path, typer.Option(help="Folder that keeps studies and results.")]
 Port = Annotated[int, typer.Option(min=1, max=65535, help="Port; the next free one when it is taken.")]
-Scheduler = Annotated[str | None, typer.Option(help="Address of a Dask scheduler; a local cluster otherwise.")]
+Scheduler = Annotated[
+    str | None,
+    typer.Option(
+        help="tls:// address of a Dask scheduler with the keys of the data folder; a local cluster otherwise."
+    ),
+]
 PORT = 8430
 
 
@@ -343,6 +348,20 @@ def serve(
 def demo(data: Data = Path("brook-demo"), port: Port = PORT, scheduler: Scheduler = None) -> None:
     """Serves the pages with the demo studies of Marlbeck Hatchery."""
     _serve(data, "127.0.0.1", port, scheduler, with_demo=True)
+
+
+@app.command()
+def keys(data: Data = Path("brook-data")) -> None:
+    """Names the files by which server, scheduler and workers know one another; makes them when there are none."""
+    from brook.runs.keys import CERTIFICATE, FOLDER, KEY, Keys, KeysRefused
+
+    try:
+        Keys.of(data)
+    except (KeysRefused, OSError) as error:
+        _say(str(error))
+        raise typer.Exit(1) from error
+    certificate, key = data.resolve() / FOLDER / CERTIFICATE, data.resolve() / FOLDER / KEY
+    print(f"--tls-ca-file {certificate} --tls-cert {certificate} --tls-key {key}")
 
 
 def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: bool) -> None:

@@ -13,12 +13,13 @@ from brook.core.batch import solve_variant
 from brook.core.editing import act, set_value
 from brook.core.pipeline import read_all
 from brook.core.results.quantities import OwnQuantity, QuantityKind
-from brook.core.solve import Checkpoint
+from brook.core.solve import Checkpoint, Watch
 from brook.core.study import Study, study_text
 from brook.core.units import DIMENSIONS
 from brook.core.verification import heated
 from brook.runs import Request, RunQueue
 from brook.runs.halting import halting
+from brook.runs.keys import Keys
 from brook.runs.sheets import unit_of
 from brook.runs.task import Halted, bring_up_to_date
 from brook.store.files import ResultFiles
@@ -177,11 +178,12 @@ def test_the_queue_runs_stops_and_survives_errors(tmp_path):
     runs.start()
     try:
         endless = tray(run_rules={"residual": "1e-30", "iterations": 100000})
-        runs.submit(Request(1, study_text(endless), "hanging", str(tmp_path)))
+        first = Request(1, study_text(endless), "hanging", str(tmp_path))
+        runs.submit(first)
         runs.submit(Request(2, "not a study", "hanging", str(tmp_path)))
         runs.submit(Request(3, study_text(tray(brief=raw_tray()["brief"])), "hanging", str(tmp_path)))
         wait_for(events, 1, "history")
-        runs.stop(1)
+        runs.stop(first.job)
         ended, seen = wait_for(events, 1, "ended")
         assert ended["state"] == "stopped"
         assert {"started", "stage", "history", "result", "ended"} == {e["type"] for e in seen} - {"picture"} | {
@@ -201,11 +203,13 @@ def test_the_queue_runs_stops_and_survives_errors(tmp_path):
 def test_a_queue_of_another_cluster_by_its_address(tmp_path):
     from distributed import LocalCluster
 
+    keys = Keys.fresh()
     with LocalCluster(
-        n_workers=1, threads_per_worker=1, processes=True, host="127.0.0.1", dashboard_address="127.0.0.1:0"
-    ) as cluster:
+        n_workers=1, threads_per_worker=1, processes=True, host="127.0.0.1", dashboard_address="127.0.0.1:0",
+        protocol="tls://", security=keys.security(),
+    ) as cluster:  # fmt: skip
         events = queue.Queue()
-        runs = RunQueue(events.put, scheduler=cluster.scheduler_address)
+        runs = RunQueue(events.put, scheduler=cluster.scheduler_address, keys=keys)
         runs.start()
         try:
             runs.submit(Request(7, study_text(tray()), "hanging", str(tmp_path), "mesh"))
@@ -222,7 +226,8 @@ def test_a_run_whose_worker_dies_goes_on_from_its_checkpoint(tmp_path):
         endless = tray(
             run_rules={"residual": "1e-30", "iterations": 100000}, mesh_plan={"bulk": "2 mm", "wall": "1 mm"}
         )
-        runs.submit(Request(5, study_text(endless), "hanging", str(tmp_path)))
+        hanging = Request(5, study_text(endless), "hanging", str(tmp_path))
+        runs.submit(hanging)
         checkpoint = ResultFiles(tmp_path).of_run(5).checkpoint
         end = time.monotonic() + 60
         while not checkpoint.exists() and time.monotonic() < end:
@@ -235,7 +240,7 @@ def test_a_run_whose_worker_dies_goes_on_from_its_checkpoint(tmp_path):
         (mark,) = again["history"]["marks"]
         assert mark[1] == "went on after an interruption"
         assert mark[0] == len(again["history"]["momentum"]) > 0
-        runs.pause(5)
+        runs.pause(hanging.job)
         ended, _ = wait_for(events, 5, "ended")
         assert ended["state"] == "paused"
         kept = Checkpoint.load(checkpoint)
@@ -244,7 +249,8 @@ def test_a_run_whose_worker_dies_goes_on_from_its_checkpoint(tmp_path):
         runs.close()
 
 
-def test_a_paused_run_goes_on_with_other_settings_and_cleans_up(tmp_path):
+def test_a_paused_run_goes_on_with_other_settings_and_cleans_up(tmp_path, monkeypatch):
+    monkeypatch.setattr(Watch, "seconds", 0.0)  # asks after every iteration: a quick machine is through in less
     slow = tray(run_rules={"residual": "1e-9", "iterations": 5000})
     ended, _ = do(slow, tmp_path, wish=lambda: "pause")
     assert ended["state"] == "paused"

@@ -1,6 +1,7 @@
 """The queue: Dask distributed, on this machine or any cluster by address.
 
-Workers report by the engine's own events; whoever owns the queue gets them through `listen`.
+Workers report by the engine's own events; whoever owns the queue gets them through `listen`. Everything speaks by TLS with
+the keys of the data folder, and there is no page of the engine's own: neither its scheduler nor its workers answer others.
 """
 
 from __future__ import annotations
@@ -12,13 +13,19 @@ from collections.abc import Callable
 from typing import Any
 
 import dask
-from distributed import Client, Event, Future, LocalCluster, Status, get_client, get_worker
+from distributed import Client, Event, Future, LocalCluster, Status, Worker, WorkerPlugin, get_client, get_worker
 
 from brook.core.solve.run import Wish
+from brook.runs.keys import Keys, checked_address
 from brook.runs.task import Request, bring_up_to_date
 
-TOPIC = "brook-runs"
 BEHIND_PAGES = 10
+LOCAL = {
+    # a worker gets its next run when it is free, so that none waits behind a long one while another worker idles
+    "distributed.scheduler.worker-saturation": 1.0,
+    "distributed.scheduler.http.routes": [],
+    "distributed.worker.http.routes": [],
+}
 Listener = Callable[[dict[str, Any]], None]
 
 
@@ -26,13 +33,22 @@ class Abandoned(RuntimeError):
     """The queue that asked for this run is gone; a new one goes on from the last checkpoint."""
 
 
-def work(request: Request) -> dict[str, Any]:
+class NoPages(WorkerPlugin):
+    """Takes away the page that each worker of the engine would serve."""
+
+    name = "brook-no-pages"
+
+    def setup(self, worker: Worker) -> None:
+        worker.http_server.stop()
+
+
+def work(request: Request, topic: str) -> dict[str, Any]:
     """Runs in a worker process."""
     worker, parent = get_worker(), os.getppid()
-    stop, pause = (Event(f"brook-{what}-{request.run_id}", client=get_client()) for what in ("stop", "pause"))
+    stop, pause = (Event(f"brook-{what}-{request.job}", client=get_client()) for what in ("stop", "pause"))
 
     def emit(event: dict[str, Any]) -> None:
-        worker.log_event(TOPIC, {"run": request.run_id, **event})
+        worker.log_event(topic, {"run": request.run_id, **event})
 
     def wish() -> Wish:
         # without its queue a worker must not write on: another one may already do this run
@@ -43,7 +59,7 @@ def work(request: Request) -> dict[str, Any]:
         except (OSError, TimeoutError) as error:
             raise Abandoned from error
 
-    if worker.address.startswith("tcp://127.0.0.1"):
+    if "://127.0.0.1" in worker.address:
         os.setpriority(os.PRIO_PROCESS, 0, BEHIND_PAGES)  # this thread: pages on the same machine stay quick
     emit({"type": "started"})
     return bring_up_to_date(request, emit, wish)
@@ -55,28 +71,35 @@ class RunQueue:
     started, stage, history, result, and at the end `ended` with state and message.
     """
 
-    def __init__(self, listen: Listener, scheduler: str | None = None, workers: int | None = None):
+    def __init__(
+        self, listen: Listener, scheduler: str | None = None, workers: int | None = None, keys: Keys | None = None
+    ):
+        """Raises `KeysRefused` for the address of a scheduler that would answer anybody."""
         self._listen = listen
-        self._scheduler = scheduler
+        self._scheduler = checked_address(scheduler) if scheduler else None
+        self._keys = keys or Keys.fresh()
         self._workers = workers or os.cpu_count() or 1
         self._cluster: LocalCluster | None = None
         self._client: Client | None = None
-        self._futures: dict[int, Future] = {}
+        self._futures: dict[str, Future] = {}
         self._lock = threading.Lock()
 
     def start(self) -> None:
         """Connects to the scheduler, or starts a local cluster of single-threaded processes."""
+        security = self._keys.security()
         if self._scheduler is None:
-            # a worker gets its next run when it is free, so that none waits behind a long one while another worker idles
-            dask.config.set({"distributed.scheduler.worker-saturation": 1.0})
+            dask.config.set(LOCAL)
             self._cluster = LocalCluster(
-                n_workers=self._workers, threads_per_worker=1, processes=True, host="127.0.0.1",
-                dashboard_address="127.0.0.1:0", silence_logs=40,
+                n_workers=self._workers, threads_per_worker=1, processes=True, host="127.0.0.1", protocol="tls://",
+                dashboard_address=None, scheduler_kwargs={"dashboard_address": "127.0.0.1:0"}, security=security,
+                silence_logs=40,
             )  # fmt: skip
+            self._cluster.scheduler.http_server.stop()
             self._client = Client(self._cluster)
+            self._client.register_plugin(NoPages())
         else:
-            self._client = Client(self._scheduler)
-        self._client.subscribe_topic(TOPIC, self._on_event)
+            self._client = Client(self._scheduler, security=security)
+        self._client.subscribe_topic(self._keys.topic, self._on_event)
 
     @property
     def ready(self) -> bool:
@@ -84,10 +107,11 @@ class RunQueue:
 
     def submit(self, request: Request) -> None:
         assert self._client is not None, "the queue is not started"
-        future = self._client.submit(work, request, key=f"brook-run-{request.run_id}", pure=False, retries=0)
+        key = f"brook-run-{request.job}"
+        future = self._client.submit(work, request, self._keys.topic, key=key, pure=False, retries=0)
         with self._lock:
-            self._futures[request.run_id] = future
-        future.add_done_callback(lambda done: self._on_done(request.run_id, done))
+            self._futures[request.job] = future
+        future.add_done_callback(lambda done: self._on_done(request, done))
 
     def worker_pids(self) -> dict[str, int]:
         """Process numbers of the local workers that compute now, by address."""
@@ -96,21 +120,21 @@ class RunQueue:
         busy = {address for address, tasks in self._client.processing().items() if tasks}
         return {a: pid for a, pid in self._client.run(os.getpid).items() if a in busy}
 
-    def stop(self, run_id: int) -> None:
+    def stop(self, job: str) -> None:
         """Asks a run to stop and keep what it has; one that still waits is taken out of the queue."""
         if self._client is None:
             return
-        Event(f"brook-stop-{run_id}", client=self._client).set()
+        Event(f"brook-stop-{job}", client=self._client).set()
 
-    def pause(self, run_id: int) -> None:
+    def pause(self, job: str) -> None:
         """Asks a run under way to keep a checkpoint and end."""
         if self._client is not None:
-            Event(f"brook-pause-{run_id}", client=self._client).set()
+            Event(f"brook-pause-{job}", client=self._client).set()
 
-    def withdraw(self, run_id: int) -> None:
+    def withdraw(self, job: str) -> None:
         """Takes a waiting run out of the queue."""
         with self._lock:
-            future = self._futures.get(run_id)
+            future = self._futures.get(job)
         if future is not None:
             future.cancel()
 
@@ -129,12 +153,12 @@ class RunQueue:
     async def _on_event(self, event: tuple[float, dict[str, Any]]) -> None:
         await asyncio.to_thread(self._listen, event[1])
 
-    def _on_done(self, run_id: int, future: Future) -> None:
+    def _on_done(self, request: Request, future: Future) -> None:
         with self._lock:
-            self._futures.pop(run_id, None)
+            self._futures.pop(request.job, None)
         if self._client is None:
             return  # the server is going down: the run stays in the store's queue
-        event: dict[str, Any] = {"run": run_id, "type": "ended"}
+        event: dict[str, Any] = {"run": request.run_id, "type": "ended"}
         if future.status == "finished":
             event |= future.result()
         elif future.cancelled():

@@ -11,7 +11,7 @@ import json
 import shutil
 import time
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -51,6 +51,7 @@ from brook.runs import shaping
 from brook.runs.halting import halting
 from brook.runs.watch import Emit, WorkerWatch, moments_in
 from brook.store.files import ResultFiles
+from brook.store.tables import new_job
 
 HISTOGRAM_BINS = 24
 COMPILING = "compiling code that this run needs, once on this machine"
@@ -61,7 +62,7 @@ COVERED = 0.9  # of a patch: where layers stand on less, the mesh says so
 @dataclass(frozen=True)
 class Request:
     """A run as a worker gets it; `until` is `mesh` or `readings`; `start_from` a run whose checkpoint it goes on from;
-    `shapes` is where shape files are."""
+    `shapes` is where shape files are; `job` is what the queue calls it, which nobody can guess."""
 
     run_id: int
     document: str
@@ -70,6 +71,7 @@ class Request:
     until: str = "readings"
     start_from: int | None = None
     shapes: str = ""
+    job: str = field(default_factory=new_job)
 
 
 class Halted(Exception):

@@ -293,6 +293,12 @@ def upgrade(engine: Engine) -> None:
 
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+    with engine.connect() as connection:
+        driver = connection.connection.driver_connection
+        driver.execute("PRAGMA foreign_keys=OFF")  # a table that is made anew would take along what refers to it
+        try:
+            with connection.begin():
+                config.attributes["connection"] = connection
+                command.upgrade(config, "head")
+        finally:
+            driver.execute("PRAGMA foreign_keys=ON")

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import uuid
 from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import JSON, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+# What kept files, checkpoints and open windows of a removed row know it by must not come to mean another one.
+NEVER_AGAIN = {"sqlite_autoincrement": True}
 
 
 class Base(DeclarativeBase):
@@ -17,6 +21,11 @@ def now() -> datetime:
     return datetime.now(UTC).replace(tzinfo=None)
 
 
+def new_job() -> str:
+    """A name that nobody can guess and nothing else has."""
+    return uuid.uuid4().hex
+
+
 class StudyRow(Base):
     """A study: its address, the document as it is now, and which revision that is.
 
@@ -24,6 +33,7 @@ class StudyRow(Base):
     """
 
     __tablename__ = "studies"
+    __table_args__ = (NEVER_AGAIN,)
     id: Mapped[int] = mapped_column(primary_key=True)
     slug: Mapped[str] = mapped_column(String(80), unique=True)
     document: Mapped[str] = mapped_column(Text)
@@ -69,11 +79,12 @@ class StepRow(Base):
 class RunRow(Base):
     """A job in the queue, under way, paused or ended: bringing a variant up to date as its document was then.
 
-    `start_from` is the run from whose checkpoint it goes on; `interruptions` counts how often it had to.
+    `start_from` is the run from whose checkpoint it goes on; `interruptions` counts how often it had to; `job` is its name
+    in the queue.
     """
 
     __tablename__ = "runs"
-    __table_args__ = (Index("runs_of_study", "study_id", "variant"),)
+    __table_args__ = (Index("runs_of_study", "study_id", "variant"), NEVER_AGAIN)
     id: Mapped[int] = mapped_column(primary_key=True)
     study_id: Mapped[int] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"))
     variant: Mapped[str] = mapped_column(String(60))
@@ -84,6 +95,7 @@ class RunRow(Base):
     message: Mapped[str] = mapped_column(Text, default="")
     iterations: Mapped[int] = mapped_column(default=0)
     interruptions: Mapped[int] = mapped_column(default=0, server_default="0")
+    job: Mapped[str] = mapped_column(String(32), default=new_job, server_default="")
     queued: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     ended: Mapped[datetime | None]

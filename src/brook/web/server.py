@@ -19,6 +19,7 @@ from brook.core.checks import prepare
 from brook.core.compiling.warming import Warming
 from brook.core.study import read_study
 from brook.runs import RunQueue
+from brook.runs.keys import Keys, KeysRefused, checked_address
 from brook.store import Store
 from brook.store.lock import DataInUse, DataLock
 from brook.web.guard import Guard
@@ -43,7 +44,7 @@ def create_app(
         lock = DataLock(data)
         store = Store(data)
         hub = Hub(store)
-        queue = RunQueue(hub.receive, scheduler, workers)
+        queue = RunQueue(hub.receive, scheduler, workers, Keys.of(data))
         kernels = warming or Warming()
         studio = app.state.studio = Studio(store, queue, hub, kernels=kernels)
         kernels.start()
@@ -138,7 +139,10 @@ def serve(
         )
     try:
         DataLock(data).release()
-    except DataInUse as error:
+        Keys.of(data)
+        if scheduler is not None:
+            checked_address(scheduler)
+    except (DataInUse, KeysRefused) as error:
         raise SystemExit(str(error)) from error
     free = free_port(host, port)
     gc.freeze()  # what was loaded stays

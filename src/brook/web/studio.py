@@ -110,8 +110,8 @@ class Studio:
     def remove(self, slug: str) -> None:
         """Removes a study with its runs. Raises `StoreError`."""
         for run in self.store.unfinished(self.store.study_row(slug).id):
-            self.queue.withdraw(run.id)
-            self.queue.stop(run.id)
+            self.queue.withdraw(run.job)
+            self.queue.stop(run.job)
         self.store.remove_study(slug)
 
     def undo(self, slug: str, author: Author = NOBODY) -> str:
@@ -203,7 +203,9 @@ class Studio:
 
     def submit(self, run: RunRow) -> None:
         folder, shapes = (str(files.root.resolve()) for files in (self.store.files, self.store.shapes))
-        self.queue.submit(Request(run.id, run.document, run.variant, folder, run.until, run.start_from, shapes))
+        self.queue.submit(
+            Request(run.id, run.document, run.variant, folder, run.until, run.start_from, shapes, run.job)
+        )
 
     def resume(self) -> None:
         """Hands the runs that were waiting or under way when the server stopped to the queue again, in their order."""
@@ -220,14 +222,14 @@ class Studio:
         if job is None or job.state not in ("queued", "running"):
             return
         if job.state == "queued" and self.queue.ready:
-            self.queue.withdraw(job.id)
-        self.queue.stop(job.id)
+            self.queue.withdraw(job.job)
+        self.queue.stop(job.job)
 
     def pause(self, slug: str, name: str) -> None:
         """Asks a run under way to keep a checkpoint and make room; one that waits is taken out of the queue."""
         job = self.state(slug).variant(name).job
         if job is not None and job.state == "running":
-            self.queue.pause(job.id)
+            self.queue.pause(job.job)
         elif job is not None and job.state == "queued":
             self.stop(slug, name)
 
