@@ -19,16 +19,16 @@ class Queue:
 
     def __init__(self):
         self.submitted: list[Request] = []
-        self.stopped: list[int] = []
+        self.stopped: list[str] = []
 
     def submit(self, request):
         self.submitted.append(request)
 
-    def stop(self, run_id):
-        self.stopped.append(run_id)
+    def stop(self, job):
+        self.stopped.append(job)
 
-    def withdraw(self, run_id):
-        self.stopped.append(-run_id)
+    def withdraw(self, job):
+        self.stopped.append(f"withdrawn {job}")
 
 
 @pytest.fixture
@@ -110,9 +110,9 @@ def test_the_queue_survives_the_server(studio, store):
 def test_stopping_a_waiting_and_a_running_one(studio):
     slug = studio.store.add_study(tray(), "new")
     studio.bring_up_to_date(slug, ["plain"])
-    run = studio.queue.submitted[0].run_id
+    job = studio.queue.submitted[0].job
     studio.stop(slug, "plain")
-    assert studio.queue.stopped == [-run, run]
+    assert studio.queue.stopped == [f"withdrawn {job}", job]
     studio.stop(slug, "hanging")
     assert len(studio.queue.stopped) == 2
 

@@ -18,6 +18,7 @@ from distributed import Client, Event, Future, LocalCluster, Status, Worker, Wor
 from brook.core.solve.run import Wish
 from brook.runs.keys import Keys, checked_address
 from brook.runs.task import Request, bring_up_to_date
+from brook.store.room import trouble_of
 
 BEHIND_PAGES = 10
 LOCAL = {
@@ -33,7 +34,7 @@ class Abandoned(RuntimeError):
     """The queue that asked for this run is gone; a new one goes on from the last checkpoint."""
 
 
-class NoPages(WorkerPlugin):
+class NoPages(WorkerPlugin):  # type: ignore[misc]
     """Takes away the page that each worker of the engine would serve."""
 
     name = "brook-no-pages"
@@ -175,6 +176,8 @@ def _reason(error: BaseException | None) -> str:
             "the process that computed this run was killed several times; perhaps it ran out of memory. "
             "Try a coarser mesh, or go on from the last checkpoint"
         )
+    if trouble := trouble_of(error):
+        return f"{trouble}; make that good and bring this variant up to date again, it goes on from what is kept"
     if isinstance(error, MemoryError):
         return "there was not enough memory; try a coarser mesh"
     if isinstance(error, ValueError):

@@ -40,7 +40,7 @@ from brook.core.pipeline import (
     stage_keys,
     told_pairs,
 )  # fmt: skip
-from brook.core.results.picture import corner_values, polygons, usual_section
+from brook.core.results.picture import PlanePolygons, corner_values, polygons, usual_section
 from brook.core.results.quantities import View, drawn_of
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, Fields, History, Outcome
@@ -49,6 +49,7 @@ from brook.core.study import Study, read_study
 from brook.core.study.space import has_own_mesh
 from brook.runs import shaping
 from brook.runs.halting import halting
+from brook.runs.patience import Patience
 from brook.runs.watch import Emit, WorkerWatch, moments_in
 from brook.store.files import ResultFiles
 from brook.store.tables import new_job
@@ -113,9 +114,10 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
         reasons = [p.message for p in wanted or prepared.problems]
         raise ValueError("; ".join(reasons))
     files = ResultFiles(Path(request.folder))
+    patience = Patience(lambda words: emit({"type": "trouble", "words": words}), wish)
     emit({"type": "stage", "stage": "mesh"})
     try:
-        mesh = _mesh(request, study, prepared, keys, files, emit, wish)
+        mesh = _mesh(request, study, prepared, keys, files, emit, wish, patience)
     except Halted:
         return {
             "state": "stopped",
@@ -125,8 +127,8 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
     if request.until == "mesh":
         return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
     emit({"type": "stage", "stage": "run"})
-    shown, keys = _for_flow(prepared, mesh, keys, files)
-    found = _run(request, study, prepared, keys, (mesh, shown), files, emit, wish)
+    shown, keys = _for_flow(prepared, mesh, keys, files, patience)
+    found = _run(request, study, prepared, keys, (mesh, shown), files, emit, wish, patience)
     if isinstance(found, Outcome):
         return {"state": found.state, "message": found.message, "iterations": found.iterations}
     summary, fields = found
@@ -189,6 +191,7 @@ def _mesh(
     files: ResultFiles,
     emit: Emit,
     wish: Callable[[], Wish],
+    patience: Patience,
 ) -> Mesh:
     if not files.has("mesh", keys.mesh):
         with halting(wish, Halted):
@@ -223,21 +226,22 @@ def _mesh(
             "coverage": coverage, "pairs": pairs,
             "bodies": dict(zip(mesh.bodies, np.bincount(mesh.body).tolist(), strict=True)) if len(mesh.bodies) > 1 else {},
         }  # fmt: skip
-        with files.making("mesh", keys.mesh) as folder:
-            mesh.save(folder / "mesh.npz")
-            _write(folder / "corners.f32", shapes.corners.ravel())
-            shapes.offsets.astype("<u4").tofile(folder / "offsets.u32")
+
+        def fill(folder: Path) -> None:
+            _write_mesh(folder, mesh, shapes)
             _write(folder / "aspect_ratio.f32", np.repeat(quality.aspect_ratio[shapes.cell], np.diff(shapes.offsets)))
             size = np.sqrt(mesh.volume / _depth(mesh)) if mesh.is_plane else np.cbrt(mesh.volume)
             _write(folder / "size.f32", np.repeat(size[shapes.cell], np.diff(shapes.offsets)))
             (folder / "summary.json").write_text(json.dumps(summary))
+
+        patience.keep(files, "mesh", keys.mesh, fill)
     folder = files.folder("mesh", keys.mesh)
     summary = json.loads((folder / "summary.json").read_text())
     emit({"type": "result", "stage": "mesh", "key": keys.mesh, "summary": summary})
     return Mesh.load(folder / "mesh.npz")
 
 
-def _for_flow(prepared: Prepared, mesh: Mesh, keys: Keys, files: ResultFiles) -> tuple[Mesh, Keys]:
+def _for_flow(prepared: Prepared, mesh: Mesh, keys: Keys, files: ResultFiles, patience: Patience) -> tuple[Mesh, Keys]:
     """The mesh that fields of a run stand on, kept under a key of its own where it is not the one that was made."""
     part = run_mesh(prepared, mesh)
     if part is mesh:
@@ -245,11 +249,14 @@ def _for_flow(prepared: Prepared, mesh: Mesh, keys: Keys, files: ResultFiles) ->
     key = hashlib.sha256(f"{keys.mesh} {part.bodies} {prepared.heat is not None}".encode()).hexdigest()[:20]
     if not files.has("mesh", key):
         shapes = polygons(part)
-        with files.making("mesh", key) as folder:
-            part.save(folder / "mesh.npz")
-            _write(folder / "corners.f32", shapes.corners.ravel())
-            shapes.offsets.astype("<u4").tofile(folder / "offsets.u32")
+        patience.keep(files, "mesh", key, lambda folder: _write_mesh(folder, part, shapes))
     return part, replace(keys, mesh=key)
+
+
+def _write_mesh(folder: Path, mesh: Mesh, shapes: PlanePolygons) -> None:
+    mesh.save(folder / "mesh.npz")
+    _write(folder / "corners.f32", shapes.corners.ravel())
+    shapes.offsets.astype("<u4").tofile(folder / "offsets.u32")
 
 
 def _coverage(study: Study, prepared: Prepared, mesh: Mesh) -> dict[str, float]:
@@ -288,7 +295,7 @@ def _write(path: Path, values: np.ndarray) -> None:
 
 def _run(
     request: Request, study: Study, prepared: Prepared, keys: Keys, meshes: tuple[Mesh, Mesh], files: ResultFiles, emit: Emit,
-    wish: Callable[[], Wish],
+    wish: Callable[[], Wish], patience: Patience,
 ) -> tuple[dict[str, Any], Fields] | Outcome:  # fmt: skip
     """Summary and fields of the run, or its outcome when it was paused; `meshes` are the whole and that of the fields."""
     whole, mesh = meshes
@@ -304,17 +311,20 @@ def _run(
     start = start_of(request, keys, files)
     shapes = polygons(mesh)
     began_at = start.began_at if start else 0
-    watch = WorkerWatch(emit, wish, mine, rules_of(prepared), shapes, (keys.mesh, keys.run), began_at)
+    watch = WorkerWatch(emit, wish, mine, rules_of(prepared), shapes, (keys.mesh, keys.run), began_at, patience)
     outcome = solve(study, prepared, whole, watch, start)
     if outcome.state == "paused":
         watch.save(outcome.checkpoint)
         return outcome
     mine.clear_live()
     summary = {**run_summary(outcome), **drawn_as(mesh), "mesh_key": keys.mesh, "moments": moments_in(mine.moments)}
-    with files.making("run", keys.run) as making:
-        write_run(making, outcome, summary)
+
+    def fill(folder: Path) -> None:
+        write_run(folder, outcome, summary)
         for path in mine.moments.glob("at-*.f32"):
-            shutil.copyfile(path, making / path.name)
+            shutil.copyfile(path, folder / path.name)
+
+    patience.keep(files, "run", keys.run, fill)
     if outcome.state in ("stopped", "not converged"):
         watch.save(outcome.checkpoint)
     else:

@@ -14,7 +14,8 @@ from brook.core.results.picture import PlanePolygons, corner_values
 from brook.core.results.quantities import View, drawn_of
 from brook.core.solve import Checkpoint, Fields, History, Rules, Watch, forecast
 from brook.core.solve.run import Wish
-from brook.store.files import RunFiles
+from brook.runs.patience import Patience, unless_full
+from brook.store.files import RunFiles, replace_text
 
 Emit = Callable[[dict[str, Any]], None]
 # Pictures and checkpoints may take this share of the computing time.
@@ -49,8 +50,9 @@ class WorkerWatch(Watch):
 
     def __init__(
         self, emit: Emit, wish: Callable[[], Wish], files: RunFiles, rules: Rules, shapes: PlanePolygons,
-        keys: tuple[str, str], began_at: int,
+        keys: tuple[str, str], began_at: int, patience: Patience,
     ):  # fmt: skip
+        self.patience = patience
         self.emit, self._wish, self.files, self.rules, self.shapes = emit, wish, files, rules, shapes
         self.mesh_key, self.run_key = keys
         self.began_at = began_at
@@ -68,6 +70,11 @@ class WorkerWatch(Watch):
         if not self._picture.is_now():
             return
         begun = time.perf_counter()
+        with unless_full(self.patience.tell):
+            self._draw(fields)
+        self._picture.done(begun)
+
+    def _draw(self, fields: Fields) -> None:
         ranges = {}
         view = View(fields)
         for quantity in drawn_of(fields):
@@ -76,11 +83,13 @@ class WorkerWatch(Watch):
             self.files.write_live(f"{quantity}.f32", np.ascontiguousarray(values, "<f4").tobytes())
         about = {"mesh_key": self.mesh_key, "iteration": self._iterations, "ranges": ranges}
         self.files.write_live("about.json", json.dumps(about).encode())
-        self._picture.done(begun)
         self.emit({"type": "picture", "at": self._iterations})
 
     def save_moment(self, time: float, fields: Fields) -> None:
         """Keeps what is drawn of a moment; moments that a run cut short kept of later times go."""
+        self.patience.write(lambda: self._write_moment(time, fields))
+
+    def _write_moment(self, time: float, fields: Fields) -> None:
         folder = self.files.moments
         folder.mkdir(parents=True, exist_ok=True)
         times = [t for t in moments_in(folder) if t < time * (1 - 1e-9)]
@@ -88,7 +97,7 @@ class WorkerWatch(Watch):
         for quantity in drawn_of(fields):
             values = np.ascontiguousarray(corner_values(view, quantity, self.shapes), "<f4")
             values.tofile(folder / f"at-{len(times):04d}-{quantity}.f32")
-        (folder / "times.json").write_text(json.dumps([*times, time]))
+        replace_text(folder / "times.json", json.dumps([*times, time]))
 
     def keep(self, checkpoint: Callable[[], Checkpoint]) -> None:
         if self._checkpoint.is_now():
@@ -97,7 +106,7 @@ class WorkerWatch(Watch):
             self._checkpoint.done(begun)
 
     def save(self, checkpoint: Checkpoint) -> None:
-        checkpoint.save(self.files.checkpoint, self.mesh_key, self.run_key)
+        self.patience.write(lambda: checkpoint.save(self.files.checkpoint, self.mesh_key, self.run_key))
 
     def wish(self) -> Wish:
         return self._wish()

@@ -13,6 +13,7 @@ from brook.runs import shaping
 from brook.runs.desk import Desk, DeskError
 from brook.runs.shaping import FileGone, Order
 from brook.store.files import ResultFiles
+from brook.store.room import trouble_of
 
 SECONDS = 600.0
 GATE_SECONDS = 120.0
@@ -116,7 +117,7 @@ class Workshop:
                 self._remember(order, self.desk.ask(shaping.make, order))
         except Exception as error:  # whatever it is, its page has to say so
             told = isinstance(error, DeskError | ValueError | FileGone)
-            words = str(error) if told else f"an error in Brook itself: {error!r}"
+            words = trouble_of(error) or (str(error) if told else f"an error in Brook itself: {error!r}")
             with self._lock:
                 self._failed.setdefault(order.bodies_key, words)
         finally:

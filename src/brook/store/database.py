@@ -294,7 +294,7 @@ def upgrade(engine: Engine) -> None:
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.connect() as connection:
-        driver = connection.connection.driver_connection
+        driver: Any = connection.connection.driver_connection
         driver.execute("PRAGMA foreign_keys=OFF")  # a table that is made anew would take along what refers to it
         try:
             with connection.begin():

@@ -63,6 +63,16 @@ class ResultFiles:
             shutil.rmtree(temporary, ignore_errors=True)
 
 
+def replace_text(path: Path, text: str) -> None:
+    """Puts a text in the place of another at once: whoever reads gets the old or the new one."""
+    temporary = path.with_name(f".{path.name}-{uuid.uuid4().hex[:8]}")
+    try:
+        temporary.write_text(text)
+        os.replace(temporary, path)
+    finally:
+        temporary.unlink(missing_ok=True)
+
+
 class RunFiles:
     """Live pictures and the checkpoint of one run, by its number."""
 

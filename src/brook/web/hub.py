@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import queue
 import threading
+from collections import deque
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
 from brook.store import Store
+from brook.store.room import trouble_of
 from brook.store.tables import now
 
 Event = dict[str, Any]
+WRITTEN = ("started", "result", "ended")  # to the store; the others are only passed on
+AGAIN = 1.0  # seconds until what could not be written is tried again
 
 
 @dataclass
@@ -25,6 +30,8 @@ class LiveRun:
     stage: str = "waiting"
     words: str = ""
     compiling: str = ""
+    trouble: str = ""
+    lost: str = ""
     momentum: list[float] = field(default_factory=list)
     mass: list[float] = field(default_factory=list)
     seconds: list[float] = field(default_factory=list)
@@ -67,6 +74,8 @@ class Hub:
         self._listeners: dict[asyncio.Queue[Event], int] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
         self._thread = threading.Thread(target=self._work, name="brook-hub", daemon=True)
+        self._late: deque[Event] = deque()  # that could not be written yet, in their order
+        self.trouble = ""  # why, in words
 
     def start(self, loop: asyncio.AbstractEventLoop) -> None:
         self._loop = loop
@@ -102,11 +111,59 @@ class Hub:
         self._loop.call_soon_threadsafe(pass_on)
 
     def _work(self) -> None:
-        while (event := self._events.get()) is not None:
+        while True:
             try:
-                self._handle(event)
-            except Exception as error:  # one bad event must not end the writing of all others
-                print(f"event {event.get('type')} of run {event.get('run')} was lost: {error!r}")
+                event = self._events.get(timeout=AGAIN if self._late else None)
+            except queue.Empty:
+                self._write_late()
+                continue
+            if event is None:
+                self._write_late()
+                return
+            if self._late and event["type"] in WRITTEN:
+                self._late.append(event)
+                self._write_late()
+                continue
+            self._write(event)
+
+    def _write(self, event: Event) -> bool:
+        """Keeps an event and passes it on; one that there is no room for waits, and False comes back."""
+        try:
+            self._handle(event)
+        except Exception as error:  # one bad event must not end the writing of all others
+            trouble = trouble_of(error)
+            if trouble:
+                self._late.append(event)
+                self._in_trouble(f"{trouble}; what runs have done is written when it can be")
+                return False
+            self._lost(event, error)
+        return True
+
+    def _write_late(self) -> None:
+        """Tries again what could not be written, in its order."""
+        waiting, self._late = self._late, deque()
+        while waiting:
+            if not self._write(waiting.popleft()):
+                self._late.extend(waiting)
+                return
+        self._in_trouble("")
+
+    def _in_trouble(self, words: str) -> None:
+        if words != self.trouble:
+            self.trouble = words
+            print(words or "there is room again; all that runs have done is written", flush=True)
+
+    def _lost(self, event: Event, error: Exception) -> None:
+        """What could not be kept is told in its run; a run whose end was lost has failed."""
+        words = f"'{event.get('type')}' of this run could not be kept, an error in Brook itself: {error!r}"
+        print(f"run {event.get('run')}: {words}", flush=True)
+        live = self.live.get(event.get("run", -1))
+        if live is not None:
+            live.lost = words
+        if event.get("type") == "ended":
+            with contextlib.suppress(Exception):
+                self.store.change_run(event["run"], state="failed", message=words, ended=now())
+                self.live.pop(event["run"], None)
 
     def _handle(self, event: Event) -> None:
         run_id, kind = event["run"], event["type"]
@@ -122,6 +179,8 @@ class Hub:
                 self.store.change_run(run_id, interruptions=row.interruptions + 1)
             else:
                 self.store.change_run(run_id, state="running", started=now())
+        elif kind == "trouble":
+            live.trouble = event["words"]
         elif kind == "compiling":
             live.compiling = event["words"]
         elif kind == "stage":
@@ -135,9 +194,8 @@ class Hub:
             self.store.keep_result(live.study_id, live.variant, event["stage"], event["key"], event["summary"])
         elif kind == "ended":
             iterations = event.get("iterations") or live.iteration
-            self.store.change_run(
-                run_id, state=event["state"], message=event["message"], iterations=iterations, ended=now()
-            )
+            message = "; ".join(words for words in (event["message"], live.lost) if words)
+            self.store.change_run(run_id, state=event["state"], message=message, iterations=iterations, ended=now())
             self.live.pop(run_id, None)
         passed = {k: v for k, v in event.items() if k != "summary"}
         self.announce(

@@ -21,6 +21,7 @@ from brook.core.results.readings import words_of
 from brook.core.study import named_scope
 from brook.core.units import DIMENSIONS, counted, round_text, show
 from brook.store import Author, StoreError
+from brook.store.room import BUSY, FULL, trouble_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -156,6 +157,18 @@ def message_page(request: Request, error: Exception) -> Response:
     if detail == "Not Found":
         detail = "There is no page at this address."
     return render("message.html", {"title": "Not here" if status == 404 else "Error", "detail": detail}, status)
+
+
+def no_room(request: Request, error: Exception) -> Response:
+    """What could not be written, because there is no room or no leave: nothing was changed."""
+    trouble = trouble_of(error)
+    if not trouble:
+        raise error
+    print(f"{request.method} {request.url.path}: {trouble} ({error})", flush=True)
+    told = f"{trouble}, so nothing was changed; {'try again' if trouble == BUSY else 'make room and try again' if trouble == FULL else 'make it writable and try again'}"
+    if "hx-request" in request.headers or "text/html" not in request.headers.get("accept", "*/*"):
+        return JSONResponse({"detail": told}, 507)
+    return render("message.html", {"title": "Not done", "detail": f"{told[0].upper()}{told[1:]}."}, 507)
 
 
 def misfit(request: Request, error: Exception) -> Response:

@@ -13,6 +13,7 @@ import uvicorn
 from fastapi import FastAPI
 from fastapi.exceptions import RequestValidationError
 from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import DBAPIError
 
 from brook import __version__, demo
 from brook.core.checks import prepare
@@ -22,9 +23,10 @@ from brook.runs import RunQueue
 from brook.runs.keys import Keys, KeysRefused, checked_address
 from brook.store import Store
 from brook.store.lock import DataInUse, DataLock
+from brook.store.room import Room, trouble_of
 from brook.web.guard import Guard
 from brook.web.hub import Hub
-from brook.web.pages import STATIC, message_page, misfit
+from brook.web.pages import STATIC, message_page, misfit, no_room
 from brook.web.routes import API, ROUTERS
 from brook.web.shapes import making_of
 from brook.web.studio import Studio
@@ -86,6 +88,8 @@ def create_app(
         app.include_router(router)
     app.add_exception_handler(404, message_page)
     app.add_exception_handler(500, message_page)
+    app.add_exception_handler(OSError, no_room)
+    app.add_exception_handler(DBAPIError, no_room)
     app.add_exception_handler(RequestValidationError, misfit)
     app.add_middleware(Guard, hosts=hosts)
     return app
@@ -142,8 +146,15 @@ def serve(
         Keys.of(data)
         if scheduler is not None:
             checked_address(scheduler)
+        Store(data).close()
     except (DataInUse, KeysRefused) as error:
         raise SystemExit(str(error)) from error
+    except (OSError, DBAPIError) as error:
+        if not (trouble := trouble_of(error)):
+            raise
+        raise SystemExit(f"{trouble}, so Brook cannot serve the data in '{data.name}'") from error
+    if words := Room.at(data).words:
+        print(f"{words}; runs will wait when there is no room", flush=True)
     free = free_port(host, port)
     gc.freeze()  # what was loaded stays
     if free != port:

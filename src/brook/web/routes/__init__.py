@@ -17,6 +17,7 @@ from brook.web.routes import (
     plots,
     readout,
     results,
+    room,
     run,
     set_up,
     shapes,
@@ -26,7 +27,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find, compiling)
+    for m in (shelf, evidence, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find, compiling, room)
 ]  # fmt: skip
 
-API = (api.router, api_shapes.router, compiling.api)
+API = (api.router, api_shapes.router, compiling.api, room.api)

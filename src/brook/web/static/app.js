@@ -107,7 +107,8 @@ function listen(address) {
       if (curves?.variant === event.variant) curves.take(event.history, event.forecast);
       return;
     }
-    if (event.type === "compiling") {
+    if (event.type === "trouble") htmx.trigger("#room", "look");
+    if (event.type === "compiling" || (event.type === "trouble" && event.words)) {
       for (const words of document.querySelectorAll(`.run-words[data-run="${event.run}"], .run-words[data-variant="${event.variant}"]`)) words.textContent = event.words;
       return;
     }
@@ -228,11 +229,20 @@ document.addEventListener("htmx:afterSwap", (event) => {
 });
 
 document.addEventListener("htmx:afterSwap", (event) => { const stage = document.getElementById("stage"); if (stage && (event.detail.target.id === "stage" || !event.detail.target.isConnected)) opened(stage); });
+
+/** The reason that an answer gives for a refusal, as a sentence; "" when it gives none. */
+function told(event) {
+  try {
+    const { detail } = JSON.parse(event.detail.xhr.responseText);
+    return typeof detail === "string" ? `${detail[0].toUpperCase()}${detail.slice(1)}.`.replace("..", ".") : "";
+  } catch { return ""; }
+}
+
 for (const failure of ["htmx:responseError", "htmx:sendError"]) {
-  document.addEventListener(failure, () => {
+  document.addEventListener(failure, (event) => {
     const stage = document.getElementById("stage");
     stage?.querySelector(".lost")?.remove();
-    stage?.prepend(Object.assign(document.createElement("p"), { className: "note bad lost", role: "alert", textContent: "Brook did not take this; what you typed is still here. Is the server running? Try again." }));
+    stage?.prepend(Object.assign(document.createElement("p"), { className: "note bad lost", role: "alert", textContent: `Brook did not take this; what you typed is still here. ${told(event) || "Is the server running? Try again."}` }));
   });
 }
 
