@@ -32,12 +32,14 @@ def brook_server(brook_app) -> Iterator[str]:
     """The address of a server of this application."""
     import uvicorn
 
+    from brook.web.protocol import Protocol
+
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
     app = brook_app
     server = uvicorn.Server(
-        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_keep_alive=75)
+        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_keep_alive=75, http=Protocol)
     )
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()

@@ -15,6 +15,7 @@ from brook.core.compiling.warming import end_with
 
 Found = TypeVar("Found")
 SECONDS = 60.0
+MOST_WAITING = 12
 
 
 class DeskError(RuntimeError):
@@ -28,11 +29,18 @@ def _warm() -> bool:
 
 
 class Desk:
-    """Answers one question at a time. Safe to ask from any thread."""
+    """Answers one question at a time. Safe to ask from any thread, by at most `MOST_WAITING` at once: each holds a thread.
 
-    def __init__(self, seconds: float = SECONDS, warm: Callable[[], bool] = _warm) -> None:
-        self.seconds, self._warm = seconds, warm
+    `begin` is what the process does first; a question whose process is lost is asked `tries` times.
+    """
+
+    def __init__(
+        self, seconds: float = SECONDS, warm: Callable[[], bool] = _warm, begin: Callable[[int], None] = end_with,
+        tries: int = 2,
+    ) -> None:  # fmt: skip
+        self.seconds, self._warm, self._begin, self._tries = seconds, warm, begin, tries
         self._lock = threading.Lock()
+        self._waiting = 0
         self._pool: ProcessPoolExecutor | None = None
         self._stopped: ProcessPoolExecutor | None = None
 
@@ -40,12 +48,23 @@ class Desk:
         """Begins to load what reading needs; does not wait for it."""
         self._ready().submit(self._warm)
 
-    def ask(self, question: Callable[..., Found], *arguments: Any) -> Found:
+    def ask(self, question: Callable[..., Found], *arguments: Any, seconds: float | None = None) -> Found:
         """The answer of a module-level function. Raises what it raises, or `DeskError`."""
-        for _ in range(2):
+        with self._lock:
+            if self._waiting >= MOST_WAITING:
+                raise DeskError(f"{MOST_WAITING} questions wait for an answer just now; try again in a minute")
+            self._waiting += 1
+        try:
+            return self._answer(question, arguments, seconds or self.seconds)
+        finally:
+            with self._lock:
+                self._waiting -= 1
+
+    def _answer(self, question: Callable[..., Found], arguments: tuple[Any, ...], seconds: float) -> Found:
+        for _ in range(self._tries):
             pool = self._ready()
             try:
-                return pool.submit(question, *arguments).result(self.seconds)
+                return pool.submit(question, *arguments).result(seconds)
             except (BrokenProcessPool, CancelledError):
                 self._forget(pool)
                 if pool is self._stopped:
@@ -53,9 +72,10 @@ class Desk:
             except Late:
                 self._forget(pool)
                 raise DeskError(
-                    f"this took longer than {self.seconds:.0f} s and was given up; look at a smaller part"
+                    f"this took longer than {seconds:.0f} s and was given up; look at a smaller part"
                 ) from None
-        raise DeskError("the process that worked on this was lost twice; it may need more memory than there is")
+        times = "twice" if self._tries > 1 else "on the way"
+        raise DeskError(f"the process that worked on this was lost {times}; it may need more memory than there is")
 
     def stop(self) -> None:
         """Ends what is being answered; whoever asked gets a `DeskError`."""
@@ -74,7 +94,7 @@ class Desk:
         with self._lock:
             if self._pool is None:
                 context = multiprocessing.get_context("spawn")
-                self._pool = ProcessPoolExecutor(1, context, end_with, (os.getpid(),))
+                self._pool = ProcessPoolExecutor(1, context, self._begin, (os.getpid(),))
             return self._pool
 
     def _forget(self, pool: ProcessPoolExecutor) -> None:

@@ -11,12 +11,12 @@ from typing import Any
 
 from brook.runs import shaping
 from brook.runs.desk import Desk, DeskError
+from brook.runs.gate import Gate
 from brook.runs.shaping import FileGone, Order
 from brook.store.files import ResultFiles
 from brook.store.room import trouble_of
 
 SECONDS = 600.0
-GATE_SECONDS = 120.0
 MOST_SAID = 60
 
 
@@ -43,7 +43,7 @@ class Workshop:
     def __init__(self, files: ResultFiles, announce: Callable[[int], None]):
         self.files, self.announce = files, announce
         self.desk = Desk(SECONDS, _warm)
-        self.gate = Desk(GATE_SECONDS, _warm)  # looks at files that come in, however busy the workshop is
+        self.gate = Gate()  # looks at files that come in, however busy the workshop is
         self._lock = threading.Lock()
         self._thread = ThreadPoolExecutor(1, "brook-workshop")
         self._under_way: set[str] = set()

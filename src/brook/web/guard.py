@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import re
+import time
 from collections.abc import Iterable
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -23,7 +25,9 @@ HEADERS = {
 OWN_HOSTS = ("127.0.0.1", "localhost", "::1")
 LARGEST_BODY = 4_000_000
 LARGEST_FILE = 600_000_000  # of a shape that is brought in; it goes to the disk piece by piece
-SLOWEST_PART = 30.0
+FILES = re.compile(r"/studies/[^/]+/geometry/[^/]+/files$|/api/studies/[^/]+/shapes/[^/]+/files$")
+SLOWEST_PART = 30.0  # seconds between two pieces of a request
+SLOWEST = {LARGEST_BODY: 120.0, LARGEST_FILE: 3600.0}  # for all of it
 HARMLESS = ("GET", "HEAD", "OPTIONS")
 
 
@@ -72,16 +76,19 @@ class Guard:
             return
         taken = 0
         most = largest_of(scope)
+        ends = time.monotonic() + SLOWEST[most]
+        sent = False
 
         async def take() -> Message:
-            nonlocal taken
-            if scope["method"] in HARMLESS:
-                return await receive()
+            nonlocal taken, sent
+            if scope["method"] in HARMLESS or sent:
+                return await receive()  # that the other side goes away, for one
             try:
-                message = await asyncio.wait_for(receive(), SLOWEST_PART)
+                message = await asyncio.wait_for(receive(), min(SLOWEST_PART, max(0.0, ends - time.monotonic())))
             except TimeoutError as error:
                 raise TooSlow from error
             taken += len(message.get("body", b""))
+            sent = not message.get("more_body", False)
             if taken > most:
                 raise TooLarge
             return message
@@ -115,7 +122,7 @@ class Guard:
 
 def largest_of(scope: Scope) -> int:
     """How many bytes a request may have at its address."""
-    return LARGEST_FILE if scope["path"].endswith("/files") else LARGEST_BODY
+    return LARGEST_FILE if scope["method"] == "POST" and FILES.match(scope["path"]) else LARGEST_BODY
 
 
 def _large(most: int) -> str:

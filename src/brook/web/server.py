@@ -27,6 +27,7 @@ from brook.store.room import Room, trouble_of
 from brook.web.guard import Guard
 from brook.web.hub import Hub
 from brook.web.pages import STATIC, message_page, misfit, no_room
+from brook.web.protocol import Protocol
 from brook.web.routes import API, ROUTERS
 from brook.web.shapes import making_of
 from brook.web.studio import Studio
@@ -160,7 +161,7 @@ def serve(
     if free != port:
         print(f"port {port} is taken, so this is on {free}", flush=True)
     app = create_app(data, scheduler, with_demo, warming=warming)
-    config = uvicorn.Config(app, host=host, port=free, log_level="warning", timeout_keep_alive=75)
+    config = uvicorn.Config(app, host=host, port=free, log_level="warning", timeout_keep_alive=75, http=Protocol)
     _Server(config, f"http://{f'[{host}]' if ':' in host else host}:{free}/").run()
 
 

@@ -86,7 +86,7 @@ def _drawing(data: bytes) -> tuple[np.ndarray, str]:
     from ezdxf.filemanagement import read
     from ezdxf.math import Matrix44
 
-    drawn = len(re.findall(rb"\n\s*0\s*\n(?:%s)\s*\n" % TAKEN.replace(" ", "|").encode(), data))
+    drawn = len(re.findall(rb"\n[ \t]*0[ \t\r]*\n[ \t]*(?:%s)\b" % TAKEN.replace(" ", "|").encode(), data))
     if drawn > MOST_PIECES:
         raise FileError(f"the drawing has {drawn} lines; at most {MOST_PIECES} are taken in")
     try:

@@ -40,7 +40,11 @@ def read_reference(
     if not lines:
         raise TableError("the table is empty; it needs two columns, position and value")
     separator = _separator(lines)
-    rows = list(csv.reader(StringIO("\n".join(re.sub(r"[ \t]+", " ", li.strip()) if separator == " " else li for li in lines)), delimiter=separator))  # fmt: skip
+    plain = [" ".join(li.split()) if separator == " " else li for li in lines]
+    try:
+        rows = [row or [""] for row in csv.reader(StringIO("\n".join(plain)), delimiter=separator)]
+    except csv.Error as error:
+        raise TableError(f"this is no table: {error}; write one position and one value a line") from None
     titles = ["position", "value"]
     if _number(rows[0][0], separator) is None:
         titles = [c.strip() for c in rows.pop(0)[:2]]
@@ -48,7 +52,7 @@ def read_reference(
             raise TableError("line 1: there has to be a second column with the values")
     factors = []
     for title, given, dimension in zip(titles, (position_unit, value_unit), (position, value), strict=True):
-        unit = (re.search(r"[\[(]([^\])]*)[\])]", title) or [None, given])[1] or given
+        unit = (re.search(r"[\[(]([^\[\]()]*)[\])]", title) or [None, given])[1] or given
         factors.append(_factor(unit, dimension, title))
     pairs = []
     for number, row in enumerate(rows, len(lines) - len(rows) + 1):

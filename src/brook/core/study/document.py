@@ -247,6 +247,8 @@ def read_study(text: str | bytes) -> Study:
     except json.JSONDecodeError as error:
         message = f"this is not valid JSON: line {error.lineno}, column {error.colno}: {error.msg}"
         raise DocumentError([Problem("", message)]) from None
+    except ValueError:  # a whole number of thousands of digits
+        raise DocumentError([Problem("", "this JSON holds a number with too many digits; mend that")]) from None
     except RecursionError:
         raise DocumentError([Problem("", "this JSON is nested too deeply to be a study")]) from None
     return study_from(raw)

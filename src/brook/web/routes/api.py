@@ -15,9 +15,9 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from brook.core.editing import ACTIONS, EditRefused
 from brook.core.pipeline import dimension_of_reading
-from brook.core.study import DocumentError, Problem, read_study
+from brook.core.study import DocumentError, Problem, Study
 from brook.core.study.document import MAX_BYTES
-from brook.runs import readout, sheets
+from brook.runs import DeskError, readout, sheets
 from brook.store import Author, StoreError
 from brook.web.pages import StudioHere
 from brook.web.routes.live import run_history
@@ -183,7 +183,7 @@ def studies(studio: StudioHere) -> list[StudyOut]:
 @router.post("/studies", status_code=201)
 async def add_study(studio: StudioHere, request: Request) -> StudyOut:
     """Takes in a study document."""
-    study = _document(await _body(request))
+    study = await _document(studio, await _body(request))
     slug = await run_in_threadpool(studio.store.add_study, study, "taken in", Author())
     return _study(await run_in_threadpool(studio.state, slug))
 
@@ -198,9 +198,11 @@ async def _body(request: Request) -> bytes:
     return bytes(content)
 
 
-def _document(content: bytes) -> Any:
+async def _document(studio: Studio, content: bytes) -> Study:
     try:
-        return read_study(content)
+        return await studio.workshop.gate.study(content)
+    except DeskError as error:
+        raise HTTPException(503, str(error)) from error
     except DocumentError as error:
         raise _refuse(error.problems) from error
 
@@ -219,7 +221,7 @@ def document(state: StateHere) -> dict[str, Any]:
 async def put_document(studio: StudioHere, slug: Slug, request: Request, seen: int | None = None) -> Changed:
     """Puts another document in the place of the study's, as one step of its history."""
     state = await run_in_threadpool(state_of, studio, slug)
-    study = _document(await _body(request))
+    study = await _document(studio, await _body(request))
     author = Author(seen=seen)
     return await run_in_threadpool(
         _changed, studio, state.row.slug, lambda: studio.replace(slug, study, "Document replaced", author)

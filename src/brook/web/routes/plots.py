@@ -10,10 +10,10 @@ from fastapi.responses import HTMLResponse, Response
 
 from brook.core.checks import prepare
 from brook.core.editing import EditRefused
-from brook.core.results.reference import MOST_BYTES, TableError, read_reference
+from brook.core.results.reference import MOST_BYTES, TableError
 from brook.core.study.views import CurvePlot
 from brook.core.units import DIMENSIONS
-from brook.runs import sheets
+from brook.runs import DeskError, gate, sheets
 from brook.store import Author
 from brook.web.pages import AuthorHere, StateHere, StudioHere
 from brook.web.routes.edit import body as page_body
@@ -57,32 +57,35 @@ async def reference(
     """Adds the points of a CSV table to a plot, or says which line cannot be read."""
     content = await table.read(MOST_BYTES + 1)
     title = (table.filename or "points").rsplit("/", 1)[-1].rsplit(".", 1)[0][:120] or "points"
-    return await run_in_threadpool(
-        _add_reference, studio, state, author, plot, content, title, page, name, position_unit, value_unit
-    )
-
-
-def _add_reference(
-    studio: Studio, state: StudyState, author: Author, plot_name: str, content: bytes, title: str, page: str,
-    name: str, position_unit: str, value_unit: str,
-) -> HTMLResponse:  # fmt: skip
-    index, plot = plot_of(state, plot_name)
-    place, errors, notice = f"/plots/{index}/references", {}, ""
+    index, one = plot_of(state, plot)
+    place, error = f"/plots/{index}/references", ""
+    read: tuple[list[float], list[float]] = ([], [])
     try:
         if len(content) > MOST_BYTES:
             raise TableError(f"the file is larger than {MOST_BYTES // 1000} kB; keep the two columns that are needed")
-        kinds = prepare(state.study, state.study.variants[0]).places.quantities()
-        read = read_reference(
-            content.decode("utf-8-sig", errors="replace"), DIMENSIONS["length"], kinds[plot.quantity].dimension,
-            position_unit, value_unit,
+        kinds = prepare(state.study, state.study.variants[0]).places.quantities() if state.study.variants else {}
+        if one.quantity not in kinds:
+            raise TableError("the plot's quantity is not known, so its unit is not either; choose another first")
+        read = await studio.workshop.gate.read(
+            gate.reference, content, DIMENSIONS["length"], kinds[one.quantity].dimension, position_unit, value_unit,
+            seconds=gate.SMALL_SECONDS,
         )  # fmt: skip
-        values = {
-            "pointer": f"/plots/{index}", "title": title, "position": ",".join(map(repr, read.position.tolist())),
-            "value": ",".join(map(repr, read.value.tolist())),
-        }  # fmt: skip
+    except (TableError, DeskError) as refused:
+        error = str(refused)
+    return await run_in_threadpool(_add_reference, studio, state, author, place, read, title, page, name, error)
+
+
+def _add_reference(
+    studio: Studio, state: StudyState, author: Author, place: str, read: tuple[list[float], list[float]], title: str,
+    page: str, name: str, error_told: str,
+) -> HTMLResponse:  # fmt: skip
+    errors, notice = {}, ""
+    if error_told:
+        return page_body(studio, state.row.slug, page, name, {place: ("", error_told)}, notice)
+    try:
+        position, value = (",".join(map(repr, column)) for column in read)
+        values = {"pointer": place.removesuffix("/references"), "title": title, "position": position, "value": value}
         studio.act(state.row.slug, "add_reference", values, author)
-    except TableError as error:
-        errors[place] = ("", str(error))
     except EditRefused as error:
         errors[place] = ("", error.problems[0].message)
     except (KeyError, IndexError):

@@ -13,13 +13,12 @@ from fastapi.responses import FileResponse, HTMLResponse, Response
 
 from brook.core.editing import EditRefused, act
 from brook.core.geometry.files import FORMATS, FileError, write_file
-from brook.core.geometry.outline_files import read_outline
 from brook.core.study import Problem, Study, Value, value_at
 from brook.core.study.geometry import MOST_CORNERS
 from brook.core.study.solids import MOST_POINTS
 from brook.core.study.space import FilePart, SpaceGeometry
-from brook.core.units import UnitError, unit_factor
-from brook.runs import DeskError, shaping
+from brook.core.units import DIMENSIONS, UnitError, unit_factor
+from brook.runs import DeskError, gate, shaping
 from brook.runs.shaping import Order
 from brook.store import Author
 from brook.web.guard import LARGEST_BODY
@@ -164,7 +163,7 @@ async def received(studio: Studio, file: UploadFile) -> tuple[str, str, dict[str
         while piece := await file.read(PIECE):
             await run_in_threadpool(receiving.take, piece)
         path = str(receiving.temporary)
-        found = await run_in_threadpool(studio.workshop.gate.ask, shaping.looked_at, name, path)
+        found = await studio.workshop.gate.read(shaping.looked_at, name, path)
         content = await asyncio.to_thread(receiving.keep)
     studio.workshop.again()
     return name, content, found
@@ -255,16 +254,21 @@ async def take_outline(
     """Replaces a polygon's corners or a solid's profile by the outline of a drawing or a table of points."""
     data = await file.read(LARGEST_BODY)
     most = MOST_CORNERS if "/shapes/" in pointer else MOST_POINTS
+    said = file.filename or "The file"
+    try:
+        points = await studio.workshop.gate.read(
+            gate.outline, file.filename or "", data, unit, most, seconds=gate.SMALL_SECONDS
+        )
+    except (FileError, UnitError, DeskError) as error:
+        notice = f"{said} was not taken in: {error}."
+        return await run_in_threadpool(page_body, studio, state.row.slug, "geometry", name, notice=notice)
 
     def change() -> HTMLResponse:
         notice = ""
         try:
-            points = read_outline(file.filename or "", data, unit, most)
-            studio.act(
-                state.row.slug, "take_outline", {"pointer": pointer, "points": json.dumps(points.tolist())}, author
-            )
-        except (FileError, UnitError, EditRefused) as error:
-            notice = f"{file.filename or 'The file'} was not taken in: {error}."
+            studio.act(state.row.slug, "take_outline", {"pointer": pointer, "points": json.dumps(points)}, author)
+        except EditRefused as error:
+            notice = f"{said} was not taken in: {error}."
         except KeyError:
             notice = "The shape is no longer there; here is the page as it is now."
         return page_body(studio, state.row.slug, "geometry", name, notice=notice)
@@ -282,7 +286,12 @@ def bring_out(studio: StudioHere, state: StateHere, name: str, suffix: str, unit
     if space is None or not studio.store.files.has("shape", space.key):
         raise HTTPException(404, "this shape has not been made yet; open its page first")
     known = FORMATS[suffix]
-    factor = unit_factor(known.unit or unit)[0]
+    try:
+        factor, _, dimension = unit_factor(known.unit or unit)
+    except UnitError as error:
+        raise HTTPException(422, str(error)) from error
+    if dimension != DIMENSIONS["length"]:
+        raise HTTPException(422, f"'{unit[:20]}' is not a unit of length")
     surface = shaping.saved(studio.store.files, space.key)
     content = write_file(f"shape.{suffix}", surface.placed(surface.points / factor))
     headers = {"Content-Disposition": f'attachment; filename="{state.row.slug}-{name}.{suffix}"'}

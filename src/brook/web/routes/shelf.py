@@ -6,11 +6,13 @@ import contextlib
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from brook.core.editing import act
-from brook.core.study import DocumentError, Study, read_study
+from brook.core.study import DocumentError, Study
 from brook.core.study.document import MAX_BYTES
+from brook.runs import DeskError
 from brook.store import StoreError
 from brook.web.drawing import thumbnail
 from brook.web.pages import StudioHere, render
@@ -60,13 +62,15 @@ async def import_study(request: Request, studio: StudioHere, document: UploadFil
     """A study from its JSON document; nothing is kept of one that cannot be read."""
     content = await document.read(MAX_BYTES + 1)
     try:
-        study = read_study(content)
+        study = await studio.workshop.gate.study(content)
+    except DeskError as error:
+        said = [f"{document.filename or 'the file'} was not taken in: {error}"]
+        return await run_in_threadpool(_shelf, studio, said, "", 503)
     except DocumentError as error:
         reasons = [f"{p.path}: {p.message}" if p.path else p.message for p in error.problems]
-        return _shelf(
-            studio, [f"{document.filename or 'the file'} was not taken in: {r}" for r in reasons[:8]], "", 422
-        )
-    slug = studio.store.add_study(study, f"from {document.filename}")
+        said = [f"{document.filename or 'the file'} was not taken in: {r}" for r in reasons[:8]]
+        return await run_in_threadpool(_shelf, studio, said, "", 422)
+    slug = await run_in_threadpool(studio.store.add_study, study, f"from {document.filename}")
     return RedirectResponse(f"/studies/{slug}", 303)
 
 

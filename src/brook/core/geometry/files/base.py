@@ -44,8 +44,8 @@ def patch_name(text: str, taken: list[str]) -> str:
     kept = "_".join(part for part in kept.split("_") if part)[:36]
     if not kept or not kept[0].isalpha():
         kept = f"patch_{kept}" if kept else "patch"
-    name, k = kept, 2
-    while name in taken:
+    name, k, there = kept, 2, set(taken)
+    while name in there:
         name, k = f"{kept}_{k}", k + 1
     return name
 

@@ -61,30 +61,54 @@ def read(data: bytes) -> Surface:
     objects = {o.get("id", ""): o for o in root.iter(f"{CORE}object")}
     patches, corners, numbers = Patches(), [], []
     items = [(i.get("objectid", ""), _matrix(i.get("transform"))) for i in root.iter(f"{CORE}item")]
-    for name, triangles in _meshes(objects, items or [(k, np.eye(4)) for k in objects]):
+    count = 0
+    for name, triangles in _Assembly(objects).meshes(items or [(k, np.eye(4)) for k in objects]):
+        count += len(triangles)
+        check_count(count)
         corners.append(triangles * MILLIMETRES[unit])
         numbers.append(np.full(len(triangles), patches.number(name)))
-        check_count(sum(map(len, corners)))
     if not corners:
         raise FileError("the file has no triangle; check what was chosen when it was written")
     return checked_corners(np.concatenate(corners), np.concatenate(numbers), patches.names)
 
 
-def _meshes(objects: dict, items: list[tuple[str, np.ndarray]], depth: int = 0) -> Iterator[tuple[str, np.ndarray]]:
-    """(name, triangles (T, 3, 3)) of every mesh that the items lead to."""
-    if depth > DEEPEST or len(items) > MOST_ITEMS:
-        raise FileError("the parts of the file hold each other without end; write it anew")
-    for key, matrix in items:
-        if key not in objects:
-            raise FileError(f"the file speaks of part '{key[:20]}', which it does not have")
-        found = objects[key]
-        name = found.get("name") or f"part {key}"
-        mesh = found.find(f"{CORE}mesh")
-        if mesh is not None:
-            yield name, _triangles(mesh) @ matrix[:3, :3].T + matrix[:3, 3]
-        inner = [(c.get("objectid", ""), matrix @ _matrix(c.get("transform"))) for c in found.iter(f"{CORE}component")]
-        if inner:
-            yield from _meshes(objects, inner, depth + 1)
+class _Assembly:
+    """Puts meshes where items and the components of their objects say; each mesh is read once, and items are counted."""
+
+    def __init__(self, objects: dict[str, ElementTree.Element]):
+        self.objects, self.count = objects, 0
+        self._read: dict[str, np.ndarray] = {}
+        self._inner: dict[str, list[tuple[str, np.ndarray]]] = {}
+
+    def meshes(self, items: list[tuple[str, np.ndarray]], depth: int = 0) -> Iterator[tuple[str, np.ndarray]]:
+        """(name, triangles (T, 3, 3)) of every mesh that the items lead to."""
+        if depth > DEEPEST:
+            raise FileError("the parts of the file hold each other without end; write it anew")
+        for key, matrix in items:
+            self.count += 1
+            if self.count > MOST_ITEMS:
+                raise FileError(f"the file puts over {MOST_ITEMS} parts together; join some before bringing it in")
+            if key not in self.objects:
+                raise FileError(f"the file speaks of part '{key[:20]}', which it does not have")
+            found = self.objects[key]
+            name = found.get("name") or f"part {key}"
+            triangles, inner = self._object(key, found)
+            if triangles is not None:
+                yield name, triangles @ matrix[:3, :3].T + matrix[:3, 3]
+            if inner:
+                yield from self.meshes([(k, matrix @ own) for k, own in inner], depth + 1)
+
+    def _object(self, key: str, found: ElementTree.Element) -> tuple[np.ndarray | None, list[tuple[str, np.ndarray]]]:
+        if key not in self._inner:
+            mesh = found.find(f"{CORE}mesh")
+            if mesh is not None:
+                self._read[key] = _triangles(mesh)
+                check_count(len(self._read[key]))
+            parts = list(found.iter(f"{CORE}component"))
+            if len(parts) > MOST_ITEMS:
+                raise FileError(f"the file puts over {MOST_ITEMS} parts together; join some before bringing it in")
+            self._inner[key] = [(c.get("objectid", ""), _matrix(c.get("transform"))) for c in parts]
+        return self._read.get(key), self._inner[key]
 
 
 def colours(data: bytes) -> dict[str, str]:

@@ -15,6 +15,7 @@ import h5py
 import numpy as np
 
 from brook.core.geometry.files import FileError
+from brook.core.geometry.files.base import MOST_PATCHES
 from brook.core.mesh.assembling import CORNERS, AssemblyError, Polygons
 from brook.core.mesh.files.collected import Collected
 from brook.core.mesh.polyhedral import Mesh
@@ -24,6 +25,9 @@ PLANES = {5: 3, 7: 4}
 LINES = {2: 1, 3: 2}  # a node and a bar, which may stand in mixed sections
 MIXED, NGON, NFACE = 20, 22, 23
 SIGNATURE = b"\x89HDF\r\n\x1a\n"
+# what packed data may unpack to in bytes: so much, and so many times what the file has
+ROOM, MOST_RATIO = 50_000_000, 40
+DEEPEST, MOST_NODES = 12, 100_000
 WELD = 1e-9  # of the size: points of two zones that are so near are one
 
 
@@ -33,11 +37,42 @@ def read(data: bytes) -> Mesh:
         raise FileError("this is no CGNS file in HDF5; older ones can be turned into such by the standard's own tools")
     try:
         with h5py.File(io.BytesIO(data), "r") as file:
+            _refuse_unsound(file, ROOM + MOST_RATIO * len(data))
             return _mesh(file)
     except (OSError, KeyError, ValueError, IndexError, RuntimeError, TypeError) as error:
         if isinstance(error, FileError | AssemblyError):
             raise
         raise FileError("the CGNS file is damaged, or has cells in a way that is not known here") from None
+
+
+def _refuse_unsound(file: h5py.File, room: int) -> None:
+    """Refuses what leads to other files of the machine, holds itself, or would unpack to more than `room` bytes.
+
+    Raises `FileError`.
+    """
+    waiting: list[tuple[h5py.Group, int]] = [(file, 0)]
+    count = 0
+    while waiting:
+        group, depth = waiting.pop()
+        for name in group:
+            count += 1
+            if depth > DEEPEST or count > MOST_NODES:
+                raise FileError("the nodes of the CGNS file hold each other without end; write it anew")
+            if not isinstance(group.get(name, getlink=True), h5py.HardLink):
+                raise FileError(
+                    f"'{name[:40]}' of the CGNS file stands in another file or place, which is not read; write it as one file"
+                )
+            node = group[name]
+            if isinstance(node, h5py.Group):
+                waiting.append((node, depth + 1))
+            elif isinstance(node, h5py.Dataset):
+                if node.external or node.is_virtual:
+                    raise FileError(
+                        "the numbers of the CGNS file stand in another file, which is not read; write it as one file"
+                    )
+                room -= node.nbytes
+                if room < 0:
+                    raise FileError("the CGNS file would unpack to far more than an honest one does; it is not read")
 
 
 def _label(node: Any) -> str:
@@ -190,6 +225,8 @@ def _conditions(
     count = 0
     for _, group in _children(zone, "ZoneBC_t"):
         for name, condition in _children(group, "BC_t"):
+            if count >= MOST_PATCHES:
+                raise FileError(f"the CGNS file has more than {MOST_PATCHES} patches; join some before bringing it in")
             place = next((_text(n) for _, n in _children(condition, "GridLocation_t")), "Vertex")
             family = next((_text(n) for _, n in _children(condition, "FamilyName_t")), "")
             numbers = None
@@ -199,6 +236,8 @@ def _conditions(
             for key in ("PointRange", "ElementRange"):
                 if key in condition:
                     a, b = (int(v) for v in _data(condition[key]).ravel()[:2])
+                    if b - a > sum(p.count for _, p, _ in faces) + len(collected.points):
+                        raise FileError("a patch of the CGNS file has more faces than there are; write it anew")
                     numbers = np.arange(a, b + 1)
             if numbers is None or not faces:
                 continue

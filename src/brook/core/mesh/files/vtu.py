@@ -25,6 +25,9 @@ from brook.core.mesh.files.collected import Collected
 from brook.core.mesh.polyhedral import Mesh
 
 POLYHEDRON = 42
+# what packed data may unpack to in bytes: so much, and so many times what the file has
+ROOM, MOST_RATIO = 50_000_000, 40
+LONGEST_TAG = 1000
 VOLUMES = {10: "tetra", 12: "hexahedron", 13: "wedge", 14: "pyramid"}
 # corners of a VTK voxel and wedge in the order of `assembling.SIDES`
 VOXEL = [0, 1, 3, 2, 4, 5, 7, 6]
@@ -48,13 +51,8 @@ class _Reader:
         if b"<!DOCTYPE" in data[:4096] or b"<!ENTITY" in data[:4096]:
             raise FileError("this VTU file declares entities, which none needs; write it anew")
         self.appended, self.raw = b"", False
-        found = re.search(rb"<AppendedData[^>]*encoding=\"(\w+)\"[^>]*>\s*_", data)
-        if found:
-            end = data.rfind(b"</AppendedData>")
-            if end < found.end():
-                raise FileError("the appended data of the VTU file do not end; write it anew")
-            self.appended, self.raw = data[found.end() : end], found.group(1) == b"raw"
-            data = data[: found.end()] + data[end:]
+        self.room = ROOM + MOST_RATIO * len(data)
+        data = self._without_appended(data)
         root = ElementTree.fromstring(data)
         if root.tag != "VTKFile" or root.get("type") != "UnstructuredGrid":
             raise FileError("this is no VTU file of an unstructured grid")
@@ -67,6 +65,22 @@ class _Reader:
         if len(pieces) != 1:
             raise FileError("the VTU file has several pieces; write it as one")
         self.piece, self.root = pieces[0], root
+
+    def _without_appended(self, data: bytes) -> bytes:
+        """The text without the data behind it, which are kept and may be no text."""
+        at = data.find(b"<AppendedData")
+        begin = data.find(b">", at) + 1 if at >= 0 else 0
+        if not begin or begin - at > LONGEST_TAG:
+            return data
+        encoding = re.search(rb'encoding="(\w+)"', data[at:begin])
+        mark = data.find(b"_", begin, begin + LONGEST_TAG)
+        if encoding is None or mark < 0 or data[begin:mark].strip():
+            return data
+        end = data.rfind(b"</AppendedData>")
+        if end < mark:
+            raise FileError("the appended data of the VTU file do not end; write it anew")
+        self.appended, self.raw = data[mark + 1 : end], encoding.group(1) == b"raw"
+        return data[: mark + 1] + data[end:]
 
     def mesh(self) -> Mesh:
         place = self.piece.find("Points/DataArray")
@@ -124,16 +138,21 @@ class _Reader:
         stream, every = self._array(cells["faces"]).astype(int), self._array(cells["faceoffsets"]).astype(int)
         begins = np.concatenate([[0], np.maximum.accumulate(np.maximum(every, 0))[:-1]])[solid]
         flat, counts, cell = [], [], []
+        wrong = FileError("the polyhedra of the VTU file do not fit together; write it anew")
         for k, (at, end) in enumerate(zip(begins.tolist(), every[solid].tolist(), strict=True)):
             count, at = int(stream[at]), at + 1
+            if not 0 < count <= len(stream):
+                raise wrong
             for _ in range(count):
                 corners = int(stream[at])
+                if corners < 3 or at + corners >= end:
+                    raise wrong
                 flat.append(stream[at + 1 : at + 1 + corners])
                 counts.append(corners)
                 cell.append(k)
                 at += 1 + corners
             if at != end:
-                raise FileError("the polyhedra of the VTU file do not fit together; write it anew")
+                raise wrong
         return Polygons(np.concatenate(flat), np.concatenate([[0], np.cumsum(counts)])), np.array(cell)
 
     def _patches(self, collected: Collected, kinds: np.ndarray, every: Polygons) -> None:
@@ -203,7 +222,16 @@ class _Reader:
 
     def _unpacked(self, data: bytes, sizes: np.ndarray) -> np.ndarray:
         ends = np.concatenate([[0], np.cumsum(sizes)])
-        return np.frombuffer(b"".join(zlib.decompress(data[a:b]) for a, b in pairwise(ends)), "u1")
+        pieces = []
+        for a, b in pairwise(ends):
+            unpacker = zlib.decompressobj()
+            pieces.append(unpacker.decompress(data[a:b], self.room + 1))
+            self.room -= len(pieces[-1])
+            if self.room < 0:
+                raise FileError("the VTU file would unpack to far more than an honest one does; it is not read")
+            if not unpacker.eof:
+                raise FileError("the packed data of the VTU file end too early; write it anew")
+        return np.frombuffer(b"".join(pieces), "u1")
 
 
 # -- out --------------------------------------------------------------------------------------
