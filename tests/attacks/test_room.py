@@ -15,7 +15,7 @@ from sqlalchemy.exc import OperationalError
 from brook.core.solve import Watch
 from brook.core.study import study_text
 from brook.runs import Request
-from brook.runs.queue import _reason
+from brook.runs.queue import reason
 from brook.runs.task import bring_up_to_date
 from brook.store import Store
 from brook.store.files import ResultFiles
@@ -130,7 +130,7 @@ def test_a_run_that_waits_for_room_can_be_stopped_and_says_why(tmp_path, monkeyp
         bring_up_to_date(
             Request(1, study_text(tray()), "hanging", str(tmp_path)), lambda event: None, lambda: next(asked, "stop")
         )
-    assert _reason(failed.value).startswith("the disk is full; make that good")
+    assert reason(failed.value).startswith("the disk is full; make that good")
 
 
 def test_pictures_of_a_run_are_left_out_where_there_is_no_room(tmp_path, monkeypatch):

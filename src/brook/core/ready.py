@@ -6,8 +6,10 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+from brook.core import memory
 from brook.core.checks import Prepared, prepare
-from brook.core.geometry import known
+from brook.core.expected import cells_of
+from brook.core.geometry import known, survey
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.files import FileError, read_file
 from brook.core.geometry.shaping import NOTHING, stages
@@ -18,6 +20,7 @@ from brook.core.mesh.wrap import as_asked
 from brook.core.pipeline import checked, make_mesh, make_space_mesh
 from brook.core.study import Resolved, Study
 from brook.core.study.space import brings_mesh, has_own_mesh
+from brook.core.units import counted
 
 
 def ready(
@@ -49,7 +52,19 @@ def ready(
 def meshed(
     study: Study, prepared: Prepared, surface: Surface | None, say: Callable[[str], None], beside: Path | None = None
 ) -> Mesh:
-    """The mesh of a variant that is ready."""
+    """The mesh of a variant that is ready. Raises `TooLarge` when there is not memory enough for it, or for a run on it."""
+    bodies = bodies_of(surface, prepared.geometry.bodies)[0] if surface is not None else []
+    cells = cells_of(prepared, [survey.told_body(b) for b in bodies])
+    if cells is not None:
+        memory.refuse_too_large(cells, f"the mesh of about {counted(cells)} cells", memory.machine_free())
+    mesh = _meshed(study, prepared, surface, say, beside)
+    memory.refuse_too_large(mesh.cell_count, f"the run on {counted(mesh.cell_count)} cells", memory.machine_free())
+    return mesh
+
+
+def _meshed(
+    study: Study, prepared: Prepared, surface: Surface | None, say: Callable[[str], None], beside: Path | None
+) -> Mesh:
     if surface is None:
         return make_mesh(prepared, say)
     if has_own_mesh(prepared.geometry):

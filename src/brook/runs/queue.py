@@ -15,6 +15,7 @@ from typing import Any
 import dask
 from distributed import Client, Event, Future, LocalCluster, Status, Worker, WorkerPlugin, get_client, get_worker
 
+from brook.core.memory import gb, killed_for_memory, mind_limits, most_here
 from brook.core.solve.run import Wish
 from brook.runs.keys import Keys, checked_address
 from brook.runs.task import Request, bring_up_to_date
@@ -62,6 +63,7 @@ def work(request: Request, topic: str) -> dict[str, Any]:
 
     if "://127.0.0.1" in worker.address:
         os.setpriority(os.PRIO_PROCESS, 0, BEHIND_PAGES)  # this thread: pages on the same machine stay quick
+    mind_limits()
     emit({"type": "started"})
     return bring_up_to_date(request, emit, wish)
 
@@ -83,6 +85,7 @@ class RunQueue:
         self._cluster: LocalCluster | None = None
         self._client: Client | None = None
         self._futures: dict[str, Future] = {}
+        self._killed = killed_for_memory()
         self._lock = threading.Lock()
 
     def start(self) -> None:
@@ -93,7 +96,7 @@ class RunQueue:
             self._cluster = LocalCluster(
                 n_workers=self._workers, threads_per_worker=1, processes=True, host="127.0.0.1", protocol="tls://",
                 dashboard_address=None, scheduler_kwargs={"dashboard_address": "127.0.0.1:0"}, security=security,
-                silence_logs=40,
+                silence_logs=40, memory_limit=0,  # runs ask for theirs before they begin: `runs.memory`
             )  # fmt: skip
             self._cluster.scheduler.http_server.stop()
             self._client = Client(self._cluster)
@@ -165,21 +168,31 @@ class RunQueue:
         elif future.cancelled():
             event |= {"state": "stopped", "message": "taken out of the queue before it began", "iterations": 0}
         else:
-            event |= {"state": "failed", "message": _reason(future.exception()), "iterations": 0}
+            event |= {"state": "failed", "message": self._reason(future.exception()), "iterations": 0}
         self._listen(event)
 
+    def _reason(self, error: BaseException | None) -> str:
+        if type(error).__name__ == "KilledWorker":
+            before, self._killed = self._killed, killed_for_memory()
+            if self._killed > before:
+                return (
+                    "the system ended the process that computed this run, again and again, for want of memory; it may go "
+                    "on from its last checkpoint when there is more, or take a coarser mesh"
+                )
+            return (
+                "the process that computed this run was ended from outside several times, perhaps for want of memory; go "
+                "on from the last checkpoint, or try a coarser mesh"
+            )
+        return reason(error)
 
-def _reason(error: BaseException | None) -> str:
+
+def reason(error: BaseException | None) -> str:
+    """Why a run failed."""
     name = type(error).__name__
-    if name == "KilledWorker":
-        return (
-            "the process that computed this run was killed several times; perhaps it ran out of memory. "
-            "Try a coarser mesh, or go on from the last checkpoint"
-        )
     if trouble := trouble_of(error):
         return f"{trouble}; make that good and bring this variant up to date again, it goes on from what is kept"
     if isinstance(error, MemoryError):
-        return "there was not enough memory; try a coarser mesh"
+        return f"this run asked for more than the {gb(most_here())} of memory that there are for it; try a coarser mesh"
     if isinstance(error, ValueError):
         return str(error)
     return f"an error in Brook itself ({name}: {error}); nothing else is affected"

@@ -19,6 +19,7 @@ import numpy as np
 
 from brook.core.checks import Prepared, prepare
 from brook.core.compiling.turns import listening
+from brook.core.expected import cells_of
 from brook.core.mesh import Mesh, Patch, measure
 from brook.core.mesh.advice import advice
 from brook.core.mesh.opening import BEHIND
@@ -47,8 +48,10 @@ from brook.core.solve import Checkpoint, Fields, History, Outcome
 from brook.core.solve.run import Wish
 from brook.core.study import Study, read_study
 from brook.core.study.space import has_own_mesh
+from brook.core.units import counted
 from brook.runs import shaping
 from brook.runs.halting import halting
+from brook.runs.memory import Memory, Unwanted
 from brook.runs.patience import Patience
 from brook.runs.watch import Emit, WorkerWatch, moments_in
 from brook.store.files import ResultFiles
@@ -116,9 +119,12 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
     files = ResultFiles(Path(request.folder))
     patience = Patience(lambda words: emit({"type": "trouble", "words": words}), wish)
     emit({"type": "stage", "stage": "mesh"})
+    memory = Memory(files.root)
     try:
-        mesh = _mesh(request, study, prepared, keys, files, emit, wish, patience)
-    except Halted:
+        cells = None if files.has("mesh", keys.mesh) else cells_of(prepared, _bodies(request, prepared, files))
+        with memory.taken(cells or 0, f"the mesh of about {counted(cells or 0)} cells", patience.tell, wish):
+            mesh = _mesh(request, study, prepared, keys, files, emit, wish, patience)
+    except (Halted, Unwanted):
         return {
             "state": "stopped",
             "message": "stopped while the mesh was made; nothing of it is kept",
@@ -127,8 +133,12 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
     if request.until == "mesh":
         return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
     emit({"type": "stage", "stage": "run"})
-    shown, keys = _for_flow(prepared, mesh, keys, files, patience)
-    found = _run(request, study, prepared, keys, (mesh, shown), files, emit, wish, patience)
+    try:
+        with memory.taken(mesh.cell_count, f"the run on {counted(mesh.cell_count)} cells", patience.tell, wish):
+            shown, keys = _for_flow(prepared, mesh, keys, files, patience)
+            found = _run(request, study, prepared, keys, (mesh, shown), files, emit, wish, patience)
+    except Unwanted:
+        return {"state": "stopped", "message": "stopped while it waited for memory; the mesh is kept", "iterations": 0}
     if isinstance(found, Outcome):
         return {"state": found.state, "message": found.message, "iterations": found.iterations}
     summary, fields = found
@@ -173,13 +183,20 @@ def _made(
     return make_space_mesh(prepared, shaping.saved(files, _order(request, prepared).key), tell)
 
 
+def _bodies(request: Request, prepared: Prepared, files: ResultFiles) -> list[dict[str, Any]]:
+    """What is said of the bodies of a shape in space."""
+    if prepared.space is None or has_own_mesh(prepared.geometry):
+        return []
+    folder = files.folder("bodies", _order(request, prepared).bodies_key)
+    return list(json.loads((folder / "summary.json").read_text())["bodies"])
+
+
 def _lost(request: Request, prepared: Prepared, mesh: Mesh, files: ResultFiles) -> list[str]:
     """Patches of the body of a shape in space that the mesh does not have."""
     if prepared.space is None or has_own_mesh(prepared.geometry):
         return []
-    said = json.loads((files.folder("bodies", _order(request, prepared).bodies_key) / "summary.json").read_text())
     found = {p.name for p in mesh.patches} | {mesh.walls[k] for k in np.unique(mesh.wall) if k >= 0}
-    wanted = dict.fromkeys(p["name"] for body in said["bodies"] for p in body["patches"])
+    wanted = dict.fromkeys(p["name"] for body in _bodies(request, prepared, files) for p in body["patches"])
     return [name for name in wanted if name not in found]
 
 

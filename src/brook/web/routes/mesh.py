@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from math import hypot
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
-from brook.core.mesh import boxes
+from brook.core import expected
 from brook.core.mesh.boxes import SpaceEstimate
 from brook.core.mesh.boxes.octree import MOST_BOXES
 from brook.core.mesh.files import MESH_FORMATS
 from brook.core.mesh.lines import Estimate, estimate
 from brook.core.mesh.quality import LIMITS, WORDS
 from brook.core.physics.plate import friction_speed
-from brook.core.pipeline import space_layers, space_sizes
 from brook.core.study.space import has_own_mesh
 from brook.core.units import DIMENSIONS, show
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
@@ -36,28 +34,10 @@ def bars(histogram: dict[str, list[float]], width: float = 200, height: float = 
 
 def _space_estimate(studio: Studio, state: StudyState, variant: VariantState) -> SpaceEstimate | None:
     """What the mesh of a shape in space would cost; None while its body is not known or its plan not sound."""
-    prepared = variant.prepared
     making = making_of(studio, state, variant)
-    if making is None or making.state != "done" or prepared.space is None or prepared.space.patches is None:
+    if making is None or making.state != "done":
         return None
-    bodies = [b for b in (making.said or {}).get("bodies", ()) if not b["problem"]]
-    if not bodies or prepared.fluid is None or [p for p in prepared.problems if p.path.startswith("/mesh_plan")]:
-        return None
-    areas = {p["name"]: p["area"] for body in bodies for p in body["patches"]}
-    layers = space_layers(prepared, tuple(areas))
-    return boxes.estimate(sum(b["volume"] for b in bodies), areas, space_sizes(prepared, tuple(areas)), layers)
-
-
-def _plane_estimate(variant: VariantState) -> SpaceEstimate | None:
-    """The same for a plane shape that is meshed in boxes."""
-    prepared, shape = variant.prepared, variant.prepared.shape
-    if shape is None or prepared.fluid is None or any(p.path.startswith("/mesh_plan") for p in prepared.problems):
-        return None
-    lengths: dict[str, float] = dict.fromkeys(shape.patches, 0.0)
-    for e in shape.edges():
-        lengths[e.patch] += hypot(e.x1 - e.x0, e.y1 - e.y0)
-    layers = space_layers(prepared, shape.patches)
-    return boxes.estimate_plane(shape.area, lengths, space_sizes(prepared, shape.patches), layers)
+    return expected.in_space(variant.prepared, (making.said or {}).get("bodies", []))
 
 
 def _layer_note(variant: VariantState) -> str:
@@ -118,7 +98,9 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
     found["boxes"] = geometry.kind == "space" or state.study.mesh_plan.way == "boxes"
     if found["boxes"] and not found["own_mesh"]:
         in_space = geometry.kind == "space"
-        found["space_estimate"] = _space_estimate(studio, state, variant) if in_space else _plane_estimate(variant)
+        found["space_estimate"] = (
+            _space_estimate(studio, state, variant) if in_space else expected.in_plane(variant.prepared)
+        )
         found["has_solids"] = in_space and any(b.holds == "solid" for b in geometry.bodies)
         found["sized"] = sorted(variant.prepared.patches or ())
         found["layer_note"] = _layer_note(variant)
