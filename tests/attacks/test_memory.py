@@ -57,7 +57,7 @@ def test_a_mesh_larger_than_the_machine_is_refused_with_the_figure(machine, tmp_
 
 def test_a_command_says_how_much_is_free(machine, tmp_path):
     machine["free"] = GB // 10
-    with pytest.raises(TooLarge, match="0.1 GB are free now"):
+    with pytest.raises(TooLarge, match=r"0\.1 GB are free now"):
         run_to_folder(tray(), "plain", tmp_path / "out", print)
 
 

@@ -31,10 +31,10 @@ def change(store, slug, title, author=ME):
 def test_undo_and_redo_go_back_and_forth(store, slug):
     change(store, slug, "Second")
     change(store, slug, "Third")
-    assert store.undo(slug) == "title Third"
-    assert store.undo(slug) == "title Second"
+    assert store.undo(slug, ME) == "title Third"
+    assert store.undo(slug, ME) == "title Second"
     assert store.study(slug).title == "First"
-    assert store.undo(slug) is None
+    assert store.undo(slug, ME) is None
     assert store.neighbours(store.study_row(slug)) == (None, "title Second")
     assert [store.redo(slug), store.redo(slug), store.redo(slug)] == ["title Second", "title Third", None]
     assert store.study(slug).title == "Third"
@@ -42,7 +42,7 @@ def test_undo_and_redo_go_back_and_forth(store, slug):
 
 def test_it_survives_a_restart(store, slug, tmp_path):
     change(store, slug, "Second")
-    store.undo(slug)
+    store.undo(slug, ME)
     store.close()
     again = Store(tmp_path)
     assert again.study(slug).title == "First"
@@ -53,14 +53,14 @@ def test_it_survives_a_restart(store, slug, tmp_path):
 
 def test_a_change_after_undoing_loses_nothing(store, slug):
     change(store, slug, "Second")
-    store.undo(slug)
+    store.undo(slug, ME)
     change(store, slug, "Other")
     assert store.redo(slug) is None
     assert store.line_of(store.study_row(slug)) == {1, 3}
     assert store.go_back(slug, 2) == "title Second"
     assert store.study(slug).title == "Second"
     # back and forth now follows the branch that was gone to
-    store.undo(slug)
+    store.undo(slug, ME)
     store.redo(slug)
     assert store.study(slug).title == "Second"
     with pytest.raises(StoreError, match="no step 9"):
@@ -80,10 +80,10 @@ def test_any_walk_through_the_history_ends_at_a_state_that_once_was(tmp_path_fac
             made[store.study_row(slug).revision] = f"T{k}"
         elif step == "go":
             store.go_back(slug, random.choice(list(made)))
-        elif getattr(store, step)(slug) and step == "undo":
+        elif getattr(store, step)(slug, ME) and step == "undo":
             before = store.study_row(slug).revision
             assert store.redo(slug)
-            assert store.undo(slug)
+            assert store.undo(slug, ME)
             assert store.study_row(slug).revision == before
         row = store.study_row(slug)
         assert store.study(slug).title == made[row.revision]
@@ -104,9 +104,9 @@ def test_nobody_undoes_what_they_have_not_seen(store, slug):
 
 def test_steps_tell_who_and_what(store, slug):
     change(store, slug, "Second", YOU)
-    store.undo(slug, ME)
+    store.undo(slug, Author("Ben", "window-c"))
     steps = [(s.who, s.what, s.revision) for s in store.steps(store.study_row(slug).id)]
-    assert steps == [("Ada", "Undo: title Second", 1), ("Ben", "title Second", 2), ("Ada", "new study", 1)]
+    assert steps == [("Ben", "Undo: title Second", 1), ("Ben", "title Second", 2), ("Ada", "new study", 1)]
 
 
 def test_changes_from_many_threads_are_all_kept_or_refused(store, slug):

@@ -2,6 +2,6 @@
 
 from brook.store.database import Store, StoreError
 from brook.store.files import ResultFiles
-from brook.store.history import Author, Meanwhile
+from brook.store.history import Author, Meanwhile, NotOwn
 
-__all__ = ["Author", "Meanwhile", "ResultFiles", "Store", "StoreError"]
+__all__ = ["Author", "Meanwhile", "NotOwn", "ResultFiles", "Store", "StoreError"]

@@ -93,13 +93,14 @@ class Store:
             return True
 
     def undo(self, slug: str, author: Author = NOBODY) -> str | None:
-        """Goes back by one revision; what was undone, or None at the first one. Raises `Meanwhile`."""
+        """Goes back by one revision; what was undone, or None at the first one. Raises `Meanwhile`, `NotOwn`."""
         with self.writing() as session:
             row = _row(session, slug)
             history.mind_others(session, row, author)
             here = history.revision_row(session, row.id, row.revision)
             if here.parent is None:
                 return None
+            history.mind_owner(session, row, here, author)
             history.revision_row(session, row.id, here.parent).onward = here.number
             history.go_to(session, row, here.parent, f"Undo: {here.what}", author)
             return here.what

@@ -15,7 +15,10 @@ from brook.store.tables import RevisionRow, StepRow, StudyRow, now
 
 @dataclass(frozen=True)
 class Author:
-    """Who makes a change: a name, the browser window, and how many changes that window has seen."""
+    """Who makes a change: a name, the browser and its window as `BROWSER.WINDOW`, and how many changes it has seen.
+
+    Programs have no window; they are told apart by their names.
+    """
 
     name: str = ""
     window: str = ""
@@ -28,6 +31,18 @@ class Meanwhile(RuntimeError):
     def __init__(self, step: StepRow):
         who = step.who or "somebody in another window"
         super().__init__(f"meanwhile {who} changed this study ({step.what}); look at it and try again")
+        self.step = step
+
+
+class NotOwn(RuntimeError):
+    """What was to be undone was done by somebody else."""
+
+    def __init__(self, step: StepRow, number: int):
+        who = step.who or "somebody else"
+        super().__init__(
+            f"'{step.what}' was done by {who}, and undoing takes back only what you did; to take it back all the same, "
+            f"go to step {number} in the history"
+        )
         self.step = step
 
 
@@ -86,14 +101,27 @@ def mind_others(session: Session, study: StudyRow, author: Author) -> None:
     """Raises `Meanwhile` for the newest step by another window that this one has not seen yet."""
     if author.seen is None or author.seen >= study.changes:
         return
-    query = (
-        select(StepRow)
-        .where(StepRow.study_id == study.id, StepRow.number > author.seen, StepRow.window != author.window)
-        .order_by(StepRow.number.desc())
-    )
-    step = session.scalars(query).first()
+    unseen = [StepRow.study_id == study.id, StepRow.number > author.seen]
+    if author.window:  # what a window did itself is no news to it; programs have none, so any step may be another's
+        unseen.append(StepRow.window != author.window)
+    step = session.scalars(select(StepRow).where(*unseen).order_by(StepRow.number.desc())).first()
     if step is not None:
         raise Meanwhile(step)
+
+
+def mind_owner(session: Session, study: StudyRow, here: RevisionRow, author: Author) -> None:
+    """Raises `NotOwn` when the revision `here` was made by another browser, or another name."""
+    query = (
+        select(StepRow).where(StepRow.study_id == study.id, StepRow.revision == here.number).order_by(StepRow.number)
+    )
+    step = session.scalars(query).first()
+    if step is None or here.parent is None:
+        return
+    mine = author.window.partition(".")[0], author.name
+    theirs = step.window.partition(".")[0], step.who
+    same_browser = mine[0] == theirs[0] and (mine[0] != "" or mine[1] == theirs[1])
+    if not same_browser and not (mine[1] and mine[1] == theirs[1]):
+        raise NotOwn(step, here.parent)
 
 
 def _count(session: Session, study: StudyRow, what: str, author: Author) -> None:

@@ -12,7 +12,7 @@ from brook.core.study import Problem, Study, Variant, read_study
 from brook.runs import Desk, Request, RunQueue, Source
 from brook.runs.shaping import Order
 from brook.runs.workshop import Workshop
-from brook.store import Author, Meanwhile, Store
+from brook.store import Author, Meanwhile, NotOwn, Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
 from brook.web.state import ReadingState, StageState, StateReader, StudyState, VariantState
@@ -55,14 +55,23 @@ class Studio:
 
     # -- changes ------------------------------------------------------------------------------
 
+    def _mind_others(self, slug: str, author: Author) -> None:
+        """Raises `EditRefused` when somebody took a step that this author has not seen."""
+        try:
+            self.store.mind_others(slug, author)
+        except Meanwhile as error:
+            raise EditRefused([Problem("", str(error))]) from error
+
     def edit(self, slug: str, texts: dict[str, str], was: dict[str, str], author: Author = NOBODY) -> None:
         """Changes the values at some pointers, all or none; `was` says what stood there when they were typed.
 
-        Raises `EditRefused`, `KeyError`, `StoreError`.
+        Where `was` says nothing of a pointer, `seen` of the author must be up to date. Raises `EditRefused`, `KeyError`, `StoreError`.
         """
 
         def change(study: Study) -> tuple[Study, str]:
             fresh = {}
+            if any(pointer not in was for pointer in texts):
+                self._mind_others(slug, author)
             for pointer, text in texts.items():
                 now_there = str(value_of(study, pointer))
                 if pointer in was and now_there != was[pointer] and text != now_there:
@@ -80,10 +89,7 @@ class Studio:
         """A named action on the document. Raises `EditRefused`, `KeyError`, `StoreError`."""
 
         def change(study: Study) -> tuple[Study, str]:
-            try:  # actions count places in lists, so they wait until the window has seen what others did
-                self.store.mind_others(slug, author)
-            except Meanwhile as error:
-                raise EditRefused([Problem("", str(error))]) from error
+            self._mind_others(slug, author)  # actions count places in lists, so what others did has to be seen first
             return act(study, action, **values), act_words(study, action, values)
 
         self._change(slug, change, author)
@@ -100,11 +106,9 @@ class Studio:
 
     def replace(self, slug: str, study: Study, what: str, author: Author = NOBODY) -> None:
         """Puts another document in the place of a study's. Raises `EditRefused`, `StoreError`."""
-        try:
-            self.store.mind_others(slug, author)
-        except Meanwhile as error:
-            raise EditRefused([Problem("", str(error))]) from error
-        if not self._keep(self.store.study_row(slug), study, what, author):
+        row = self.store.study_row(slug)  # first: whatever comes after it is found when the document is kept
+        self._mind_others(slug, author)
+        if not self._keep(row, study, what, author):
             raise EditRefused([Problem("", "somebody else changed this study at the same moment; please try again")])
 
     def remove(self, slug: str) -> None:
@@ -134,7 +138,7 @@ class Studio:
         self._note_shown(row)
         try:
             what = step()
-        except Meanwhile as error:
+        except (Meanwhile, NotOwn) as error:
             raise EditRefused([Problem("", str(error))]) from error
         if what is not None:
             self._announce(row)

@@ -218,11 +218,14 @@ def document(state: StateHere) -> dict[str, Any]:
 
 
 @router.put("/studies/{slug}/document")
-async def put_document(studio: StudioHere, slug: Slug, request: Request, seen: int | None = None) -> Changed:
+async def put_document(
+    studio: StudioHere, slug: Slug, request: Request, seen: int | None = None,
+    who: Annotated[str, Query(max_length=60)] = "",
+) -> Changed:  # fmt: skip
     """Puts another document in the place of the study's, as one step of its history."""
     state = await run_in_threadpool(state_of, studio, slug)
     study = await _document(studio, await _body(request))
-    author = Author(seen=seen)
+    author = Author(who, "", seen)
     return await run_in_threadpool(
         _changed, studio, state.row.slug, lambda: studio.replace(slug, study, "Document replaced", author)
     )

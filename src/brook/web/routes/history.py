@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Annotated, Any
-from urllib.parse import quote
+from urllib.parse import quote, urlsplit
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -76,10 +76,18 @@ def go_back(
     return _step(studio, slug, page, name, lambda: studio.go_back(slug, number, author))
 
 
+def _back(request: Request) -> str:
+    """The page of this server that a request came from; the shelf when it came from elsewhere."""
+    came = urlsplit(request.headers.get("referer", ""))
+    if came.netloc != request.headers.get("host", ""):
+        return "/"
+    path = "/" + came.path.replace("\\", "/").lstrip("/")
+    return f"{path}?{came.query}" if came.query else path
+
+
 @router.post("/my-name")
 def my_name(request: Request, my_name: Annotated[str, Form(max_length=60)] = "") -> Response:
     """Keeps in this browser how its user is called in histories."""
-    back = request.headers.get("referer", "/")
-    answer = RedirectResponse("/" + back.split("://", 1)[-1].partition("/")[2], 303)
+    answer = RedirectResponse(_back(request), 303)
     answer.set_cookie(NAME_COOKIE, quote(" ".join(my_name.split())), max_age=YEAR, httponly=True, samesite="strict")
     return answer

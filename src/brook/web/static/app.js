@@ -124,13 +124,14 @@ function listen(address) {
   addEventListener("pagehide", () => source.close());
 }
 
-// -- who changes what: each window is known by a word of its own -------------------------------
+// -- who changes what: each browser, and each window of it, is known by a word of its own -------------------------------
 
-const windowWord = (() => {
-  const known = sessionStorage.getItem("window") ?? crypto.randomUUID();
-  sessionStorage.setItem("window", known);
+function word(storage, name) {
+  const known = storage.getItem(name) ?? crypto.randomUUID().slice(0, 13);
+  storage.setItem(name, known);
   return known;
-})();
+}
+const windowWord = `${word(localStorage, "brook browser")}.${word(sessionStorage, "brook window")}`;
 document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-Brook-Window"] = windowWord; });
 
 /** Long lists shrink to the rows that hold what is typed. */
