@@ -89,8 +89,8 @@ def test_a_run_waits_for_room_and_loses_nothing(tmp_path, monkeypatch):
     left = {"making": 6, "savez": 3}
 
     @contextmanager
-    def cramped(self, stage, key):
-        with making(self, stage, key) as folder:
+    def cramped(self, stage, key, anew=False):
+        with making(self, stage, key, anew) as folder:
             yield folder
             if left["making"]:
                 left["making"] -= 1
@@ -119,7 +119,7 @@ def test_a_run_waits_for_room_and_loses_nothing(tmp_path, monkeypatch):
 
 def test_a_run_that_waits_for_room_can_be_stopped_and_says_why(tmp_path, monkeypatch):
     @contextmanager
-    def cramped(self, stage, key):
+    def cramped(self, stage, key, anew=False):
         raise NO_ROOM
         yield
 
@@ -150,7 +150,7 @@ def test_pictures_of_a_run_are_left_out_where_there_is_no_room(tmp_path, monkeyp
 def test_ends_of_runs_that_cannot_be_written_are_written_when_there_is_room(store, monkeypatch):
     monkeypatch.setattr("brook.web.hub.AGAIN", 0.05)
     row = store.study_row(store.add_study(tray(), "new"))
-    runs = [store.add_run(row.id, "hanging", row.document, "readings") for _ in range(2)]
+    runs = [store.add_run(row.id, name, row.document, "readings") for name in ("plain", "hanging")]
     hub = Hub(store)
     cramped = threading.Event()
     cramped.set()
@@ -186,7 +186,7 @@ def test_ends_of_runs_that_cannot_be_written_are_written_when_there_is_room(stor
 
 def test_an_event_that_is_lost_is_told_in_its_run(store, monkeypatch):
     row = store.study_row(store.add_study(tray(), "new"))
-    run, other = (store.add_run(row.id, "hanging", row.document, "readings") for _ in range(2))
+    run, other = (store.add_run(row.id, name, row.document, "readings") for name in ("hanging", "plain"))
     hub = Hub(store)
     hub.live[run.id] = LiveRun(row.id, "hanging")
     hub._write({"run": run.id, "type": "result", "stage": "mesh", "key": "k"})  # without its summary

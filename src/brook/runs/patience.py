@@ -40,11 +40,11 @@ class Patience:
                 self.tell("")
             return
 
-    def keep(self, files: ResultFiles, stage: str, key: str, fill: Callable[[Path], None]) -> None:
-        """A folder of results that appears whole."""
+    def keep(self, files: ResultFiles, stage: str, key: str, fill: Callable[[Path], None], anew: bool = False) -> None:
+        """A folder of results that appears whole; `anew` in the place of one that is there."""
 
         def make() -> None:
-            with files.making(stage, key) as folder:
+            with files.making(stage, key, anew) as folder:
                 fill(folder)
 
         self.write(make)

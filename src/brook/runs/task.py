@@ -60,6 +60,7 @@ from brook.store.tables import new_job
 HISTOGRAM_BINS = 24
 COMPILING = "compiling code that this run needs, once on this machine"
 AWAITING = "waits for code that is being compiled, once on this machine"
+TURN = 0.5  # seconds between two looks whether another run is through
 COVERED = 0.9  # of a patch: where layers stand on less, the mesh says so
 
 
@@ -120,9 +121,22 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
     patience = Patience(lambda words: emit({"type": "trouble", "words": words}), wish)
     emit({"type": "stage", "stage": "mesh"})
     memory = Memory(files.root)
+
+    def waiting(stage: str) -> Callable[[], None]:
+        def wait() -> None:
+            if wish() != "go on":
+                raise Unwanted
+            emit(
+                {"type": "stage", "stage": stage, "words": f"another run does the same {stage} just now; waits for it"}
+            )
+            time.sleep(TURN)
+
+        return wait
+
     try:
         cells = None if files.has("mesh", keys.mesh) else cells_of(prepared, _bodies(request, prepared, files))
-        with memory.taken(cells or 0, f"the mesh of about {counted(cells or 0)} cells", patience.tell, wish):
+        words = f"the mesh of about {counted(cells or 0)} cells"
+        with files.turn("mesh", keys.mesh, waiting("mesh")), memory.taken(cells or 0, words, patience.tell, wish):
             mesh = _mesh(request, study, prepared, keys, files, emit, wish, patience)
     except (Halted, Unwanted):
         return {
@@ -134,11 +148,12 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
         return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
     emit({"type": "stage", "stage": "run"})
     try:
-        with memory.taken(mesh.cell_count, f"the run on {counted(mesh.cell_count)} cells", patience.tell, wish):
+        words = f"the run on {counted(mesh.cell_count)} cells"
+        with files.turn("run", keys.run, waiting("run")), memory.taken(mesh.cell_count, words, patience.tell, wish):
             shown, keys = _for_flow(prepared, mesh, keys, files, patience)
             found = _run(request, study, prepared, keys, (mesh, shown), files, emit, wish, patience)
     except Unwanted:
-        return {"state": "stopped", "message": "stopped while it waited for memory; the mesh is kept", "iterations": 0}
+        return {"state": "stopped", "message": "stopped while it waited; the mesh is kept", "iterations": 0}
     if isinstance(found, Outcome):
         return {"state": found.state, "message": found.message, "iterations": found.iterations}
     summary, fields = found
@@ -341,7 +356,7 @@ def _run(
         for path in mine.moments.glob("at-*.f32"):
             shutil.copyfile(path, folder / path.name)
 
-    patience.keep(files, "run", keys.run, fill)
+    patience.keep(files, "run", keys.run, fill, anew=True)
     if outcome.state in ("stopped", "not converged"):
         watch.save(outcome.checkpoint)
     else:

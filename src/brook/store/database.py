@@ -16,7 +16,7 @@ from brook.core.study import Study, read_study, study_text
 from brook.store import history
 from brook.store.files import ResultFiles, ShapeStore
 from brook.store.history import Author
-from brook.store.tables import LatestRow, ResultRow, RevisionRow, RunRow, StepRow, StudyRow
+from brook.store.tables import LatestRow, MadeRow, ResultRow, RevisionRow, RunRow, StepRow, StudyRow
 
 NOBODY = Author()
 MIGRATIONS = Path(__file__).parent / "migrations"
@@ -173,13 +173,39 @@ class Store:
         return line
 
     def remove_study(self, slug: str) -> None:
+        """Removes a study with its history, its runs, and the results that no other study has shown."""
         with self.writing() as session:
-            session.delete(_row(session, slug))
+            row = _row(session, slug)
+            mine = set(session.scalars(select(MadeRow.key).where(MadeRow.study_id == row.id)))
+            session.delete(row)
+            session.flush()
+            alone = mine - set(session.scalars(select(MadeRow.key)))
+            found = [r for key in sorted(alone) if (r := session.get(ResultRow, key)) is not None]
+            gone = [(r.stage, r.key) for r in found]
+            meshes = {r.summary.get("mesh_key") for r in found if r.stage == "run"}
+            for result in found:
+                session.delete(result)
+            session.flush()
+            if meshes:  # those that fields stand on may have keys of their own
+                others = session.scalars(select(ResultRow.summary).where(ResultRow.stage == "run"))
+                meshes -= {summary.get("mesh_key") for summary in others}
+                meshes -= set(session.scalars(select(ResultRow.key).where(ResultRow.stage == "mesh")))
+        for stage, key in [*gone, *(("mesh", key) for key in meshes if key)]:
+            if stage in ("mesh", "run"):
+                self.files.remove(stage, key)
 
     # -- runs ---------------------------------------------------------------------------------
 
-    def add_run(self, study_id: int, variant: str, document: str, until: str, start_from: int | None = None) -> RunRow:
+    def add_run(
+        self, study_id: int, variant: str, document: str, until: str, start_from: int | None = None
+    ) -> RunRow | None:
+        """A new run in the queue; None when one of this variant waits or is under way already."""
         with self.writing() as session:
+            busy = select(RunRow.id).where(
+                RunRow.study_id == study_id, RunRow.variant == variant, RunRow.state.in_(("queued", "running"))
+            )
+            if session.scalar(busy.limit(1)) is not None:
+                return None
             run = RunRow(study_id=study_id, variant=variant, document=document, until=until, start_from=start_from)
             session.add(run)
             return run
@@ -227,12 +253,14 @@ class Store:
         with self.writing() as session:
             session.merge(ResultRow(key=key, stage=stage.split(":")[0], summary=summary))
             session.merge(LatestRow(study_id=study_id, variant=variant, stage=stage, key=key))
+            session.merge(MadeRow(study_id=study_id, key=key))
 
     def note_latest(self, study_id: int, shown: list[tuple[str, str, str]]) -> None:
         """Notes (variant, stage, key) as the newest results, for those that an older run had made."""
         with self.writing() as session:
             for variant, stage, key in shown:
                 session.merge(LatestRow(study_id=study_id, variant=variant, stage=stage, key=key))
+                session.merge(MadeRow(study_id=study_id, key=key))
 
     def result(self, key: str) -> dict[str, Any] | None:
         with self.session() as session:

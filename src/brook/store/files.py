@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import os
 import shutil
+import time
 import uuid
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -45,9 +47,52 @@ class ResultFiles:
                 if path.name not in wanted:
                     shutil.rmtree(path) if path.is_dir() else path.unlink(missing_ok=True)
 
+    def remove(self, stage: str, key: str) -> None:
+        """Takes the result of a key away; whoever reads it just then finds it gone."""
+        gone = self.folder(stage, f".{key}-{uuid.uuid4().hex[:8]}")
+        try:
+            os.replace(self.folder(stage, key), gone)
+        except FileNotFoundError:
+            return
+        shutil.rmtree(gone, ignore_errors=True)
+
+    def clear_unfinished(self, older_than: float = 0.0) -> None:
+        """Removes what writers left that were cut short, untouched for so many seconds."""
+        before = time.time() - older_than
+        for path in [
+            *self.root.glob("*/.*"),
+            *self.root.glob("live/*/.*"),
+            *self.root.glob("moments/*/.*"),
+            *self.root.glob("turns/*"),
+        ]:
+            try:
+                if path.lstat().st_mtime > before:
+                    continue
+                shutil.rmtree(path) if path.is_dir() else path.unlink()
+            except OSError:
+                continue  # somebody else took it away, or may alone do so
+
     @contextmanager
-    def making(self, stage: str, key: str) -> Iterator[Path]:
-        """A temporary folder that takes its place when the block ends well, and goes when it does not."""
+    def turn(self, stage: str, key: str, wait: Callable[[], None]) -> Iterator[None]:
+        """While the block runs, nobody else makes this key; `wait` is called again and again until it is one's turn."""
+        path = self.root / "turns" / f"{stage}-{key}"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with path.open("a") as file:
+            while True:
+                try:
+                    fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                except BlockingIOError:
+                    wait()
+                    continue
+                break
+            yield  # the file stays: others may wait for it
+
+    @contextmanager
+    def making(self, stage: str, key: str, anew: bool = False) -> Iterator[Path]:
+        """A temporary folder that takes its place when the block ends well, and goes when it does not.
+
+        What is there already stays, as it was made from the same inputs and somebody may read it; `anew` replaces it.
+        """
         final = self.folder(stage, key)
         final.parent.mkdir(parents=True, exist_ok=True)
         temporary = final.parent / f".{key}-{uuid.uuid4().hex[:8]}"
@@ -56,9 +101,14 @@ class ResultFiles:
             yield temporary
             for path in [*temporary.iterdir(), temporary]:
                 _to_disk(path)
-            if final.exists():
-                shutil.rmtree(final)
-            os.replace(temporary, final)
+            try:
+                os.rename(temporary, final)
+            except OSError:
+                if not final.is_dir():
+                    raise
+                if anew:
+                    self.remove(stage, key)
+                    os.rename(temporary, final)
         finally:
             shutil.rmtree(temporary, ignore_errors=True)
 
@@ -114,6 +164,11 @@ class ShapeStore:
 
     def path(self, content: str) -> Path:
         return self.root / content
+
+    def clear_unfinished(self) -> None:
+        """Removes what did not come in whole before the server ended."""
+        for path in self.root.glob(".*"):
+            path.unlink(missing_ok=True)
 
     @contextmanager
     def receiving(self) -> Iterator[Receiving]:

@@ -111,6 +111,14 @@ class ResultRow(Base):
     at: Mapped[datetime] = mapped_column(default=now)
 
 
+class MadeRow(Base):
+    """A study that a result was made for, or that has shown it: with the last of them the result goes."""
+
+    __tablename__ = "made"
+    study_id: Mapped[int] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+
+
 class LatestRow(Base):
     """The key of the newest result of a variant's stage, up to date or not."""
 

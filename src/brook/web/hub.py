@@ -168,6 +168,12 @@ class Hub:
     def _handle(self, event: Event) -> None:
         run_id, kind = event["run"], event["type"]
         live = self.live.get(run_id)
+        if kind in WRITTEN and self.store.run(run_id) is None:  # its study was removed, and so is what it still made
+            if kind == "result" and self.store.result(event["key"]) is None and event["stage"] in ("mesh", "run"):
+                self.store.files.remove(event["stage"], event["key"])
+            if kind == "ended":
+                self.live.pop(run_id, None)
+            return
         if live is None:
             row = self.store.run(run_id)
             if row is None or row.state not in ("queued", "running"):

@@ -57,6 +57,8 @@ def create_app(
             if with_demo:
                 demo.load(studio)
             tidy_shapes(studio)
+            store.files.clear_unfinished(0.0 if scheduler is None else A_DAY)
+            store.shapes.clear_unfinished()
             queue.start()
             studio.resume()
             kernels.wait_for_first()  # until then all cores are needed for what the first runs wait for
@@ -117,6 +119,7 @@ def _tell_failure(task: asyncio.Task[None]) -> None:
         print(f"the queue could not be started: {task.exception()!r}", flush=True)
 
 
+A_DAY = 86_400.0
 TRIED = 20  # ports, from the one that was asked for on
 
 

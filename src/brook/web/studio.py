@@ -112,7 +112,7 @@ class Studio:
             raise EditRefused([Problem("", "somebody else changed this study at the same moment; please try again")])
 
     def remove(self, slug: str) -> None:
-        """Removes a study with its runs. Raises `StoreError`."""
+        """Removes a study with its runs and the results that are its alone. Raises `StoreError`."""
         for run in self.store.unfinished(self.store.study_row(slug).id):
             self.queue.withdraw(run.job)
             self.queue.stop(run.job)
@@ -177,8 +177,8 @@ class Studio:
             if done or not self._may_run(variant, until):
                 continue
             go_on = variant.is_paused and variant.can_go_on and variant.same_mesh and until != "mesh" and not anew
-            self._enqueue(state, variant, until, variant.job.id if go_on and variant.job else None)
-            queued.append(name)
+            if self._enqueue(state, variant, until, variant.job.id if go_on and variant.job else None):
+                queued.append(name)
         return queued
 
     def go_on(self, slug: str, name: str) -> bool:
@@ -187,16 +187,19 @@ class Studio:
         variant = state.variant(name)
         if not variant.can_go_on or variant.job is None:
             return False
-        self._enqueue(state, variant, "readings", variant.job.id)
-        return True
+        return self._enqueue(state, variant, "readings", variant.job.id)
 
-    def _enqueue(self, state: StudyState, variant: VariantState, until: str, start_from: int | None) -> None:
+    def _enqueue(self, state: StudyState, variant: VariantState, until: str, start_from: int | None) -> bool:
+        """Puts a run into the queue; False when another request has just done so."""
         name = variant.variant.name
         run = self.store.add_run(state.row.id, name, state.row.document, until, start_from)
+        if run is None:
+            return False
         self.hub.live[run.id] = LiveRun(state.row.id, name)
         if self.queue.ready:
             self.submit(run)
         self.hub.announce(state.row.id, {"type": "queued", "run": run.id, "variant": name})
+        return True
 
     def _may_run(self, variant: VariantState, until: str) -> bool:
         if variant.is_busy:
