@@ -147,8 +147,9 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     problems += _box_problems(boxes)
     if patches is not None:
         problems += requirement_problems(study, replace_places(places, study), scope)
-    if broken:  # said once, at the named value itself
-        problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)] or problems
+    if broken:  # said once, at the named value itself: what follows from it is not
+        problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)]
+        problems += named_value_problems(study, None, "")
     return Prepared(
         variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, materials, places, tuple(problems)
     )  # fmt: skip

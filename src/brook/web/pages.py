@@ -22,6 +22,7 @@ from brook.core.study import named_scope
 from brook.core.units import DIMENSIONS, counted, round_text, show
 from brook.store import Author, StoreError
 from brook.store.room import BUSY, FULL, trouble_of
+from brook.store.tables import StudyRow
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -81,10 +82,19 @@ def state_of(studio: StudioHere, slug: str) -> StudyState:
         raise HTTPException(404, str(error)) from error
 
 
+def row_of(studio: StudioHere, slug: str) -> StudyRow:
+    """What is kept of a study, even where its document cannot be read."""
+    try:
+        return studio.store.study_row(slug)
+    except StoreError as error:
+        raise HTTPException(404, str(error)) from error
+
+
+RowHere = Annotated[StudyRow, Depends(row_of)]
 StateHere = Annotated[StudyState, Depends(state_of)]
 
 
-def author_of(request: Request, seen: Annotated[int | None, Form()] = None) -> Author:
+def author_of(request: Request, seen: Annotated[int | None, Form(ge=0, lt=2**53)] = None) -> Author:
     """Who makes a change: the name kept in the browser, its window, and what that window has seen."""
     name = unquote(request.cookies.get(NAME_COOKIE, ""))
     return Author(name[:60], request.headers.get("x-brook-window", "")[:40], seen)
@@ -157,6 +167,25 @@ def message_page(request: Request, error: Exception) -> Response:
     if detail == "Not Found":
         detail = "There is no page at this address."
     return render("message.html", {"title": "Not here" if status == 404 else "Error", "detail": detail}, status)
+
+
+UNREADABLE = "this study was written by another version of Brook and cannot be read by this one"
+
+
+def unreadable(request: Request, error: Exception) -> Response:
+    """A study that is kept and cannot be read: why, and how to take its document out."""
+    print(f"{request.method} {request.url.path}: {error}", flush=True)
+    told = f"{UNREADABLE}: {error}"
+    if "text/html" not in request.headers.get("accept", "*/*") or request.url.path.startswith("/api/"):
+        return JSONResponse({"detail": told}, 409)
+    return render(
+        "message.html",
+        {
+            "title": "Not readable",
+            "detail": f"{told[0].upper()}{told[1:]}. Its document is at /document.json of its address.",
+        },
+        409,
+    )
 
 
 def no_room(request: Request, error: Exception) -> Response:

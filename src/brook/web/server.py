@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import gc
 import socket
 from collections.abc import AsyncIterator
@@ -18,7 +19,7 @@ from sqlalchemy.exc import DBAPIError
 from brook import __version__, demo
 from brook.core.checks import prepare
 from brook.core.compiling.warming import Warming
-from brook.core.study import read_study
+from brook.core.study import DocumentError, read_study
 from brook.runs import RunQueue
 from brook.runs.keys import Keys, KeysRefused, checked_address
 from brook.store import Store
@@ -26,7 +27,7 @@ from brook.store.lock import DataInUse, DataLock
 from brook.store.room import Room, trouble_of
 from brook.web.guard import Guard
 from brook.web.hub import Hub
-from brook.web.pages import STATIC, message_page, misfit, no_room
+from brook.web.pages import STATIC, message_page, misfit, no_room, unreadable
 from brook.web.protocol import Protocol
 from brook.web.routes import API, ROUTERS
 from brook.web.shapes import making_of
@@ -91,6 +92,7 @@ def create_app(
         app.include_router(router)
     app.add_exception_handler(404, message_page)
     app.add_exception_handler(500, message_page)
+    app.add_exception_handler(DocumentError, unreadable)
     app.add_exception_handler(OSError, no_room)
     app.add_exception_handler(DBAPIError, no_room)
     app.add_exception_handler(RequestValidationError, misfit)
@@ -100,18 +102,23 @@ def create_app(
 
 def tidy_shapes(studio: Studio) -> None:
     """Removes shapes that were only tried, or belong to steps since undone."""
-    found = [
-        prepare(s, v).space for row in studio.store.studies() for s in [read_study(row.document)] for v in s.variants
-    ]
+    found = []
+    for row in studio.store.studies():
+        try:
+            study = read_study(row.document)
+        except DocumentError:
+            return  # what it shows is not known, so nothing is taken away
+        found += [prepare(study, variant).space for variant in study.variants]
     studio.store.files.clear_shapes({key for space in found if space for key in (space.key, space.bodies_key)})
 
 
 def make_shapes(studio: Studio) -> None:
     """Begins to make the shapes in space that nobody has made yet."""
     for row in studio.store.studies():
-        state = studio.state(row.slug)
-        for variant in state.variants:
-            making_of(studio, state, variant)
+        with contextlib.suppress(DocumentError):  # its card on the shelf says so
+            state = studio.state(row.slug)
+            for variant in state.variants:
+                making_of(studio, state, variant)
 
 
 def _tell_failure(task: asyncio.Task[None]) -> None:

@@ -11,7 +11,7 @@ from brook.core.checks import Prepared, check, prepare
 from brook.core.pipeline import Keys, dimension_of_reading, judgement_of, stage_keys
 from brook.core.results import Judgement
 from brook.core.results.readings import show_reading
-from brook.core.study import Problem, Requirement, Study, Variant, read_study
+from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, read_study
 from brook.store import Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
@@ -157,11 +157,11 @@ class StudyState:
 
 
 def _keys_of(job: RunRow) -> Keys | None:
-    """The keys a run was queued with."""
-    study = read_study(job.document)
+    """The keys a run was queued with, None where its document is of another version and cannot be read any more."""
     try:
+        study = read_study(job.document)
         return stage_keys(study, prepare(study, study.variant(job.variant)))
-    except KeyError:
+    except (KeyError, DocumentError):
         return None
 
 

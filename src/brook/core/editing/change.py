@@ -31,7 +31,7 @@ def set_values(study: Study, texts: dict[str, str]) -> Study:
     return accept(study, raw, next(iter(texts), ""))
 
 
-def act(study: Study, action: str, **values: str) -> Study:
+def act(study: Study, action: str, /, **values: str) -> Study:
     """The study after a named action. Raises `EditRefused`, or `KeyError` for an unknown action or place."""
     raw = study.model_dump(mode="json")
     try:

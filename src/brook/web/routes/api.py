@@ -19,7 +19,7 @@ from brook.core.study import DocumentError, Problem, Study
 from brook.core.study.document import MAX_BYTES
 from brook.runs import DeskError, readout, sheets
 from brook.store import Author, StoreError
-from brook.web.pages import StudioHere
+from brook.web.pages import UNREADABLE, RowHere, StudioHere
 from brook.web.routes.live import run_history
 from brook.web.routes.plots import plot_of
 from brook.web.routes.readout import ask, shown_of, source_of
@@ -31,6 +31,9 @@ Slug = Annotated[str, Path(max_length=80)]
 Text = Annotated[str, StringConstraints(max_length=20_000)]
 # JSON may hold halves of characters that no text file can.
 BAD = "this text holds characters that cannot be written"
+
+
+Count = Annotated[int, Field(ge=0, lt=2**53)]
 
 
 class Strict(BaseModel):
@@ -57,18 +60,18 @@ class Edit(Strict):
 
     values: Annotated[dict[str, Text], Field(min_length=1, max_length=40)]
     was: dict[str, Text] = {}
-    seen: int | None = None
+    seen: Count | None = None
     who: Annotated[str, StringConstraints(max_length=60)] = ""
 
 
 class Act(Strict):
     values: Annotated[dict[str, Text], Field(max_length=20)] = {}
-    seen: int | None = None
+    seen: Count | None = None
     who: Annotated[str, StringConstraints(max_length=60)] = ""
 
 
 class Step(Strict):
-    seen: int | None = None
+    seen: Count | None = None
     who: Annotated[str, StringConstraints(max_length=60)] = ""
 
 
@@ -177,7 +180,18 @@ def _study(state: StudyState) -> StudyOut:
 
 @router.get("/studies")
 def studies(studio: StudioHere) -> list[StudyOut]:
-    return [_study(studio.state(row.slug)) for row in studio.store.studies()]
+    found = []
+    for row in studio.store.studies():
+        try:
+            found.append(_study(studio.state(row.slug)))
+        except DocumentError as error:
+            told = f"{UNREADABLE}: {error}"
+            found.append(
+                StudyOut(
+                    slug=row.slug, title=row.slug, changes=row.changes, changed=row.changed, answer=told, variants=[]
+                )
+            )
+    return found
 
 
 @router.post("/studies", status_code=201)
@@ -213,13 +227,13 @@ def study(state: StateHere) -> StudyOut:
 
 
 @router.get("/studies/{slug}/document")
-def document(state: StateHere) -> dict[str, Any]:
-    return json.loads(state.row.document)
+def document(row: RowHere) -> dict[str, Any]:
+    return json.loads(row.document)
 
 
 @router.put("/studies/{slug}/document")
 async def put_document(
-    studio: StudioHere, slug: Slug, request: Request, seen: int | None = None,
+    studio: StudioHere, slug: Slug, request: Request, seen: Count | None = None,
     who: Annotated[str, Query(max_length=60)] = "",
 ) -> Changed:  # fmt: skip
     """Puts another document in the place of the study's, as one step of its history."""
@@ -232,8 +246,8 @@ async def put_document(
 
 
 @router.delete("/studies/{slug}", status_code=204)
-def remove_study(studio: StudioHere, state: StateHere) -> None:
-    studio.remove(state.row.slug)
+def remove_study(studio: StudioHere, row: RowHere) -> None:
+    studio.remove(row.slug)
 
 
 @router.get("/studies/{slug}/problems")
@@ -268,7 +282,7 @@ def act(studio: StudioHere, state: StateHere, action: str, wish: Act) -> Changed
 
 @router.get("/studies/{slug}/history", tags=["history"])
 def history(
-    studio: StudioHere, state: StateHere, before: int | None = None, count: Annotated[int, Query(ge=1, le=500)] = 100
+    studio: StudioHere, state: StateHere, before: Count | None = None, count: Annotated[int, Query(ge=1, le=500)] = 100
 ) -> list[StepOut]:
     return [
         StepOut(number=r.number, parent=r.parent, who=r.who, what=r.what, at=r.at, current=r.number == state.row.revision)

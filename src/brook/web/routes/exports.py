@@ -12,7 +12,7 @@ from fastapi.responses import FileResponse, Response
 from brook.core.pipeline import dimension_of_reading
 from brook.core.results.exports import FORMATS, Column, Curve, Sheet
 from brook.runs import sheets
-from brook.web.pages import StateHere, StudioHere, variant_of
+from brook.web.pages import RowHere, StateHere, StudioHere, variant_of
 from brook.web.routes.readout import ask, shown_of
 from brook.web.routes.run import monitor_units
 from brook.web.state import StudyState, VariantState
@@ -41,9 +41,9 @@ def _written(studio: Studio, suffix: str, tables: list[Sheet]) -> bytes:
 
 
 @router.get("/studies/{slug}/document.json")
-def document(state: StateHere) -> Response:
-    headers = download(f"{state.row.slug}.json")
-    return Response(state.row.document, media_type="application/json", headers=headers)
+def document(row: RowHere) -> Response:
+    headers = download(f"{row.slug}.json")
+    return Response(row.document, media_type="application/json", headers=headers)
 
 
 def readings_sheet(state: StudyState) -> Sheet:

@@ -9,9 +9,10 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
 from brook.core.editing import place_words
-from brook.core.study import Study
+from brook.core.study import DocumentError, Study
 from brook.web.pages import OF_VARIANT, PAGES, StateHere, StudioHere, ident, render
 from brook.web.state import StudyState
+from brook.web.studio import Studio
 
 router = APIRouter()
 # Where the values of a part of the document are changed.
@@ -109,11 +110,18 @@ def find(state: StateHere) -> list[Entry]:
     return entries(state)
 
 
+def _title(studio: Studio, slug: str) -> str:
+    try:
+        return studio.store.study(slug).title
+    except DocumentError:
+        return slug
+
+
 @router.get("/find.json")
 def find_study(studio: StudioHere) -> list[Entry]:
     """On the shelf: studies, and the pages that belong to none."""
     rows = studio.store.studies()
-    found = [{"kind": "study", "words": studio.store.study(r.slug).title, "href": f"/studies/{r.slug}"} for r in rows]
+    found = [{"kind": "study", "words": _title(studio, r.slug), "href": f"/studies/{r.slug}"} for r in rows]
     found.append({"kind": "page", "words": "Evidence", "href": "/evidence"})
     found.append({"kind": "page", "words": "Shortcuts", "href": "/shortcuts"})
     return [{"post": "", "values": {}, **entry} for entry in found]

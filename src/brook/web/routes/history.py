@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Annotated, Any
 from urllib.parse import quote, urlsplit
 
-from fastapi import APIRouter, Form, Request
+from fastapi import APIRouter, Form, Path, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from brook.core.editing import EditRefused
@@ -33,7 +33,11 @@ BODIES["history"] = body
 
 @router.get("/studies/{slug}/history")
 def history(
-    studio: StudioHere, state: StateHere, author: AuthorHere, part: str = "", before: int | None = None
+    studio: StudioHere,
+    state: StateHere,
+    author: AuthorHere,
+    part: str = "",
+    before: Annotated[int | None, Query(ge=0, lt=2**53)] = None,
 ) -> HTMLResponse:
     return stage(
         studio, state, "history", None, whole=part != "body", who=author.name, **body(studio, state, None, before)
@@ -69,7 +73,7 @@ def redo(
 
 @router.post("/studies/{slug}/history/{number}")
 def go_back(
-    studio: StudioHere, state: StateHere, author: AuthorHere, number: int, page: Annotated[str, Form()] = "history",
+    studio: StudioHere, state: StateHere, author: AuthorHere, number: Annotated[int, Path(ge=0, lt=2**53)], page: Annotated[str, Form()] = "history",
     name: Annotated[str, Form()] = "",
 ) -> HTMLResponse:  # fmt: skip
     slug = state.row.slug

@@ -15,7 +15,7 @@ from brook.core.study.document import MAX_BYTES
 from brook.runs import DeskError
 from brook.store import StoreError
 from brook.web.drawing import thumbnail
-from brook.web.pages import StudioHere, render
+from brook.web.pages import UNREADABLE, StudioHere, render
 from brook.web.shapes import small_address
 from brook.web.studio import Studio
 
@@ -24,8 +24,13 @@ router = APIRouter()
 
 def _shelf(studio: Studio, problems: list[str] | None = None, title: str = "", status: int = 200) -> HTMLResponse:
     cards = []
+    unreadable: list[tuple[str, str]] = []
     for row in studio.store.studies():
-        state = studio.state(row.slug)
+        try:
+            state = studio.state(row.slug)
+        except DocumentError as error:
+            unreadable.append((row.slug, str(error)))
+            continue
         shape = next((v.prepared.shape for v in state.variants if v.prepared.shape), None)
         best = next((v for v in state.variants if state.best and v.variant.name == state.best.variant), None)
         if best is not None and best.prepared.shape is not None:
@@ -36,7 +41,17 @@ def _shelf(studio: Studio, problems: list[str] | None = None, title: str = "", s
         pictures = [small_address(studio, state, v) for v in state.variants[:3]] if shape is None else []
         picture = next((p for p in reversed(pictures) if p), "")
         cards.append({"state": state, "thumbnail": thumbnail(shape, boundaries) if shape else None, "picture": picture})
-    return render("shelf/page.html", {"cards": cards, "problems": problems or [], "typed_title": title}, status)
+    return render(
+        "shelf/page.html",
+        {
+            "cards": cards,
+            "unreadable": unreadable,
+            "unreadable_words": UNREADABLE,
+            "problems": problems or [],
+            "typed_title": title,
+        },
+        status,
+    )
 
 
 @router.get("/")

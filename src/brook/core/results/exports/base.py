@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 Cell = str | float | int | None
+CONTROL = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
+
+
+def printable(text: str) -> str:
+    """The text with a mark in place of what no file of text or XML can hold."""
+    return CONTROL.sub("\ufffd", text)
 
 
 @dataclass(frozen=True)

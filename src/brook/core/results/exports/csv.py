@@ -4,13 +4,20 @@ from __future__ import annotations
 
 import csv
 import math
+import re
 from io import StringIO
 
-from brook.core.results.exports.base import Cell, Format, Sheet
+from brook.core.results.exports.base import Cell, Format, Sheet, printable
+
+FORMULA = "=+-@\t\r"  # what a cell begins with that a table program may work out
+VALUE = re.compile(r"[-+]?[\d.,\s]+(?:e[-+]?\d+)?[\w\s/^%°·µ]*", re.ASCII | re.IGNORECASE)  # a number and its unit
 
 
 def cell(value: Cell) -> str:
-    """Text as it stands; numbers with every digit; nothing where there is no number."""
+    """Text that no table program takes for a formula; numbers with every digit; nothing where there is no number."""
+    if isinstance(value, str):
+        value = printable(value)
+        return f"'{value}" if value[:1] in FORMULA and not VALUE.fullmatch(value) else value
     if value is None or (isinstance(value, float) and math.isnan(value)):
         return ""
     return repr(float(value)) if isinstance(value, float) else str(value)
@@ -23,8 +30,8 @@ def write(sheets: list[Sheet]) -> bytes:
         if number:
             writer.writerow([])
         if len(sheets) > 1:
-            writer.writerow([sheet.title])
-        writer.writerow([c.heading for c in sheet.columns])
+            writer.writerow([cell(sheet.title)])
+        writer.writerow([cell(c.heading) for c in sheet.columns])
         writer.writerows([cell(v) for v in row] for row in sheet.rows())
     return text.getvalue().encode()
 

@@ -5,10 +5,15 @@ from __future__ import annotations
 from io import BytesIO
 from typing import Any
 
-from brook.core.results.exports.base import Format, Sheet
+from brook.core.results.exports.base import Format, Sheet, printable
 
 INK, GRID = "#1e2a2e", "#e0dccf"
 COLOURS = ("#0f6e74", "#b4532a", "#7a5195", "#5b7f3a", "#3b6ea5", "#a8791a", "#8a5a44", "#a3497e", "#4f6a3d", "#59636b")
+
+
+def plain(text: str) -> str:
+    """Text that is drawn as it stands: no control characters, no formulas of the drawing library."""
+    return printable(text).replace("$", r"\$")
 
 
 def _figure(sheets: list[Sheet]) -> Any:
@@ -28,12 +33,14 @@ def _draw(axes: Any, sheet: Sheet) -> None:
     for number, curve in enumerate(sheet.curves):
         colour = COLOURS[number % len(COLOURS)]
         if curve.points:
-            axes.plot(curve.x, curve.y, "o", color=colour, markerfacecolor="white", markersize=5, label=curve.title)
+            axes.plot(
+                curve.x, curve.y, "o", color=colour, markerfacecolor="white", markersize=5, label=plain(curve.title)
+            )
         else:
-            axes.plot(curve.x, curve.y, color=colour, linewidth=1.6, label=curve.title)
-    axes.set_title(sheet.title, loc="left", color=INK, fontsize=11)
-    axes.set_xlabel(sheet.x_title, color=INK)
-    axes.set_ylabel(sheet.y_title, color=INK)
+            axes.plot(curve.x, curve.y, color=colour, linewidth=1.6, label=plain(curve.title))
+    axes.set_title(plain(sheet.title), loc="left", color=INK, fontsize=11)
+    axes.set_xlabel(plain(sheet.x_title), color=INK)
+    axes.set_ylabel(plain(sheet.y_title), color=INK)
     if sheet.logarithmic:
         axes.set_yscale("log")
     if sheet.x_range:

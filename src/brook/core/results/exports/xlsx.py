@@ -6,14 +6,14 @@ import math
 import re
 from io import BytesIO
 
-from brook.core.results.exports.base import Cell, Format, Sheet
+from brook.core.results.exports.base import Cell, Format, Sheet, printable
 
 
 def _cell(value: Cell) -> Cell:
     """Text that begins like a formula stays text; nothing where there is no number."""
     if isinstance(value, float) and not math.isfinite(value):
         return None
-    return value
+    return printable(value) if isinstance(value, str) else value
 
 
 def write(sheets: list[Sheet]) -> bytes:
@@ -24,8 +24,8 @@ def write(sheets: list[Sheet]) -> bytes:
     book = Workbook()
     book.remove(book.active)
     for sheet in sheets:
-        page = book.create_sheet(re.sub(r"[\[\]:*?/\\]", " ", sheet.title)[:31] or "Sheet")
-        page.append([c.heading for c in sheet.columns])
+        page = book.create_sheet(re.sub(r"[\[\]:*?/\\']", " ", printable(sheet.title))[:31] or "Sheet")
+        page.append([_cell(c.heading) for c in sheet.columns])
         for heading in page[1]:
             heading.font = Font(bold=True)
         for row in sheet.rows():
