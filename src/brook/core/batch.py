@@ -72,6 +72,8 @@ def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: lis
     return {
         "study": study.title, "variant": prepared.variant.name, "state": outcome.state, "message": outcome.message,
         "iterations": outcome.iterations, "cells": outcome.fields.mesh.cell_count,
+        "mass_flows": {p.name: outcome.fields.mass_flow(p.name) for p in outcome.fields.stencil.patches},
+        "volume_flows": {p.name: outcome.fields.flow(p.name) for p in outcome.fields.stencil.patches},
         "mass_imbalance": outcome.fields.imbalance(), "backflow": outcome.backflow, "readings": rows,
     }  # fmt: skip
 

@@ -357,8 +357,10 @@ def solid_bodies(variant: Variant) -> list[str]:
 def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
     problems = []
     for name, box in boxes.items():
-        for low, high in (("left", "right"), ("bottom", "top")):
-            a, b = getattr(box, low), getattr(box, high)
+        pairs = [(box, "", "left", "right"), (box, "", "bottom", "top")]
+        pairs += [(box.deep, "deep/", "back", "front")] if box.deep is not None else []
+        for part, at, low, high in pairs:
+            a, b = getattr(part, low), getattr(part, high)
             if a is not None and b is not None and b < a:
-                problems.append(Problem(f"/places/{name}/{high}", f"the {high} of '{name}' lies before its {low}"))
+                problems.append(Problem(f"/places/{name}/{at}{high}", f"the {high} of '{name}' lies before its {low}"))
     return problems

@@ -199,6 +199,7 @@ DIMENSIONS = {
     "speed": dimension_of("m/s"),
     "pressure": dimension_of("Pa"),
     "volume_flow": dimension_of("m^3/s"),
+    "mass_flow": dimension_of("kg/s"),
     "temperature": dimension_of("K"),
     "density": dimension_of("kg/m^3"),
     "dynamic_viscosity": dimension_of("Pa s"),
@@ -218,7 +219,7 @@ DIMENSIONS = {
 
 EXAMPLES = {
     "number": "1.2", "angle": "90 deg", "length": "25 mm", "area": "4 cm^2", "volume": "2 L", "time": "3 s",
-    "speed": "8 mm/s", "pressure": "0 Pa", "volume_flow": "2 L/min", "temperature": "10 degC",
+    "speed": "8 mm/s", "pressure": "0 Pa", "volume_flow": "2 L/min", "mass_flow": "2 g/s", "temperature": "10 degC",
     "density": "1000 kg/m^3", "dynamic_viscosity": "1.3 mPa s", "kinematic_viscosity": "1.3e-6 m^2/s",
     "acceleration": "-9.81 m/s^2", "force": "2 N", "power": "5 W", "heat_flux": "1 kW/m^2", "film_coefficient": "10 W/(m^2 K)",
     "thermal_resistance": "1e-4 m^2 K/W", "heat_capacity": "4.2 kJ/(kg K)", "conductivity": "0.6 W/(m K)",
@@ -233,6 +234,7 @@ LADDERS = {
     DIMENSIONS["speed"]: ("um/s", "mm/s", "m/s"),
     DIMENSIONS["pressure"]: ("mPa", "Pa", "kPa", "MPa"),
     DIMENSIONS["volume_flow"]: ("mL/s", "L/s", "m^3/s"),
+    DIMENSIONS["mass_flow"]: ("mg/s", "g/s", "kg/s"),
     DIMENSIONS["temperature"]: ("degC",),
     DIMENSIONS["power"]: ("mW", "W", "kW"),
     DIMENSIONS["heat_flux"]: ("W/m^2", "kW/m^2"),

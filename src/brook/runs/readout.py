@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -14,7 +14,7 @@ from brook.core.checks import Prepared, prepare
 from brook.core.mesh import Mesh
 from brook.core.numerics import Stencil
 from brook.core.results.forces import patch_forces
-from brook.core.results.picture import PlanePolygons, corner_values, polygons
+from brook.core.results.picture import PlanePolygons, corner_values, polygons, section, usual_section
 from brook.core.results.plane import Triangles, point_values
 from brook.core.results.profile import Profile, profile
 from brook.core.results.quantities import View
@@ -54,6 +54,15 @@ class Loaded:
     shapes: PlanePolygons
     triangles: Triangles
     views: dict[tuple[str, str], View]
+    cuts: dict[tuple[int, float], tuple[PlanePolygons, Triangles]] = field(default_factory=dict)
+
+    def cut(self, axis: int, at: float) -> tuple[PlanePolygons, Triangles]:
+        """The cells where a plane across an axis cuts them; the last one is kept."""
+        if (axis, at) not in self.cuts:
+            self.cuts.clear()
+            shapes = section(self.fields.mesh, axis, at)
+            self.cuts[axis, at] = shapes, Triangles.of(self.fields.mesh, shapes)
+        return self.cuts[axis, at]
 
     @cached_property
     def stream(self) -> np.ndarray:
@@ -103,7 +112,14 @@ def difference_values(source: Source, other: Source, quantity: str) -> bytes:
     mine, theirs = loaded(source), loaded(other)
     values = corner_values(_view(source), quantity, mine.shapes)
     corners = _inward(mine.shapes)
-    there = theirs.triangles.at(point_values(_view(other), quantity, theirs.shapes), corners)
+    shapes, triangles = theirs.shapes, theirs.triangles
+    if not mine.fields.mesh.is_plane:  # at the same place, wherever the other one is cut for its own pictures
+        axis, at = usual_section(mine.fields.mesh)
+        low, high = (float(f(theirs.fields.mesh.points[:, axis])) for f in (np.min, np.max))
+        if not low < at < high:
+            return np.full(len(corners), np.nan, "<f4").tobytes()
+        shapes, triangles = theirs.cut(axis, at)
+    there = triangles.at(point_values(_view(other), quantity, shapes), corners)
     return np.ascontiguousarray(values - there, "<f4").tobytes()
 
 
@@ -158,8 +174,11 @@ def profiles(source: Source, quantity: str, lines: tuple[ProfileLine, ...]) -> l
 
 
 def forces(source: Source) -> list[dict[str, Any]]:
-    """Pressure and friction parts of the force on each patch in N, on the slice as deep as the drawing stands for."""
+    """Pressure and friction parts of the force on each patch in N: x and y on the slice as deep as the drawing stands for,
+    x, y and z in space."""
+    fields = loaded(source).fields
+    axes = 2 if fields.mesh.is_plane else 3
     return [
-        {"patch": f.patch, "pressure": f.pressure.tolist(), "friction": f.friction.tolist(), "total": f.total.tolist()}
-        for f in patch_forces(loaded(source).fields)
+        {"patch": f.patch, **{n: getattr(f, n)[:axes].tolist() for n in ("pressure", "friction", "total")}}
+        for f in patch_forces(fields)
     ]

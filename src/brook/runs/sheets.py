@@ -139,7 +139,7 @@ def force_sheets(shown: list[Shown]) -> list[Sheet]:
         rows = forces(result.source)
         columns = [Column("patch", "", [r["patch"] for r in rows])]
         for part in ("pressure", "friction", "total"):
-            for axis, letter in enumerate("xy"):
+            for axis, letter in enumerate("xyz"[: len(rows[0][part])] if rows else ""):
                 columns.append(Column(f"{part} {letter}", "N", [r[part][axis] for r in rows]))
         sheets.append(Sheet(f"Forces, {result.title}", tuple(columns)))
     return sheets

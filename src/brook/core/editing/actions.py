@@ -175,6 +175,12 @@ def _add_named_value(raw: dict[str, Any], name: str, value: str, variant: str = 
     return f"{path}/named_values/{name}"
 
 
+def _set_place_deep(raw: dict[str, Any], name: str, how: str) -> str:
+    """A box goes all the way through along z, or from a place to another."""
+    raw["places"][name]["deep"] = {"back": "0 mm", "front": "10 mm"} if how == "between" else None
+    return f"/places/{name}/deep"
+
+
 def _add_place(raw: dict[str, Any], name: str) -> str:
     name = name.strip()
     if name in raw["places"]:
@@ -272,6 +278,7 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "add_opening": _add_opening,
     "add_named_value": _add_named_value,
     "add_place": _add_place,
+    "set_place_deep": _set_place_deep,
     "add_requirement": _add_requirement,
     "limit_kind": _limit_kind,
     "set_boundary": _set_boundary,

@@ -35,8 +35,9 @@ def box_samples(view: View, box: Resolved, quantity: str) -> Samples:
     """
     mesh = view.fields.mesh
     low, high = mesh.cell_box
-    box_low = np.array([box.left, box.bottom, -np.inf])
-    box_high = np.array([box.right, box.top, np.inf])
+    back, front = (-np.inf, np.inf) if box.deep is None or mesh.is_plane else (box.deep.back, box.deep.front)
+    box_low = np.array([box.left, box.bottom, back])
+    box_high = np.array([box.right, box.top, front])
     shared = np.minimum(high, box_high) - np.maximum(low, box_low)
     tolerance = 1e-9 * mesh.size
     cells = np.nonzero(np.all(shared > tolerance, axis=1))[0]

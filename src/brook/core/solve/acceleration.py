@@ -28,17 +28,22 @@ RANKS = (1e-10, 1e-7, 1e-4, 1e-2)  # of the largest: differences that tell less 
 class Acceleration:
     """Mixes the states of a flow. `begin` comes before an iteration, `end` after it, with its residual.
 
-    A flow that is `near` its answer, as one that comes from coarser meshes, is mixed almost from the start.
+    A flow that is `near` its answer, as one that comes from coarser meshes, is mixed almost from the start: after `first`
+    iterations.
     """
 
-    def __init__(self, flow: SteadyFlow, near: bool = False):
-        self._flow = flow
+    def __init__(self, flow: SteadyFlow, near: bool = False, first: int = FIRST):
+        self._flow, self._first = flow, first
         self._parts = [_Part(values, judged) for values, judged in flow.mixed()]
         self._gram = np.zeros((DEPTH, DEPTH))
         self._kept, self._next, self._done = 0, 0, 0
         self._least = np.inf
         # a layer at rest that is warm below is a solution too, which plain iterations leave as nature does, mixtures not
         self._from: tuple[float, float] = LATE if flow.is_moved_by_heat else (np.inf, 0) if near else SOON
+
+    def forget(self) -> None:
+        """Begins anew, as for another step in time."""
+        self._kept, self._next, self._done, self._least = 0, 0, 0, np.inf
 
     def begin(self) -> None:
         for part, (values, _) in zip(self._parts, self._flow.mixed(), strict=True):
@@ -47,7 +52,7 @@ class Acceleration:
     def end(self, residual: float) -> None:
         """Puts the mixture in the place of the state."""
         self._done += 1
-        if self._done <= FIRST or (residual > self._from[0] and self._done <= self._from[1]):
+        if self._done <= self._first or (residual > self._from[0] and self._done <= self._from[1]):
             return
         self._from = (np.inf, 0)
         if residual > WORSE * self._least:

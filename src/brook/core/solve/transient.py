@@ -10,9 +10,10 @@ from typing import Literal
 
 import numpy as np
 
+from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.averages import Averages
 from brook.core.solve.checkpoint import Checkpoint
-from brook.core.solve.flow import Diverged
+from brook.core.solve.flow import Diverged, SteadyFlow
 from brook.core.solve.history import History
 from brook.core.solve.past import Moment, Past
 from brook.core.solve.residuals import Residuals
@@ -24,6 +25,8 @@ TRIES = 12  # times that a step may be halved when it runs away
 LEAST_OUTER = 2
 MOMENT = ("velocity", "pressure", "flux", "off")
 SWEEPS = 2
+COUPLING = 0.85  # of what cells give each other, inertia apart: where friction rules, steps of SIMPLEC's own hardly close
+UNMIXED = 2  # iterations of a step before its states are mixed: most steps need no more
 
 
 @dataclass(frozen=True)
@@ -97,9 +100,10 @@ def run_in_time(
         if clock.time >= timing.duration - 1e-9 * timing.duration:
             clock.saved, clock.time, clock.count = 0, 0.0, 0
             history, averages = History(names), Averages()
-    flow.corrections, flow.relaxation, flow.coupling, flow.sweeps = timing.corrections, 1.0, 1.0, SWEEPS
+    flow.corrections, flow.relaxation, flow.coupling, flow.sweeps = timing.corrections, 1.0, COUPLING, SWEEPS
     if not clock.moments:
         clock.moments = (flow.moment(),)
+    mixing = Mixing(flow)
     before = history.seconds[-1] if len(history) else 0.0
     begun = reported = time.perf_counter()
     sent, began = 0, len(history)
@@ -116,7 +120,7 @@ def run_in_time(
         else:
             wanted = timing.step
         try:
-            step, residuals = _stepped(flow, clock, timing, _fitted(clock, timing, wanted), conditions_at, history)
+            step, residuals = _stepped(flow, clock, timing, _fitted(clock, timing, wanted), conditions_at, history, mixing)
         except Diverged as error:
             state, message = "diverged", explain(error, flow.stencil.mesh, clock.count + 1, f", at {clock.time:.4g} s")
             break
@@ -181,9 +185,32 @@ def _fitted(clock: Clock, timing: Timing, wanted: float) -> float:
     return left / 2 if left < 2 * wanted and timing.steps == "courant" else wanted
 
 
+class Mixing:
+    """Mixes the states of a step that does not close in its first iterations."""
+
+    def __init__(self, flow: Flow):
+        self._flow = flow
+        self._acceleration: Acceleration | None = None
+
+    def forget(self) -> None:
+        if self._acceleration is not None:
+            self._acceleration.forget()
+
+    def begin(self, iteration: int) -> None:
+        if iteration < UNMIXED or not isinstance(self._flow, SteadyFlow):
+            return
+        if self._acceleration is None:
+            self._acceleration = Acceleration(self._flow, near=True, first=0)
+        self._acceleration.begin()
+
+    def end(self, iteration: int, residual: float) -> None:
+        if iteration >= UNMIXED and self._acceleration is not None:
+            self._acceleration.end(residual)
+
+
 def _stepped(
     flow: Flow, clock: Clock, timing: Timing, step: float,
-    conditions_at: Callable[[float], BoundaryConditions] | None, history: History,
+    conditions_at: Callable[[float], BoundaryConditions] | None, history: History, mixing: Mixing,
 ) -> tuple[float, Residuals]:  # fmt: skip
     """Does one step, shorter where it runs away. Gives its length in s and the last residuals. Raises `Diverged`."""
     for tries in range(TRIES + 1):
@@ -195,10 +222,14 @@ def _stepped(
                 flow.draw_out(clock.moments[0], clock.moments[1], step / before)
             if conditions_at is not None:
                 flow.change(conditions_at(clock.time + step))
+            mixing.forget()
             for k in range(timing.outer):
+                mixing.begin(k)
                 residuals = flow.iterate()
                 if k + 1 >= LEAST_OUTER and residuals.worst <= timing.residual:
                     break
+                if k + 1 < timing.outer:
+                    mixing.end(k, residuals.worst)
             return step, residuals
         except Diverged:
             if tries == TRIES:

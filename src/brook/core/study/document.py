@@ -34,13 +34,22 @@ class Brief(Part):
     notes: Prose = ""
 
 
+class Deep(Part):
+    """Where a box begins and ends along z."""
+
+    back: Coordinate
+    front: Coordinate
+
+
 class Box(Part):
-    """A named box of the drawing, for readings: from left to right, from bottom to top."""
+    """A named box of the drawing, for readings: from left to right, from bottom to top, and `deep` along z; all the way
+    through where nothing is said of it."""
 
     left: Coordinate
     right: Coordinate
     bottom: Coordinate
     top: Coordinate
+    deep: Deep | None = None
 
 
 class AtMost(Part):

@@ -48,7 +48,8 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         for v in state.variants
     ]
     waiting = [v for v in state.variants if v.can_run and (not v.fresh or v.run.summary["state"] == "stopped")]  # type: ignore[index]
-    return {"rows": rows, "waiting": waiting, "busy": [v for v in state.variants if v.is_busy]}
+    in_space = any(v.geometry.kind == "space" for v in state.study.variants)
+    return {"in_space": in_space, "rows": rows, "waiting": waiting, "busy": [v for v in state.variants if v.is_busy]}
 
 
 BODIES["board"] = body

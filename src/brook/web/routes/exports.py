@@ -80,15 +80,21 @@ def run_folder(studio: Studio, variant: VariantState | None) -> Path:
 
 
 def history_sheet(history: dict, title: str) -> Sheet:
-    """Residuals and monitors (SI units) by iteration; drawn are the residuals."""
+    """Residuals and monitors (SI units) by iteration, or by step and time; drawn are the residuals."""
     iterations = list(range(1, len(history["momentum"]) + 1))
-    columns = [
-        Column("iteration", "", iterations), Column("momentum_residual", "", history["momentum"]),
-        Column("mass_residual", "", history["mass"]), Column("seconds", "", history["seconds"]),
-    ]  # fmt: skip
+    times, heat = history.get("time") or [], history.get("heat") or []
+    columns = [Column("step" if times else "iteration", "", iterations)]
+    columns += [Column("time", "s", times)] if times else []
+    columns += [Column("momentum_residual", "", history["momentum"]), Column("mass_residual", "", history["mass"])]
+    warm = any(heat)
+    columns += [Column("heat_residual", "", heat)] if warm else []
+    columns.append(Column("seconds", "", history["seconds"]))
     columns += [Column(name, "", values) for name, values in history["monitors"].items()]
-    curves = (Curve("momentum", iterations, history["momentum"]), Curve("mass", iterations, history["mass"]))
-    return Sheet(f"Residuals, {title}", tuple(columns), "", curves, "iteration", "residual", logarithmic=True)
+    along: list[float] = times or [float(k) for k in iterations]
+    curves = [Curve("momentum", along, history["momentum"]), Curve("mass", along, history["mass"])]
+    curves += [Curve("heat", along, heat)] if warm else []
+    title_x = "time [s]" if times else "iteration"
+    return Sheet(f"Residuals, {title}", tuple(columns), "", tuple(curves), title_x, "residual", logarithmic=True)
 
 
 def monitor_sheets(history: dict, monitors: list[dict]) -> list[Sheet]:
@@ -99,10 +105,21 @@ def monitor_sheets(history: dict, monitors: list[dict]) -> list[Sheet]:
             None if v is None else v * monitor["factor"] + monitor["shift"]
             for v in history["monitors"].get(monitor["name"], ())
         ]
-        at = [k for k, v in enumerate(values, 1) if v is not None]
+        places = history.get("time") or range(1, len(values) + 1)
+        at = [place for place, v in zip(places, values, strict=False) if v is not None]
         curve = Curve(monitor["title"], at, [v for v in values if v is not None])
         title = f"{monitor['title']} / {monitor['unit']}" if monitor["unit"] else monitor["title"]
-        found.append(Sheet(monitor["title"], (), "", (curve,), "iteration", title, y_range=_late_range(curve.y)))
+        found.append(
+            Sheet(
+                monitor["title"],
+                (),
+                "",
+                (curve,),
+                "time [s]" if history.get("time") else "iteration",
+                title,
+                y_range=_late_range(curve.y),
+            )
+        )
     return found
 
 
@@ -137,14 +154,20 @@ def forces(studio: StudioHere, state: StateHere, suffix: str, variants: str = ""
 
 
 def ledger_sheet(variant: VariantState) -> Sheet:
-    """Volume flow out through each patch and its mean pressure, and the imbalance."""
+    """Volume, mass and heat out through each patch, its mean pressure, and the imbalance."""
     summary = variant.run.summary or {"flows": {}, "mean_pressures": {}, "imbalance": 0.0}
-    names = list(summary["flows"])
-    return Sheet(f"Ledger, {variant.variant.title}", (
-        Column("patch", "", [*names, "net over inflow"]),
-        Column("flow out", "m^3/s", [*summary["flows"].values(), summary["imbalance"]]),
-        Column("mean pressure", "Pa", [summary["mean_pressures"][n] for n in names]),
-    ))  # fmt: skip
+    flows, masses, heats = summary["flows"], summary.get("mass_flows", {}), summary.get("heat", {})
+    names = list(dict.fromkeys([*flows, *heats]))
+    columns = [
+        Column("patch", "", [*names, "net mass over inflow" if masses else "net volume over inflow"]),
+        Column("volume out", "m^3/s", [*map(flows.get, names), None if masses else summary["imbalance"]]),
+    ]
+    if masses:
+        columns.append(Column("mass out", "kg/s", [*map(masses.get, names), summary["imbalance"]]))
+    if heats:
+        columns.append(Column("heat out", "W", list(map(heats.get, names))))
+    columns.append(Column("mean pressure", "Pa", list(map(summary["mean_pressures"].get, names))))
+    return Sheet(f"Ledger, {variant.variant.title}", tuple(columns))
 
 
 @router.get("/studies/{slug}/ledger.{suffix}")

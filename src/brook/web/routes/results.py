@@ -103,7 +103,7 @@ def results(
 def forces(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
     """The table of forces, fetched by the page once it stands."""
     rows = ask(studio, readout.forces, source_of(studio, state, name))
-    size = max((abs(v) for r in rows for v in r["total"][:2]), default=0.0)
+    size = max((abs(v) for r in rows for v in r["total"]), default=0.0)
     unit = sensible_unit(dimension_of("N"), size)
     step = unit_factor(unit)[0]
     places = _places(size / step)

@@ -115,7 +115,7 @@ def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, 
         rest[c, 0], rest[c, 1], rest[c, 2] = r0, r1, r2
         inverse[c, 0], inverse[c, 1], inverse[c, 2] = alpha / (h0 + lazy), alpha / (h1 + lazy), alpha / (h2 + lazy)
         ease[c] = v / own
-        mobility[c] = v / ((own + lazy) / coupling - around)
+        mobility[c] = v / (own / coupling + lazy - around)
         left += np.sqrt(r0 * r0 + r1 * r1 + r2 * r2)
         terms += np.sqrt(t0 * t0 + t1 * t1 + t2 * t2) + np.sqrt(p0 * p0 + p1 * p1 + p2 * p2)
         stretched += density[c] * v * (abs(gradient[c, 0, 0]) + abs(gradient[c, 1, 1]) + abs(gradient[c, 2, 2]))

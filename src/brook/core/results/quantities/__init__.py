@@ -6,6 +6,7 @@ from brook.core.results.quantities import (
     flow,
     force,
     heat,
+    mass_flow,
     pressure,
     pressure_coefficient,
     speed,
@@ -22,7 +23,7 @@ QUANTITIES: dict[str, QuantityKind] = {
     kind.name: kind
     for kind in (
         speed.QUANTITY, velocity.ALONG_X, velocity.ALONG_Y, velocity.ALONG_Z, pressure.QUANTITY,
-        total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY, temperature.QUANTITY,
+        total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY, mass_flow.QUANTITY, temperature.QUANTITY,
         heat.QUANTITY, density.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z,
         averaged.SPEED, *averaged.VELOCITY, averaged.PRESSURE, averaged.TEMPERATURE, averaged.FLUCTUATION,
     )
