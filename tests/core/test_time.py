@@ -159,7 +159,7 @@ def averaging(reading: str, timing: dict | None = None) -> Study:
 
 
 def test_averages_and_fluctuations_are_read_as_they_stand_at_the_end():
-    study = averaging("inlet.averaged_velocity_x.mean", {"average_from": "0.5 s"})
+    study = averaging("inlet.averaged_velocity_x.mean", {"average_from": "0.5 s", "reads": "mean"})
     prepared, outcome = ran(study)
     averaged, flow = read_all(study, prepared, outcome.fields, outcome.history)
     assert averaged.value == pytest.approx(flow.value)  # 0.18 m/s; the mean of its course would be 0.17 m/s

@@ -61,6 +61,9 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
         which = "No variant" if not waiting else "No variant that is up to date"
         return f"{which} holds every limit; they fail on {names}.{rest}" if failing else f"No answer yet.{rest}"
     others = [s for s in standings if s.holds and s.variant != best.variant]
+    if waiting:
+        of = f"does best of {len(others) + 1} that do" if others else "is the only one that does"
+        return f"Best so far: “{best.title}” holds every limit and {of}.{rest}"
     if others:
-        return f"“{best.title}” holds every limit and does best of {len(others) + 1} that do.{rest}"
-    return f"Only “{best.title}” holds every limit.{rest}"
+        return f"“{best.title}” holds every limit and does best of {len(others) + 1} that do."
+    return f"Only “{best.title}” holds every limit."

@@ -12,6 +12,7 @@ from typing import Any
 from brook.core.checks import Prepared
 from brook.core.pipeline import (
     ReadingResult,
+    course_words,
     dimension_of_reading,
     judgement_of,
     read_all,
@@ -59,7 +60,7 @@ def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: lis
     for requirement, result in zip(study.requirements, readings, strict=True):
         row: dict[str, Any] = {
             "name": requirement.name, "title": requirement.title, "reading": requirement.reading,
-            "value": result.value, "problem": result.problem,
+            "reads": course_words(requirement, prepared), "value": result.value, "problem": result.problem,
         }  # fmt: skip
         dimension = dimension_of_reading(requirement, prepared)
         if dimension is not None and result.value is not None:

@@ -50,19 +50,21 @@ from brook.core.solve.passenger import Carried, Fluids, HeatCarried
 from brook.core.solve.run import UNWATCHED, Monitor
 from brook.core.solve.setup import BoundaryConditions
 from brook.core.solve.still import StillBodies
-from brook.core.study import Problem, Requirement, Study, named_scope, resolve
+from brook.core.study import Problem, Requirement, Study, Value, Variant, named_scope, resolve
 from brook.core.study.resolve import Resolved, plain
 from brook.core.study.space import has_own_mesh
-from brook.core.units import DIMENSIONS, Dimension
+from brook.core.units import DIMENSIONS, Dimension, show
 
 RATE = DIMENSIONS["rate"]
+COURSES = {"mean": "mean", "largest": "largest value", "smallest": "smallest value", "fluctuation": "fluctuation (root mean square)",
+           "frequency": "frequency"}  # fmt: skip
 # Kinds of walls that fluid sticks to: layers stand along these.
 STICKING = ("wall", "sliding", "turning")
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 2
 SPACE_MESH_VERSION = 4
 OWN_MESH_VERSION = 2
-SOLVER_VERSION = 6
+SOLVER_VERSION = 7
 
 
 @dataclass(frozen=True)
@@ -141,7 +143,7 @@ def _timing_inputs(study: Study, prepared: Prepared) -> list[Any]:
     """What a flow in time depends on besides; nothing for a steady one, whose keys it leaves as they are."""
     if prepared.timing.kind == "steady":
         return []
-    texts = [b.model_dump() for b in study.set_up.boundaries if _changes(study, b)]
+    texts = [b.model_dump() for b in study.set_up.boundaries if _changes(study, prepared.variant, b)]
     return [
         plain(prepared.timing),
         texts,
@@ -162,12 +164,25 @@ def _heat_inputs(prepared: Prepared) -> list[Any]:
     return [plain(prepared.heat), plain(constant), *([varied] if varied else [])]
 
 
-def _changes(study: Study, boundary: Any) -> bool:
-    """Whether a value of a boundary may depend on the time."""
-    values = [
-        v for k, v in boundary.model_dump().items() if isinstance(v, str) and k not in ("kind", "patch", "profile")
+def _changes(study: Study, variant: Variant, boundary: Any) -> bool:
+    """Whether a value of a boundary depends on the time, by itself or by a named value."""
+    named = {**study.named_values, **variant.named_values}
+    waiting = [
+        getattr(boundary, name)
+        for name, info in type(boundary).model_fields.items()
+        if any(isinstance(mark, Value) for mark in info.metadata)
     ]
-    return any(names_in(parse(v)) for v in values)
+    seen: set[str] = set()
+    while waiting:
+        try:
+            names = {n.text for n in names_in(parse(waiting.pop()))} - seen
+        except FormulaError:
+            continue  # told at its place
+        if "t" in names:
+            return True
+        seen |= names
+        waiting += [named[name] for name in names if name in named]
+    return False
 
 
 def _reading_inputs(requirement: Requirement, prepared: Prepared) -> list[Any]:
@@ -453,7 +468,7 @@ def _conditions_in_time(
     study: Study, prepared: Prepared, stencil: Stencil
 ) -> Callable[[float], BoundaryConditions] | None:
     """Boundary values by time, None where none changes."""
-    if not any(_changes(study, b) for b in study.set_up.boundaries):
+    if not any(_changes(study, prepared.variant, b) for b in study.set_up.boundaries):
         return None
     developed: dict[str, np.ndarray] = {}
     return lambda time: boundary_conditions(stencil, boundaries_at(study, prepared, time), developed)
@@ -504,6 +519,27 @@ def read_all(study: Study, prepared: Prepared, fields: Fields, history: History)
         except ValueError as error:
             results.append(ReadingResult(requirement.name, None, str(error)))
     return results
+
+
+def course_words(requirement: Requirement, prepared: Prepared) -> str:
+    """What of a flow in time a requirement reads, in words; '' for a steady one."""
+    timing = prepared.timing
+    if timing.kind == "steady" or timing.duration is None or timing.average_from is None:
+        return ""
+    try:
+        averaged = _reads_averages(requirement, prepared)
+    except FormulaError:
+        averaged = False
+    since = (
+        f"from {show(timing.average_from, DIMENSIONS['time'], given=True)} on"
+        if timing.average_from
+        else "of the whole run"
+    )
+    course = requirement.course or ("end" if averaged else timing.reads)
+    if course == "end":
+        told = f"at the end, {show(timing.duration, DIMENSIONS['time'], given=True)}"
+        return f"{told}, of averages {since}" if averaged else told
+    return f"{COURSES[course]} {since}"
 
 
 def _over_time(requirement: Requirement, prepared: Prepared, history: History, at_end: float) -> float:

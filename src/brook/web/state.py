@@ -8,7 +8,7 @@ from typing import Any
 
 from brook.core.answer import Standing, best_of, sentence
 from brook.core.checks import Prepared, check, prepare
-from brook.core.pipeline import Keys, dimension_of_reading, judgement_of, stage_keys
+from brook.core.pipeline import Keys, course_words, dimension_of_reading, judgement_of, stage_keys
 from brook.core.results import Judgement
 from brook.core.results.readings import show_reading
 from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, read_study
@@ -39,6 +39,7 @@ class ReadingState:
     value: float | None
     fresh: bool
     key: str | None = None
+    course: str = ""
 
     @property
     def bar(self) -> float | None:
@@ -146,6 +147,11 @@ class StudyState:
         return best_of(self.standings, wishes)
 
     @property
+    def best_word(self) -> str:
+        """What the best variant is called: only when all are read is it known to be the best."""
+        return "best" if all(s.complete for s in self.standings) else "best so far"
+
+    @property
     def answer(self) -> str:
         if any(v.is_busy for v in self.variants) and not any(s.complete for s in self.standings):
             return "The answer will stand here; the first results are on their way."
@@ -229,14 +235,15 @@ class StateReader:
     ) -> ReadingState:  # fmt: skip
         wanted = keys.readings.get(requirement.name) if keys else None
         stage = _stage(latest.get((variant.name, f"reading:{requirement.name}")), wanted, known)
+        course = course_words(requirement, prepared)
         if stage.summary is None:
-            return ReadingState(requirement, "", "", None, None, False)
+            return ReadingState(requirement, "", "", None, None, False, course=course)
         if run.summary is not None and run.summary["state"] == "diverged":
-            return ReadingState(requirement, "", "the run diverged", None, None, stage.fresh, stage.key)
+            return ReadingState(requirement, "", "the run diverged", None, None, stage.fresh, stage.key, course)
         value = stage.summary["value"]
         dimension = dimension_of_reading(requirement, prepared)
         if value is None or dimension is None:
-            return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key)
+            return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key, course)
         shown = show_reading(value, dimension, requirement.shown_in)
         judgement = judgement_of(requirement, prepared, value)
-        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key)
+        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key, course)

@@ -108,6 +108,10 @@ def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFlu
     if fluid.kind == "own":
         if fluid.density is None or fluid.viscosity is None:
             return None
+        if fluid.law is not None and isinstance(fluid.viscosity, Varied):
+            message = "a viscosity that changes with shear is one number here, not a formula of T; give the number, or take the law away"
+            problems.append(Problem(f"{path}/viscosity", message))
+            return None
         return ConstantFluid(
             fluid.title, fluid.density, fluid.viscosity, fluid.heat_capacity or 0.0, fluid.conductivity or 0.0,
             fluid.expansion or 0.0, law=_law(fluid), varied=varied_of(fluid),

@@ -17,7 +17,13 @@ from brook.core.numerics.stencil import Stencil
 DIRECT = 4000  # rows up to which a system is solved at once
 SINGLE = 1e-4  # of the right-hand side: what float32 is asked for at most
 GIVEN_UP = 40  # iterations after which cycles of our own are given up
+LARGEST_DIRECT = 60_000  # rows up to which what iterations do not solve is solved at once
+NEARLY, ROUND_OFF = 3.0, 1e-10  # times the tolerance, and what is left in any case
 MOST = 60  # those after which the multigrid is made anew
+
+
+class Unsolved(ArithmeticError):
+    """A system of equations that was not solved to its tolerance."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,7 +84,7 @@ class GeneralSolver:
         """x with |right - A x| at most `tolerance` of |right|, where A is the matrix and what couples further cells, which
         have to be the same each time.
 
-        Raises `ArithmeticError` when there is none.
+        Raises `Unsolved` where it cannot be reached.
         """
         if len(right) <= DIRECT:
             return splu(_whole(matrix, coupling).tocsc()).solve(right)
@@ -181,9 +187,14 @@ class GeneralSolver:
             self._cycle = None
             if fresh and attempt:
                 break
-        if np.isfinite(step).all() and np.linalg.norm(right - matrix @ step) < 1:
-            return step
-        return splu(matrix.tocsc()).solve(right)
+        if len(right) <= LARGEST_DIRECT:
+            step = splu(matrix.tocsc()).solve(right)
+        left = float(np.linalg.norm(right - matrix @ step)) if np.isfinite(step).all() else np.inf
+        if left > max(NEARLY * tolerance, ROUND_OFF):
+            raise Unsolved(
+                f"a system of {len(right)} equations was solved to {left:.1e} only, {tolerance:.0e} was wanted"
+            )
+        return step
 
     def _made(self, matrix: sparse.csr_matrix) -> LinearOperator:
         import pyamg  # only here, as in `linear`

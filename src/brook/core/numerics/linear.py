@@ -21,8 +21,11 @@ OURS_FROM = 10_000  # cells; under it whole iterations are quicker with the mult
 
 
 class PressureSolver(Protocol):
+    max_iterations: int
+
     def solve(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> tuple[np.ndarray, int]:
-        """x with |right - A x| <= tolerance * |right|, from a zero guess."""
+        """x with |right - A x| <= tolerance * |right|, from a zero guess, and how many iterations that took: as many as
+        there may be at most where it was not reached."""
         ...
 
 

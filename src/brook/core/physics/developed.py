@@ -18,12 +18,14 @@ def developed_profile(mesh: Mesh, patch: Patch, sticking: set[str]) -> np.ndarra
 
     The fluid sticks at the rim where the patch meets a patch named in `sticking`; elsewhere
     (symmetry, slip, the plane sides) the profile is level across the rim.
+
+    Raises `ValueError` for a patch without such a rim: nothing says how a flow develops there.
     """
     area, centre = mesh.face_areas(patch.faces), mesh.face_centres(patch.faces)
     edges = _edges(mesh, patch)
     rim_points = _points_of(mesh, sticking)
     rows, columns, entries = [], [], []
-    diagonal = np.zeros(patch.count)
+    diagonal, held = np.zeros(patch.count), 0
     for (p, q), faces in edges.items():
         a, b = mesh.points[p], mesh.points[q]
         length = float(np.linalg.norm(b - a))
@@ -37,16 +39,20 @@ def developed_profile(mesh: Mesh, patch: Patch, sticking: set[str]) -> np.ndarra
             diagonal[faces] += entry
         elif (min(p, q), max(p, q)) in rim_points:
             diagonal[faces[0]] += length / _distance(first, a, b)
-    if not diagonal.any() or not rim_points:
-        return np.ones(patch.count)
+            held += 1
+    if not held:
+        raise ValueError(
+            f"no wall touches the rim of '{patch.name}', so a developed flow has no profile there; let it enter evenly, or "
+            "say that what surrounds it is a wall"
+        )
     every = np.arange(patch.count)
     matrix = sparse.csr_matrix(
         (np.concatenate([diagonal, entries]), (np.concatenate([every, rows]), np.concatenate([every, columns]))),
         shape=(patch.count, patch.count),
     )
     profile = np.atleast_1d(spsolve(matrix, area))
-    if not np.all(np.isfinite(profile)):
-        return np.ones(patch.count)
+    if not np.all(np.isfinite(profile)) or not profile @ area > 0:
+        raise ValueError(f"the developed profile on '{patch.name}' has no solution; let the flow enter evenly")
     return profile * area.sum() / float(profile @ area)
 
 

@@ -35,7 +35,8 @@ def box_samples(view: View, box: Resolved, quantity: str) -> Samples:
     """
     mesh = view.fields.mesh
     low, high = mesh.cell_box
-    back, front = (-np.inf, np.inf) if box.deep is None or mesh.is_plane else (box.deep.back, box.deep.front)
+    deep = None if mesh.is_plane else getattr(box, "deep", None)
+    back, front = (-np.inf, np.inf) if deep is None else (deep.back, deep.front)
     box_low = np.array([box.left, box.bottom, back])
     box_high = np.array([box.right, box.top, front])
     shared = np.minimum(high, box_high) - np.maximum(low, box_low)

@@ -77,7 +77,8 @@ class Continuity:
             self._diagonal[0] *= 2  # fixes the level
             self._rest -= self._rest.mean()
         matrix = Matrix(s, self._diagonal, self._entries)
-        correction, _ = flow.pressure_solver.solve(matrix, self._rest, flow.pressure_tolerance)
+        correction, count = flow.pressure_solver.solve(matrix, self._rest, flow.pressure_tolerance)
+        flow.unsolved += count >= flow.pressure_solver.max_iterations
         over(s.face_chunks, passes.answer, correction, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
         level = 0.0

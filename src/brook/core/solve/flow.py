@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.materials import ConstantFluid
-from brook.core.numerics import Stencil, face_mean, leaning, push
+from brook.core.numerics import Stencil, divergence, face_mean, leaning, push
 from brook.core.numerics.linear import PressureSolver, usual_pressure_solver
 from brook.core.numerics.multigrid import OwnMultigrid
 from brook.core.numerics.operators import Convection
@@ -26,6 +26,7 @@ from brook.core.solve.residuals import Residuals
 from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
 
 RUNAWAY = 1000.0
+KEPT, SETTLED = 1e-9, 1e-8  # what may be left of mass and heat, over what passes, before it is told
 # Relaxation of a second start after a first one ran away.
 GENTLE = 0.8
 STATE = ("velocity", "pressure", "flux", "pressure_gradient")
@@ -68,6 +69,7 @@ class SteadyFlow:
         self.pressure_tolerance = pressure_tolerance
         self.force = force  # on the fluid in each cell (C, 3) in N
         self.corrections = 1
+        self.unsolved = 0  # times that the pressure equation was not solved to its tolerance
         self.law = law
         self.past: Past | None = None  # what a flow in time was before this step
         self.shift: np.ndarray | None = None  # mass flux (F,) in kg/s that is added wherever one is predicted
@@ -235,8 +237,14 @@ class SteadyFlow:
         return found
 
     def notes(self) -> list[str]:
-        """What was held at a limit because nothing is known beyond."""
-        return [] if self.passenger is None else self.passenger.heat.notes(self.passenger.buoyancy == "density")
+        """What was held at a limit because nothing is known beyond, and what was not solved as well as it was asked to be."""
+        found = [] if self.passenger is None else self.passenger.heat.notes(self.passenger.buoyancy == "density")
+        if self.unsolved:
+            found.append(
+                f"the pressure equation was not solved to its tolerance in {self.unsolved} iteration"
+                f"{'s' if self.unsolved > 1 else ''}"
+            )
+        return found
 
     def backflow(self) -> float:
         """Share of the flow through pressure patches that comes back in."""
@@ -280,13 +288,27 @@ class SteadyFlow:
         heat = self.passenger.follow(self, max(moving, kept)) if self.passenger is not None else 0.0
         return Residuals(moving, kept, heat)
 
-    def close_mass(self) -> None:
-        """Takes the last imbalance out of the fluxes, to round-off."""
+    def close_mass(self) -> list[str]:
+        """Takes the last imbalance out of the fluxes, to round-off, and settles the heat; says where that fell short."""
         for _ in range(2):
             if np.any(self.flux):
                 project(self, 1e-12)
-        if self.passenger is not None:
-            self.passenger.settle(self)
+        short = []
+        if (left := self.unkept()) > KEPT:
+            short.append(f"mass is kept only to {left:.0e} of what flows through the cells")
+        if self.passenger is not None and (left := self.passenger.settle(self)) > SETTLED:
+            short.append(f"heat is balanced only to {left:.0e}")
+        return short
+
+    def unkept(self) -> float:
+        """Mass that enters cells without being kept, over what flows through them."""
+        s = self.stencil
+        left = divergence(s, self.flux)
+        if self.swelling is not None:
+            left = left + self.swelling
+        through = 0.5 * np.bincount(s.owner, np.abs(self.flux), s.cells).sum()
+        through += 0.5 * np.abs(self.flux[: s.inner]).sum()
+        return float(np.abs(left).sum()) / float(through) if through > 0 else 0.0
 
     # -- watch --------------------------------------------------------------------------------
 

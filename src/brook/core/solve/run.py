@@ -13,6 +13,7 @@ import numpy as np
 from brook import give_back
 from brook.core.mesh import Mesh
 from brook.core.mesh.advice import patch_near
+from brook.core.numerics.general import Unsolved
 from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.checkpoint import Checkpoint
 from brook.core.solve.cycles import Cycles
@@ -119,6 +120,10 @@ def run_steady(
             state, message = "diverged", explain(error, flow.stencil.mesh, iteration + 1, again)
             again = ""
             break
+        except Unsolved as error:
+            state, message = "diverged", f"ended in iteration {iteration + 1}{again}: {error}"
+            again = ""
+            break
         history.add(residuals, before + time.perf_counter() - begun, values)
         if iteration % SNAPSHOT_EVERY == 0:
             last_good = now_fields.copied(np.float32)
@@ -143,14 +148,15 @@ def run_steady(
     mixing = cycles = None  # their room is needed for what is kept
     give_back()
     final = Checkpoint.of(flow, history, began_at)
+    short: list[str] = []
     if state not in ("diverged", "paused"):
-        flow.close_mass()
+        short = flow.close_mass()
         last_good = flow.fields()
     watch.report(history, sent)
     message += again if state != "paused" else ""
     if state == "not converged":
         message += _what_still_moves(history, rules)
-    message += "".join(f"; {note}" for note in flow.notes())
+    message += "".join(f"; {note}" for note in [*short, *flow.notes()])
     steady = {name: standing_still(history.monitors[name], rules) for name in names}
     backflow = flow.backflow() if state != "diverged" else 0.0
     return Outcome(state, message, last_good.copied(), history, steady, backflow, final)

@@ -9,6 +9,8 @@ from brook.core.solve.heat import Heat
 from brook.core.solve.past import Moment, Past
 from brook.core.solve.residuals import Residuals
 
+SETTLED = 1e-8  # of the heat that passes: what may be left before it is told
+
 
 class StillBodies:
     """Solids alone: the same steps as `SteadyFlow`, of the temperature only."""
@@ -52,8 +54,9 @@ class StillBodies:
     def change(self, conditions: object) -> None:
         """Nothing flows, so nothing changes."""
 
-    def close_mass(self) -> None:
-        self.heat.settle(self._nothing)
+    def close_mass(self) -> list[str]:
+        left = self.heat.settle(self._nothing)
+        return [f"heat is balanced only to {left:.0e}"] if left > SETTLED else []
 
     def notes(self) -> list[str]:
         """What was held at a limit because nothing is known beyond."""

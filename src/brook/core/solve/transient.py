@@ -10,6 +10,7 @@ from typing import Literal
 
 import numpy as np
 
+from brook.core.numerics.general import Unsolved
 from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.averages import Averages
 from brook.core.solve.checkpoint import Checkpoint
@@ -21,11 +22,14 @@ from brook.core.solve.run import UNWATCHED, Flow, Monitor, Outcome, State, Watch
 from brook.core.solve.setup import BoundaryConditions
 
 GROWTH = 1.1  # of a step over the one before
+FEW = 0.02  # of all steps may stay over their residual in a run that counts as converged
 TRIES = 12  # times that a step may be halved when it runs away
 LEAST_OUTER = 2
 MOMENT = ("velocity", "pressure", "flux", "off")
 SWEEPS = 2
-COUPLING = 0.85  # of what cells give each other, inertia apart: where friction rules, steps of SIMPLEC's own hardly close
+COUPLING = (
+    0.85  # of what cells give each other, inertia apart: where friction rules, steps of SIMPLEC's own hardly close
+)
 UNMIXED = 2  # iterations of a step before its states are mixed: most steps need no more
 
 
@@ -106,7 +110,7 @@ def run_in_time(
     mixing = Mixing(flow)
     before = history.seconds[-1] if len(history) else 0.0
     begun = reported = time.perf_counter()
-    sent, began = 0, len(history)
+    sent, began, short = 0, len(history), 0
     last_good = averages.onto(flow.snapshot())
     state: State = "converged"
     message = ""
@@ -120,10 +124,16 @@ def run_in_time(
         else:
             wanted = timing.step
         try:
-            step, residuals = _stepped(flow, clock, timing, _fitted(clock, timing, wanted), conditions_at, history, mixing)
+            step, residuals = _stepped(
+                flow, clock, timing, _fitted(clock, timing, wanted), conditions_at, history, mixing
+            )
         except Diverged as error:
             state, message = "diverged", explain(error, flow.stencil.mesh, clock.count + 1, f", at {clock.time:.4g} s")
             break
+        except Unsolved as error:
+            state, message = "diverged", f"ended in step {clock.count + 1}, at {clock.time:.4g} s: {error}"
+            break
+        short += timing.steps == "fixed" and step < timing.step * (1 - 1e-6)
         if step < 0.51 * wanted:
             wanted = step
         clock.time, clock.before, clock.step, clock.count = clock.time + step, step, wanted, clock.count + 1
@@ -154,6 +164,13 @@ def run_in_time(
         message = f"reached {clock.time:.4g} s in {clock.count} steps"
         if clock.loose:
             message += f"; in {clock.loose} of them residuals stayed over {timing.residual:g}"
+        if clock.loose > FEW * clock.count:
+            state = "not converged"
+            message += ": allow more repeats, or take shorter steps"
+        if short:
+            message += (
+                f"; {short} steps were shorter than {timing.step:.4g} s, so that kept moments and the end are met"
+            )
     message += "".join(f"; {note}" for note in flow.notes())
     watch.report(history, sent)
     backflow = flow.backflow() if state != "diverged" else 0.0
@@ -231,7 +248,7 @@ def _stepped(
                 if k + 1 < timing.outer:
                     mixing.end(k, residuals.worst)
             return step, residuals
-        except Diverged:
+        except (Diverged, Unsolved):
             if tries == TRIES:
                 raise
             flow.restore(kept)

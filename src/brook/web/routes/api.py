@@ -91,6 +91,7 @@ class StepOut(BaseModel):
 
 class ReadingOut(BaseModel):
     requirement: str
+    reads: str = Field(description="what of a flow in time is read; empty for a steady one")
     value: float | None = Field(description="in SI units")
     unit: str
     shown: str
@@ -317,7 +318,7 @@ def _variant_out(variant: VariantState) -> VariantOut:
     for r in variant.readings:
         dimension = dimension_of_reading(r.requirement, variant.prepared)
         readings.append(ReadingOut(
-            requirement=r.requirement.name, value=r.value, unit=dimension.unit() if dimension else "", shown=r.shown,
+            requirement=r.requirement.name, reads=r.course, value=r.value, unit=dimension.unit() if dimension else "", shown=r.shown,
             verdict=r.judgement.verdict if r.judgement else "", fresh=r.fresh, problem=r.problem,
             margin=r.judgement.margin if r.judgement else None,
         ))  # fmt: skip

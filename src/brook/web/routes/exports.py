@@ -53,12 +53,12 @@ def readings_sheet(state: StudyState) -> Sheet:
         for r in v.readings:
             dimension, judged = dimension_of_reading(r.requirement, v.prepared), r.judgement
             rows.append([
-                v.variant.title, r.requirement.title, r.requirement.reading, r.value,
+                v.variant.title, r.requirement.title, r.requirement.reading, r.course or None, r.value,
                 dimension.unit() if dimension else "", r.shown, judged.words if judged else "",
                 judged.verdict if judged else "", None if judged is None else judged.margin,
                 "yes" if r.fresh else "no",
             ])  # fmt: skip
-    titles = ("variant", "requirement", "reading", "value_si", "unit_si", "shown", "limit", "verdict", "margin",
+    titles = ("variant", "requirement", "reading", "reads", "value_si", "unit_si", "shown", "limit", "verdict", "margin",
               "up_to_date")  # fmt: skip
     return Sheet("Readings", tuple(Column(t, "", [row[k] for row in rows]) for k, t in enumerate(titles)))
 
