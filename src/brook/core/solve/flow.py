@@ -26,6 +26,7 @@ from brook.core.solve.residuals import Residuals
 from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
 
 RUNAWAY = 1000.0
+HARDLY = 1e-9  # of a cell and what it holds, in a step in time: less than that moves is at rest
 KEPT, SETTLED = 1e-9, 1e-8  # what may be left of mass and heat, over what passes, before it is told
 # Relaxation of a second start after a first one ran away.
 GENTLE = 0.8
@@ -271,7 +272,7 @@ class SteadyFlow:
         momentum.move(self)
         mass.predict(self, momentum)
         left = mass.balance(self)
-        terms = momentum.stretched + 0.5 * float(np.abs(self.flux[s.inner :]).sum())
+        terms = momentum.stretched + 0.5 * float(np.abs(self.flux[s.inner :]).sum()) + self.hardly_kept()
         # from rest nothing is stretched yet: what is left is then all there is
         kept = left / (terms + left) if left > 0 else 0.0
         solved, pushed = (self.velocity.copy(), self.pressure_gradient.copy()) if self.corrections > 1 else (None, None)
@@ -287,6 +288,19 @@ class SteadyFlow:
         self._catch_runaway(fastest)
         heat = self.passenger.follow(self, max(moving, kept)) if self.passenger is not None else 0.0
         return Residuals(moving, kept, heat)
+
+    def hardly_kept(self) -> float:
+        """Mass in kg/s that counts as none: a billionth of what cells hold, for each step in time; 0 for a steady flow."""
+        if self.past is None:
+            return 0.0
+        return HARDLY * self.past.now * float(self.medium.density @ self.stencil.mesh.volume)
+
+    def hardly_moved(self) -> float:
+        """Momentum in N that counts as none: of a billionth of a cell in each step in time; 0 for a steady flow."""
+        if self.past is None:
+            return 0.0
+        volume = self.stencil.mesh.volume
+        return HARDLY * self.past.now**2 * float(self.medium.density @ (volume * np.cbrt(volume)))
 
     def close_mass(self) -> list[str]:
         """Takes the last imbalance out of the fluxes, to round-off, and settles the heat; says where that fell short."""

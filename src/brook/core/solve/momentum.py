@@ -86,7 +86,7 @@ class Momentum:
             self.rest, self._inverse, self.ease, self.mobility, self._sums,
         )  # fmt: skip
         left, terms, self.stretched = self._sums.sum(axis=0).tolist()
-        terms += edge_terms
+        terms += edge_terms + flow.hardly_moved()
         return left / terms if terms > 0 else 0.0
 
     def move(self, flow: SteadyFlow) -> None:
