@@ -199,6 +199,7 @@ def look(
     from brook.core.formulas import FormulaError
     from brook.core.geometry.files import FileError, format_of, read_file, write_file
     from brook.core.geometry.findings import find_all
+    from brook.core.geometry.shaping import joined_words
     from brook.core.geometry.unit_check import in_metres, likely_unit
     from brook.core.look import report, step_lines, unit_lines
     from brook.core.units import UnitError, unit_factor
@@ -214,13 +215,14 @@ def look(
         if not unit:
             unit = likely_unit(surface)
             print("\n".join(unit_lines(surface)))
+        rounded = joined_words(surface)
         surface = in_metres(surface, unit)
         largest = 0.0
         if close:
             from brook.core.study import Value, value_at
 
             largest = value_at(close, Value("length", "positive"), no_names)
-        print("\n".join(report(surface)))
+        print("\n".join([*rounded, *report(surface)]))
         if mend:
             from brook.core.geometry.proposing import mended, propose  # what mends is not loaded to look
 

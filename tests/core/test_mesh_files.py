@@ -293,3 +293,27 @@ def test_a_cell_without_volume_is_told(tmp_path, suffix):
     write_mesh(path, replace(mesh, points=np.where(mesh.points > 0.6, 0.5, mesh.points)))
     with pytest.raises(FileError, match="have no volume"):
         read_mesh(path.name, path.read_bytes())
+
+
+def test_a_common_reader_takes_meshes_that_are_written(tmp_path):
+    """It cannot mix polyhedra with others."""
+    import meshio
+
+    for mesh in (box_mesh((3, 2, 2)), boxes_of_two_sizes()):
+        path = tmp_path / "a.vtu"
+        write_mesh(path, mesh)
+        read = meshio.read(path)
+        assert sum(len(block.data) for block in read.cells) == mesh.cell_count
+        assert np.allclose(read.points, mesh.points)
+        again = read_mesh("a.vtu", path.read_bytes())
+        assert [(p.name, p.count) for p in again.patches] == [(p.name, p.count) for p in mesh.patches]
+
+
+def boxes_of_two_sizes():
+    """Polyhedra where small boxes meet large ones."""
+    from brook.core.checks import prepare
+    from brook.core.pipeline import make_mesh
+    from tests.core.studies import tray
+
+    study = tray(mesh_plan={"way": "boxes", "bulk": "12 mm", "wall": "6 mm", "growth": "1.5"})
+    return make_mesh(prepare(study, study.variant("hanging")))

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from brook.core.batch import solve_variant
 from brook.core.checks import prepare
 from brook.core.geometry.solids.profiles import four_digit
 from brook.core.mesh import PLANE_SIDES, measure
@@ -14,7 +15,9 @@ from brook.core.physics.plate import friction_speed
 from brook.core.pipeline import make_mesh, solve, space_layers, stage_keys
 from brook.core.results.picture import polygons
 from brook.core.study import Study
+from brook.core.study.document import study_from
 from tests.core.meshes import box_mesh
+from tests.core.studies import raw_tray
 from tests.core.surfaces import cube
 from tests.core.test_mesh import assert_sound
 from tests.core.test_ordered import made, sheet
@@ -157,3 +160,43 @@ def test_a_stretch_that_would_do_nothing_is_told(factor, words):
     study = stream("round", stretch={"x": factor})
     told = [p for p in prepare(study, study.variants[0]).problems if p.path == "/mesh_plan/stretch/x"]
     assert [words in p.message for p in told] == [True]
+
+
+def test_layers_round_a_bar_in_a_large_box_lean_nowhere_and_the_flow_converges():
+    """Where layers end, points in the middle of sides had none over them: cells leaned by 1e-8 m, and gradients across the
+    sheet, of nothing, were larger than the flow."""
+    raw = raw_tray(requirements=[], places={}, run_rules={"residual": "1e-5", "iterations": 300})
+    circle = {
+        "kind": "circle",
+        "name": "rod",
+        "centre_x": "0 mm",
+        "centre_y": "0 mm",
+        "diameter": "12 mm",
+        "patch": "rod",
+    }
+    outer = {"name": "box", "left": "-180 mm", "bottom": "-180 mm", "width": "360 mm", "height": "360 mm",
+             "patches": {"left": "inlet", "right": "outlet", "bottom": "south", "top": "north"}}  # fmt: skip
+    raw["variants"] = [
+        {"name": "a", "title": "A", "geometry": {"body": "box", "depth": "12 mm", "outer": outer, "shapes": [circle]}}
+    ]
+    raw["mesh_plan"] = {
+        "way": "boxes", "bulk": "12 mm", "wall": "12 mm", "growth": "1.15", "patches": {"rod": "0.72 mm"},
+        "zones": [{"kind": "cylinder", "size": "3 mm", "z": "-1 m", "end_z": "2 m", "end_x": "0 m", "diameter": "60 mm"}],
+        "layers": {"number": 4, "height_of": "first", "height": "0.2 mm", "growth": "1.2", "patches": ["rod"]},
+    }  # fmt: skip
+    raw["set_up"] = {
+        "fluid": {"kind": "library", "substance": "water", "temperature": "20 degC"},
+        "boundaries": [
+            {"kind": "velocity", "patch": "inlet", "speed": "0.2 mm/s"}, {"kind": "pressure", "patch": "outlet"},
+            {"kind": "slip", "patch": "south"}, {"kind": "slip", "patch": "north"},
+        ],
+    }  # fmt: skip
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    assert prepared.problems == ()
+    mesh = make_mesh(prepared)
+    low, high = (mesh.points[side, :2] for side in (mesh.points[:, 2] < 1e-9, mesh.points[:, 2] > 1e-9))
+    assert np.array_equal(low[np.lexsort(low.T)], high[np.lexsort(high.T)])
+    assert np.ptp(mesh.centre[:, 2]) < 1e-15
+    _, outcome = solve_variant(study, "a")
+    assert outcome.state == "converged", outcome.message

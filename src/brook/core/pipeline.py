@@ -62,8 +62,8 @@ COURSES = {"mean": "mean", "largest": "largest value", "smallest": "smallest val
 STICKING = ("wall", "sliding", "turning")
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 2
-SPACE_MESH_VERSION = 4
-OWN_MESH_VERSION = 2
+SPACE_MESH_VERSION = 5
+OWN_MESH_VERSION = 3
 SOLVER_VERSION = 7
 
 

@@ -41,7 +41,7 @@ def boundary_problems(
     """What of boundaries cannot stand, and what is missing for anything to flow."""
     problems = []
     seen: set[str] = set()
-    roles = set()
+    roles, kinds = set(), set()
     for k, boundary in enumerate(study.set_up.boundaries):
         if boundary.patch in seen:
             message = f"something else is already said of '{boundary.patch}'; keep one of the two"
@@ -54,7 +54,10 @@ def boundary_problems(
             problems.append(Problem(f"/set_up/boundaries/{k}/axis", message))
         if boundary.patch in patches:
             roles.add(boundary.role)
-    if "inflow" in roles and "outflow" not in roles:
+            if boundary.role == "inflow":
+                kinds.add(boundary.kind)
+    # a stream on all sides carries out what it carries in
+    if "inflow" in roles and "outflow" not in roles and kinds != {"stream"}:
         message = f"'{variant.title}' has an inlet but no outlet: say of one patch that fluid leaves through it"
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
     heat = study.set_up.heat

@@ -24,6 +24,7 @@ _NUMBER = re.compile(r"(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?")
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*")
 _COMPARE = re.compile(r"<=|>=|==|!=|<|>")
 _UNIT_FACTOR = re.compile(r"([A-Za-z]+|%)(\^-?\d+)?")
+_ONE_OVER = re.compile(r"1/(?=[A-Za-zµΩ%°(])")
 _UNIT_GROUP = re.compile(r"\([A-Za-z0-9^ ]+\)")
 MAX_LENGTH = 500
 MAX_DEPTH = 40
@@ -172,9 +173,13 @@ class _Parser:
         if self.text[at : at + 1] == " ":
             at += 1
         first = _UNIT_FACTOR.match(self.text, at)
-        if not first or first.group(1) not in SYMBOLS:
+        over = _ONE_OVER.match(self.text, at) if at > start else None  # `2e-4 1/K`, as units are shown
+        if over:
+            begin, at = at, at + 1
+        elif first and first.group(1) in SYMBOLS:
+            begin, at = at, first.end()
+        else:
             return ""
-        begin, at = at, first.end()
         while at < len(self.text) and self.text[at] in "/ ":
             group = _UNIT_GROUP.match(self.text, at + 1) if self.text[at] == "/" else None
             factor = _UNIT_FACTOR.match(self.text, at + 1)
@@ -184,6 +189,8 @@ class _Parser:
                 at = factor.end()
             else:
                 break
+        if over and at == begin + 1:
+            return ""
         following = self.text[at : at + 1]
         if following.isalnum() or following == "_":
             raise FormulaError(f"'{self.text[begin:].split()[0]}' is not a unit", begin)

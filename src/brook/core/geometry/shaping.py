@@ -156,8 +156,21 @@ def _from_file(pointer: str, part: Resolved, read: Reader) -> tuple[Surface, Not
     for name, to in part.names.items():
         if name in surface.patches:
             surface = renamed(surface, name, to)
-    words = "" if not unknown else f"the file has no part called {', '.join(unknown)}"
-    return surface, Note(pointer, words, "", more)
+    words = [] if not unknown else [f"the file has no part called {', '.join(unknown)}"]
+    words += joined_words(raw)
+    return surface, Note(pointer, "; ".join(words), "", more)
+
+
+def joined_words(surface: Surface) -> list[str]:
+    """What reading did to points that were rounded differently."""
+    if not surface.joined:
+        return []
+    were = "1 point that differed from another by rounding was made one with it"
+    return [
+        were
+        if surface.joined == 1
+        else f"{surface.joined} points that differed from others by rounding were made one with them"
+    ]
 
 
 def _step(index: int, step: Resolved) -> Callable[[State], State]:

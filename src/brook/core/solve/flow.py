@@ -26,6 +26,7 @@ from brook.core.solve.residuals import Residuals
 from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
 
 RUNAWAY = 1000.0
+UNBALANCED = 1e-6  # of what flows through given boundaries
 HARDLY = 1e-9  # of a cell and what it holds, in a step in time: less than that moves is at rest
 KEPT, SETTLED = 1e-9, 1e-8  # what may be left of mass and heat, over what passes, before it is told
 # Relaxation of a second start after a first one ran away.
@@ -142,7 +143,9 @@ class SteadyFlow:
         if not np.array_equal(conditions.kind, self.conditions.kind):
             raise ValueError("what holds on a boundary may not change while a flow is computed, only its values")
         self.conditions = conditions
-        self.flux[self.stencil.inner :][self.fixed] = self._given_flux()[self.fixed]
+        given = self._given_flux()
+        self._refuse_unbalanced(given)
+        self.flux[self.stencil.inner :][self.fixed] = given[self.fixed]
         self.start_pressure(self.pressure)
 
     @property
@@ -187,6 +190,7 @@ class SteadyFlow:
         self.flux = np.concatenate([np.zeros(s.inner), through])
         self.pressure, self.pressure_gradient = np.zeros(s.cells), np.zeros((s.cells, 3))
         self.reference_speed = self._reference_speed()
+        self._refuse_unbalanced(through)
         if np.any(self.flux):
             self.velocity = project(self, 1e-6)
 
@@ -211,6 +215,18 @@ class SteadyFlow:
         """The mass flow (B,) in kg/s out through boundaries of given velocity."""
         through = np.einsum("ij,ij->i", self.conditions.velocity, self.stencil.area[self.stencil.inner :])
         return np.where(self.conditions.kind == FIXED, self.medium.on_boundary * through, 0.0)
+
+    def _refuse_unbalanced(self, given: np.ndarray) -> None:
+        """Raises `ValueError` where all that flows through boundaries (B,) is given and more is to enter than to leave."""
+        if not self.conditions.is_closed or (self.passenger is not None and self.passenger.buoyancy == "density"):
+            return
+        net, through = float(given.sum()), float(np.abs(given).sum())
+        if abs(net) > UNBALANCED * through:
+            more, less = ("leave", "enter") if net > 0 else ("enter", "leave")
+            raise ValueError(
+                f"{abs(net):.3g} kg/s more are to {more} than to {less}, and no boundary lets the rest through: name an "
+                "outlet, or let the stream lie on all sides"
+            )
 
     def _reference_speed(self) -> float:
         """The largest speed that the boundaries suggest, in m/s."""

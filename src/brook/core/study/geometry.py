@@ -17,12 +17,12 @@ MOST_CORNERS = 200
 
 
 class Sides(Part):
-    """The patch that each side of a rectangle belongs to."""
+    """The patch that each side of a rectangle belongs to; a side that openings or other shapes take away needs no name."""
 
-    left: Name
-    right: Name
-    bottom: Name
-    top: Name
+    left: Name = "left"
+    right: Name = "right"
+    bottom: Name = "bottom"
+    top: Name = "top"
 
     @classmethod
     def all(cls, patch: str) -> Sides:
@@ -39,7 +39,7 @@ class Rectangle(Part):
     bottom: Coordinate
     width: Length
     height: Length
-    patches: Sides
+    patches: Sides = Sides()
 
 
 class Circle(Part):

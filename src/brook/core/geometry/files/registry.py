@@ -10,6 +10,7 @@ from brook.core.geometry.files.step import STEP
 from brook.core.geometry.files.stl import BINARY, TEXT
 from brook.core.geometry.files.threemf import THREE_MF
 from brook.core.geometry.surface import Surface
+from brook.core.geometry.surface.rounding import joined
 
 DEFLECTION = 1e-4
 FORMATS: dict[str, FileFormat] = {f.suffix: f for f in (TEXT, BINARY, OBJ, PLY, THREE_MF, STEP, GLB)}
@@ -37,10 +38,10 @@ def read_file(name: str, data: bytes, deflection: float = DEFLECTION) -> Surface
     try:
         known = format_of(name)
         if known.read_within is not None:
-            return known.read_within(data, deflection)
+            return joined(known.read_within(data, deflection))
         if known.read is None:
             raise FileError(f"{known.words} is only written here; bring the shape in as another format")
-        return known.read(data)
+        return joined(known.read(data))
     except MemoryError:
         raise FileError("the file needs more memory than there is; write it more coarsely") from None
 

@@ -43,12 +43,13 @@ class Edges:
 @dataclass(frozen=True, eq=False)
 class Surface:
     """points (P, 3) in m; triangles (T, 3) as point numbers, anticlockwise seen from outside; patch (T,) as an
-    index into `patches`. Frozen: an operation gives a new one."""
+    index into `patches`. Frozen: an operation gives a new one. `joined` points were made one with others on reading."""
 
     points: np.ndarray
     triangles: np.ndarray
     patch: np.ndarray
     patches: tuple[str, ...]
+    joined: int = 0
 
     def __post_init__(self) -> None:
         for array in (self.points, self.triangles, self.patch):

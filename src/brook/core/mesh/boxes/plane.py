@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 import shapely
+from scipy.spatial import cKDTree
 
 from brook.core.geometry.plane import PlaneShape
 from brook.core.geometry.surface import Surface
@@ -23,6 +24,7 @@ from brook.core.mesh.boxes.skin import features_of, fit, kernels
 from brook.core.mesh.polyhedral import PLANE_SIDES, Mesh, Patch
 
 LIDS = ("front", "back")
+ASTRAY = 0.05  # of the half height of a sheet, which is that of its smallest boxes: so far may points be from those under them
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,11 +135,26 @@ def _with_whole_lids(mesh: Mesh) -> Mesh:
 
 
 def _one_over_other(mesh: Mesh, middle: float) -> Mesh:
-    """Upper points moved over the lower ones that they are joined with by an upright edge."""
+    """Upper points moved over the lower ones: those that an upright edge joins, and of the rest, which stand in the middle of
+    sides where layers end, the nearest. Raises `MeshError` where a point has none over it.
+
+    A sheet whose points do not stand just over one another has cells that lean, and gradients across it of nothing.
+    """
     after = np.arange(1, len(mesh.face_points) + 1)
     after[mesh.face_offsets[1:] - 1] = mesh.face_offsets[:-1]
     one, other = mesh.face_points, mesh.face_points[after]
     upright = (mesh.points[one, 2] < middle) & (mesh.points[other, 2] > middle)
     points = mesh.points.copy()
     points[other[upright], :2] = points[one[upright], :2]
+    alone = np.ones(len(points), bool)
+    alone[one[upright]] = alone[other[upright]] = False
+    alone[np.setdiff1d(np.arange(len(points)), mesh.face_points)] = False
+    low, high = (np.nonzero(alone & side)[0] for side in (points[:, 2] < middle, points[:, 2] > middle))
+    if len(low) != len(high):
+        raise MeshError("the two sides of a plane mesh are not alike; choose other sizes of its layers")
+    if len(low):
+        near, under = cKDTree(points[low, :2]).query(points[high, :2])
+        if near.max() > ASTRAY * middle or len(np.unique(under)) < len(low):
+            raise MeshError("the two sides of a plane mesh are not alike; choose other sizes of its layers")
+        points[high, :2] = points[low[under], :2]
     return replace(mesh, points=points)

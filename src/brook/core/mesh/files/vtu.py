@@ -1,9 +1,10 @@
 """VTU, the unstructured grid of VTK in XML: cells of any kind, patches as polygons with a number each.
 
-What is written has a cell array `patch` (-1 for cells with a volume) and, as a field `patch_names`, the bytes of the
-names, each ended by a zero; `body` and `body_names` likewise (-1 for polygons). Walls between bodies are polygons too. In
-a file of others any whole-number cell array tells polygons of patches apart: one called `patch`, or the only one there is
-besides `body`.
+What is written has cells with a volume only, as many readers take no others beside polyhedra. Its patches, and walls
+between bodies, stand in fields: `patch_corners` are the points of their sides, one side after the other, `patch_ends` where
+each ends, `patch_of` whose it is, and `patch_names` the bytes of the names, each ended by a zero; `body_names` likewise. In
+a file of others patches are polygons, and any whole-number cell array tells them apart: one called `patch`, or the only one
+there is besides `body`.
 """
 
 from __future__ import annotations
@@ -109,6 +110,7 @@ class _Reader:
             if len(solid):
                 collected.add_polyhedra(*self._polyhedra(cells, solid), len(solid), body)
         self._patches(collected, kinds, every)
+        self._patches_in_fields(collected)
         return collected.mesh()
 
     def _bodies(self, kinds: np.ndarray) -> list[tuple[str, np.ndarray]]:
@@ -163,13 +165,32 @@ class _Reader:
         whole = [n for n, e in arrays.items() if "Int" in e.get("type", "") and n != "body"]
         name = "patch" if "patch" in arrays else whole[0] if len(whole) == 1 else None
         number = self._array(arrays[name]).astype(int)[plane] if name else np.zeros(len(plane), int)
-        names = self._texts("patch_names")
-        for k in np.unique(number):
+        names, numbers = self._texts("patch_names"), np.unique(number)
+        if len(numbers) > MOST_PATCHES:
+            raise FileError(f"the VTU file tells {len(numbers)} patches apart; {MOST_PATCHES} are the most")
+        for k in numbers:
             chosen = plane[number == k]
             faces = every.part(chosen)
             if (kinds[chosen] == 8).any():
                 raise FileError("the VTU file has pixels; write its patches as quads or polygons")
             collected.add_patch(names[k] if 0 <= k < len(names) else f"patch_{k}", faces)
+
+    def _patches_in_fields(self, collected: Collected) -> None:
+        """As they are written here."""
+        fields = {e.get("Name", ""): e for e in self.root.findall(".//FieldData/DataArray")}
+        if not {"patch_corners", "patch_ends", "patch_of"} <= fields.keys():
+            return
+        flat, ends, of = (self._array(fields[n]).astype(int) for n in ("patch_corners", "patch_ends", "patch_of"))
+        offsets = np.concatenate([[0], ends])
+        if len(of) != len(ends) or (np.diff(offsets) < 0).any() or offsets[-1] != len(flat):
+            raise FileError("the patches of the VTU file do not fit together; write it anew")
+        names, every = self._texts("patch_names"), Polygons(flat, offsets)
+        numbers = np.unique(of)
+        if len(numbers) > MOST_PATCHES:
+            raise FileError(f"the VTU file tells {len(numbers)} patches apart; {MOST_PATCHES} are the most")
+        for k in numbers.tolist():
+            name = names[k] if 0 <= k < len(names) else f"patch_{k}"
+            collected.add_patch(name, every.part(np.nonzero(of == k)[0]))
 
     def _texts(self, name: str) -> list[str]:
         for e in self.root.findall(".//FieldData/*"):
@@ -238,14 +259,16 @@ class _Reader:
 
 
 def write(path: Path, mesh: Mesh) -> None:
-    """All cells as polyhedra with their body, and the faces of patches, and of walls between bodies, as polygons."""
-    offsets, faces = mesh.cell_faces
+    """All cells as polyhedra with their body, and the faces of patches, and of walls between bodies, in fields."""
+    order = _by_points(mesh)
+    every = Polygons(mesh.cell_faces[1], mesh.cell_faces[0]).part(order)  # faces of cells, like points of polygons
+    offsets, faces = every.offsets, every.flat
     corners = np.diff(mesh.face_offsets)
     sides = Polygons(mesh.face_points, mesh.face_offsets)
     cell = np.repeat(np.arange(mesh.cell_count), np.diff(offsets))
     outward = sides.part(faces)
     turned = outward.turned()
-    inward = np.repeat(mesh.owner[faces] != cell, outward.corners)
+    inward = np.repeat(mesh.owner[faces] != order[cell], outward.corners)
     flat = np.where(inward, turned.flat, outward.flat)
     # of each cell: how many sides, then of each side how many corners and which
     counts = np.bincount(cell, 1 + corners[faces], mesh.cell_count).astype(int) + 1
@@ -260,16 +283,10 @@ def write(path: Path, mesh: Mesh) -> None:
     of_cells = np.bincount(pair[:, 0], minlength=mesh.cell_count)
     at_wall, wall_names, wall = mesh.between_bodies
     skin = sides.part(np.concatenate([at_wall, np.arange(mesh.inner_count, mesh.face_count)]))
-    ends = np.concatenate([np.cumsum(of_cells), len(pair) + skin.offsets[1:]])
-    kinds = np.concatenate([np.full(mesh.cell_count, POLYHEDRON), np.full(skin.count, 7)])
     names = [p.name for p in mesh.patches]
     names += [n for n in wall_names if n not in names]
     numbers = np.array([names.index(n) for n in wall_names], int)
-    patch = np.concatenate(
-        [np.full(mesh.cell_count, -1), numbers[wall], *(np.full(p.count, k) for k, p in enumerate(mesh.patches))]
-    )
-    body = np.concatenate([mesh.body, np.full(skin.count, -1)])
-    faceoffsets = np.concatenate([stream_ends, np.full(skin.count, -1)])
+    patch = np.concatenate([numbers[wall], *(np.full(p.count, k) for k, p in enumerate(mesh.patches))]).astype(np.int64)
     with path.open("wb") as out:
         out.write(
             b'<?xml version="1.0"?>\n<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian" '
@@ -278,19 +295,29 @@ def write(path: Path, mesh: Mesh) -> None:
         for name, words in (("patch_names", names), ("body_names", mesh.bodies)):
             codes = np.frombuffer(b"".join(word.encode() + b"\0" for word in words), np.uint8)
             _put(out, name, codes, tuples=len(codes))
+        for name, values in (("patch_corners", skin.flat), ("patch_ends", skin.offsets[1:]), ("patch_of", patch)):
+            _put(out, name, values, tuples=len(values))
         out.write(b"</FieldData>\n")
-        out.write(f'<Piece NumberOfPoints="{len(mesh.points)}" NumberOfCells="{len(kinds)}">\n<Points>\n'.encode())
+        out.write(f'<Piece NumberOfPoints="{len(mesh.points)}" NumberOfCells="{mesh.cell_count}">\n<Points>\n'.encode())
         _put(out, "Points", mesh.points, 3)
         out.write(b"</Points>\n<Cells>\n")
-        _put(out, "connectivity", np.concatenate([pair[:, 1], skin.flat]))
-        _put(out, "offsets", ends)
-        _put(out, "types", kinds.astype(np.uint8))
+        _put(out, "connectivity", pair[:, 1])
+        _put(out, "offsets", np.cumsum(of_cells))
+        _put(out, "types", np.full(mesh.cell_count, POLYHEDRON, np.uint8))
         _put(out, "faces", stream)
-        _put(out, "faceoffsets", faceoffsets)
+        _put(out, "faceoffsets", stream_ends)
         out.write(b"</Cells>\n<CellData>\n")
-        _put(out, "patch", patch)
-        _put(out, "body", body)
+        _put(out, "body", mesh.body[order])
         out.write(b"</CellData>\n</Piece>\n</UnstructuredGrid>\n</VTKFile>\n")
+
+
+def _by_points(mesh: Mesh) -> np.ndarray:
+    """Cells in the order of how many points they have: some readers lose the others' data otherwise."""
+    offsets, faces = mesh.cell_faces
+    sides = Polygons(mesh.face_points, mesh.face_offsets).part(faces)
+    cell = np.repeat(np.repeat(np.arange(mesh.cell_count), np.diff(offsets)), sides.corners)
+    pairs = np.unique(cell * len(mesh.points) + sides.flat)
+    return np.argsort(np.bincount(pairs // len(mesh.points), minlength=mesh.cell_count), kind="stable")
 
 
 def _put(out: BinaryIO, name: str, values: np.ndarray, components: int = 1, tuples: int = 0) -> None:
@@ -298,7 +325,8 @@ def _put(out: BinaryIO, name: str, values: np.ndarray, components: int = 1, tupl
         values, "<f8" if values.dtype.kind == "f" else "u1" if values.dtype == np.uint8 else "<i8"
     )
     kind = {"f": "Float64", "u": "UInt8", "i": "Int64"}[values.dtype.kind]
-    more = f'NumberOfTuples="{tuples}"' if tuples else f'NumberOfComponents="{components}"'
-    out.write(f'<DataArray type="{kind}" Name="{name}" {more} format="binary">'.encode())
+    # one component is what nothing said means, and what some readers take wrongly
+    more = f'NumberOfTuples="{tuples}" ' if tuples else f'NumberOfComponents="{components}" ' if components > 1 else ""
+    out.write(f'<DataArray type="{kind}" Name="{name}" {more}format="binary">'.encode())
     out.write(base64.b64encode(np.uint64(values.nbytes).tobytes() + values.tobytes()))
     out.write(b"</DataArray>\n")

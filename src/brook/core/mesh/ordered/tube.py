@@ -1,4 +1,7 @@
-"""A round pipe along lines and arcs: a square of cells in its middle and rings around, carried along without twist."""
+"""A round pipe along lines and arcs: a square of cells in its middle and rings around, carried along without twist.
+
+Its cross-section is a polygon of as many sides as cells stand around, with the area of the circle.
+"""
 
 from __future__ import annotations
 
@@ -37,6 +40,12 @@ def build(part: Resolved) -> Mesh:
     return mesh_of(points, hexahedra, patches)
 
 
+def wider(around: int) -> float:
+    """How far the corners of a polygon stand out whose area is that of a circle of radius 1."""
+    turn = 2 * np.pi / around
+    return float(np.sqrt(turn / np.sin(turn)))
+
+
 def _wall(edge: np.ndarray, begin: np.ndarray, step: int) -> Polygons:
     a, b = edge.T
     return Polygons.rows((np.stack([a, b, b + step, a + step], axis=1) + begin).reshape(-1, 4))
@@ -47,7 +56,7 @@ def _section(part: Resolved, radius: float) -> tuple[np.ndarray, np.ndarray, np.
     n = part.across
     around = 4 * n
     angle = -0.75 * np.pi + 2 * np.pi * np.arange(around) / around
-    circle = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    circle = np.stack([np.cos(angle), np.sin(angle)], axis=1) * wider(around)
     if part.inner:
         points, cells, edge = np.zeros((0, 2)), np.zeros((0, 4), int), part.inner / 2 * circle
         ring = np.arange(around)

@@ -1,0 +1,110 @@
+"""Small things that were not what they were called, or were refused without a reason."""
+
+import numpy as np
+import pytest
+from typer.testing import CliRunner
+
+from brook.cli import app
+from brook.core.batch import solve_variant
+from brook.core.checks import check
+from brook.core.formulas import FormulaError, evaluate, parse
+from brook.core.geometry.files import read_file, write_file
+from brook.core.geometry.shaping import joined_words
+from brook.core.geometry.surface import Surface
+from brook.core.mesh.ordered.tube import wider
+from brook.core.study.document import study_from
+from brook.core.units import DIMENSIONS
+from tests.core.studies import raw_tray
+from tests.core.surfaces import cube as box
+
+
+@pytest.mark.parametrize("text", ["2.1e-4 1/K", "2.1e-4 K^-1", "2.1e-4/(1 K)"])
+def test_a_unit_of_one_over_something_fits_as_it_is_shown(text):
+    found = evaluate(parse(text), lambda _: None)
+    assert (found.value, found.dimension) == (pytest.approx(2.1e-4), DIMENSIONS["expansion"])
+
+
+@pytest.mark.parametrize("text", ["3 1/x", "3 1/", "3 1", "3 1/2"])
+def test_one_over_something_else_is_no_unit(text):
+    with pytest.raises(FormulaError):
+        parse(text)
+
+
+def rounded(surface, by):
+    """Every triangle with corners of its own, each moved by a rounding difference."""
+    corners = surface.points[surface.triangles].reshape(-1, 3)
+    moved = corners + by * np.random.default_rng(1).uniform(-1, 1, corners.shape)
+    return Surface(moved, np.arange(len(moved)).reshape(-1, 3), surface.patch, surface.patches)
+
+
+def is_closed(surface):
+    edges = np.sort(surface.triangles[:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
+    return (np.unique(edges, axis=0, return_counts=True)[1] == 2).all()
+
+
+@pytest.mark.parametrize("suffix", ["obj", "ply"])
+def test_points_that_differ_by_rounding_are_one_and_it_is_said(suffix, tmp_path):
+    whole = box()
+    size = float(np.abs(whole.points).max())
+    text = write_file(f"a.{suffix}", rounded(whole, 1e-16 * size))
+    surface = read_file(f"a.{suffix}", text)
+    assert is_closed(surface)
+    assert len(surface.points) == len(whole.points)
+    assert "by rounding were made one with them" in joined_words(surface)[0]
+    (tmp_path / f"a.{suffix}").write_bytes(text)
+    said = CliRunner().invoke(app, ["look", str(tmp_path / f"a.{suffix}"), "--unit", "m"])
+    assert "by rounding were made one" in said.stdout
+    assert said.exit_code == 0
+
+
+def test_points_further_apart_stay_and_many_at_one_place_take_no_time():
+    whole = box()
+    size = float(np.abs(whole.points).max())
+    apart = read_file("a.obj", write_file("a.obj", rounded(whole, 1e-6 * size)))
+    assert apart.joined == 0
+    assert not is_closed(apart)
+    assert read_file("a.obj", write_file("a.obj", whole)).joined == 0
+    turn = np.linspace(0, 2 * np.pi, 60_001)
+    rim = np.stack([np.cos(turn), np.sin(turn), 0 * turn], axis=1)
+    hub = np.random.default_rng(2).uniform(
+        -1e-13, 1e-13, (60_000, 3)
+    )  # each triangle with a point of its own in the middle
+    points = np.concatenate([rim, hub])
+    k = np.arange(60_000)
+    triangles = np.stack([k, k + 1, 60_001 + k], axis=1)
+    found = read_file("a.obj", write_file("a.obj", Surface(points, triangles, np.zeros(60_000, int), ("a",))))
+    assert found.joined == 60_000  # all of the hub but one, and the end of the rim that is its beginning
+    one_far_off = Surface(np.concatenate([whole.points, [[1e12, 0, 0]]]), whole.triangles, whole.patch, whole.patches)
+    assert read_file("a.obj", write_file("a.obj", one_far_off)).count == whole.count
+
+
+def test_a_tube_of_cells_has_the_area_of_its_circle():
+    for around in (16, 32, 64):
+        turn = 2 * np.pi / around
+        assert around / 2 * np.sin(turn) * wider(around) ** 2 == pytest.approx(np.pi, rel=1e-12)
+
+
+def streamed(**values):
+    raw = raw_tray(variants=[raw_tray()["variants"][0]], requirements=[], places={})
+    raw["variants"][0]["geometry"]["openings"] = []
+    raw["variants"][0]["geometry"]["outer"].pop("patches")  # names of their own are not asked for
+    raw["set_up"]["boundaries"] = [
+        {"kind": "stream", "patch": side, "velocity_x": "3 mm/s", "velocity_y": "1 mm/s", **values}
+        for side in ("left", "right", "bottom", "top")
+    ]
+    return study_from(raw)
+
+
+def test_a_stream_on_all_sides_needs_no_outlet():
+    study = streamed()
+    assert check(study) == []
+    _, outcome = solve_variant(study, "plain")
+    assert outcome.state == "converged"
+    assert outcome.fields.velocity[:, 0] == pytest.approx(np.full(outcome.fields.mesh.cell_count, 3e-3), rel=1e-4)
+
+
+def test_a_stream_that_does_not_come_out_again_is_refused():
+    raw = streamed().model_dump(mode="json")
+    raw["set_up"]["boundaries"].pop(1)
+    with pytest.raises(ValueError, match="kg/s more are to enter than to leave"):
+        solve_variant(study_from(raw), "plain")
