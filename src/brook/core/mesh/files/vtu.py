@@ -2,7 +2,8 @@
 
 What is written has cells with a volume only, as many readers take no others beside polyhedra. Its patches, and walls
 between bodies, stand in fields: `patch_corners` are the points of their sides, one side after the other, `patch_ends` where
-each ends, `patch_of` whose it is, and `patch_names` the bytes of the names, each ended by a zero; `body_names` likewise. In
+each ends, `patch_of` whose it is, and `patch_names` the bytes of the names, each ended by a zero; `body_names` likewise. `number` is
+that of a cell before all were put into the order of how many points they have. In
 a file of others patches are polygons, and any whole-number cell array tells them apart: one called `patch`, or the only one
 there is besides `body`.
 """
@@ -107,6 +108,9 @@ class _Reader:
                     turned = VOXEL if number == 11 else [0, 2, 1, 3, 5, 4] if kind == "wedge" else slice(None)
                     collected.add_cells(kind, corners[:, turned], body)
             solid = np.nonzero(of_body & (kinds == POLYHEDRON))[0]
+            if "number" in self._cell_arrays():  # as they were before they were put into this order
+                number = self._array(self._cell_arrays()["number"])
+                solid = solid[np.argsort(number[solid], kind="stable")]
             if len(solid):
                 collected.add_polyhedra(*self._polyhedra(cells, solid), len(solid), body)
         self._patches(collected, kinds, every)
@@ -162,7 +166,7 @@ class _Reader:
         if not len(plane):
             return
         arrays = self._cell_arrays()
-        whole = [n for n, e in arrays.items() if "Int" in e.get("type", "") and n != "body"]
+        whole = [n for n, e in arrays.items() if "Int" in e.get("type", "") and n not in ("body", "number")]
         name = "patch" if "patch" in arrays else whole[0] if len(whole) == 1 else None
         number = self._array(arrays[name]).astype(int)[plane] if name else np.zeros(len(plane), int)
         names, numbers = self._texts("patch_names"), np.unique(number)
@@ -308,6 +312,7 @@ def write(path: Path, mesh: Mesh) -> None:
         _put(out, "faceoffsets", stream_ends)
         out.write(b"</Cells>\n<CellData>\n")
         _put(out, "body", mesh.body[order])
+        _put(out, "number", order)
         out.write(b"</CellData>\n</Piece>\n</UnstructuredGrid>\n</VTKFile>\n")
 
 
