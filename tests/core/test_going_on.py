@@ -38,7 +38,7 @@ def test_a_paused_run_that_goes_on_comes_to_the_same_answer(case, tmp_path):
     # the very same steps up to the pause; the same answer to the residuals' limit after it
     assert second.history.momentum[:30] == whole.history.momentum[:30]
     assert second.history.marks == [(30, "went on")]
-    assert second.iterations <= 1.1 * whole.iterations
+    assert second.iterations <= whole.iterations + 25  # the states that were mixed are not kept over a pause
     scale = np.abs(whole.fields.velocity).max()
     np.testing.assert_allclose(second.fields.velocity, whole.fields.velocity, atol=1e-4 * scale)
     assert second.history.seconds == sorted(second.history.seconds)

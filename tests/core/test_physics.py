@@ -164,9 +164,10 @@ def test_the_developed_profile_between_plates_is_a_parabola():
     assert profile == pytest.approx(6 * y * (1 - y), abs=0.005)
 
 
-def test_a_profile_without_any_wall_is_even():
+def test_a_profile_without_any_wall_is_refused():
     mesh = box_mesh((1, 4, 4))
-    assert developed_profile(mesh, mesh.patch("left"), set()) == pytest.approx(np.ones(16))
+    with pytest.raises(ValueError, match="no wall touches the rim"):
+        developed_profile(mesh, mesh.patch("left"), set())
 
 
 def turned_channel(degrees, across):
@@ -193,10 +194,10 @@ def turned_channel(degrees, across):
 def test_a_channel_that_lies_askew_to_its_cells_loses_the_same(degrees):
     """The exact answer is the same in any direction; cut cells come near it, and much nearer when they are halved."""
     errors = []
-    for across in (10, 20):
+    for across in (20, 40):
         drop, fastest = readings(turned_channel(degrees, across))
         errors.append([abs(2 * drop / LOSS - 1), abs(fastest / (1.5 * SPEED) - 1)])
-    assert max(errors[0]) < 0.02
+    assert max(errors[0]) < 0.004
     assert max(errors[1]) < 0.35 * max(errors[0])
 
 

@@ -26,7 +26,7 @@ from brook.core.solve.residuals import Residuals
 from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
 
 RUNAWAY = 1000.0
-UNBALANCED = 1e-6  # of what flows through given boundaries
+UNBALANCED = 1e-6  # of what would flow if boundaries were square to their velocity
 HARDLY = 1e-9  # of a cell and what it holds, in a step in time: less than that moves is at rest
 KEPT, SETTLED = 1e-9, 1e-8  # what may be left of mass and heat, over what passes, before it is told
 # Relaxation of a second start after a first one ran away.
@@ -86,7 +86,9 @@ class SteadyFlow:
             self.pressure_solver.work_in(self.mass.spare)
         self.passenger = passenger
         if start:
-            self.begin(self._given_flux())
+            given = self._given_flux()
+            self._refuse_unbalanced(given)
+            self.begin(given)
         if passenger is not None:
             if passenger.heat.stencil is stencil:
                 levels = self.pressure_solver.levels if isinstance(self.pressure_solver, OwnMultigrid) else None
@@ -190,7 +192,6 @@ class SteadyFlow:
         self.flux = np.concatenate([np.zeros(s.inner), through])
         self.pressure, self.pressure_gradient = np.zeros(s.cells), np.zeros((s.cells, 3))
         self.reference_speed = self._reference_speed()
-        self._refuse_unbalanced(through)
         if np.any(self.flux):
             self.velocity = project(self, 1e-6)
 
@@ -220,7 +221,11 @@ class SteadyFlow:
         """Raises `ValueError` where all that flows through boundaries (B,) is given and more is to enter than to leave."""
         if not self.conditions.is_closed or (self.passenger is not None and self.passenger.buoyancy == "density"):
             return
-        net, through = float(given.sum()), float(np.abs(given).sum())
+        speeds = np.linalg.norm(self.conditions.velocity, axis=1)
+        net = float(given.sum())
+        through = float(
+            (self.medium.on_boundary * speeds) @ np.linalg.norm(self.stencil.area[self.stencil.inner :], axis=1)
+        )
         if abs(net) > UNBALANCED * through:
             more, less = ("leave", "enter") if net > 0 else ("enter", "leave")
             raise ValueError(

@@ -174,7 +174,7 @@ class SetUp(Part):
     timing: Timing = Steady()
     heat: Heat | None = None
     materials: Annotated[dict[Name, Material], Field(max_length=200)] = {}
-    convection: Literal["limited", "central", "upwind"] = "limited"
+    convection: Literal["limited", "third", "central", "upwind"] = "limited"
     reference: Reference = Reference()
 
 

@@ -101,11 +101,11 @@ class _Reader:
             raise FileError(f"the VTU file has cells of VTK's kind {strange[0]}; write it with straight-sided cells")
         every = Polygons(flat, offsets)
         for body, of_body in self._bodies(kinds):
-            for number, kind in {**VOLUMES, 11: "hexahedron"}.items():
-                chosen = np.nonzero(of_body & (kinds == number))[0]
+            for code, kind in {**VOLUMES, 11: "hexahedron"}.items():
+                chosen = np.nonzero(of_body & (kinds == code))[0]
                 if len(chosen):
                     corners = every.part(chosen).flat.reshape(-1, CORNERS[kind])
-                    turned = VOXEL if number == 11 else [0, 2, 1, 3, 5, 4] if kind == "wedge" else slice(None)
+                    turned = VOXEL if code == 11 else [0, 2, 1, 3, 5, 4] if kind == "wedge" else slice(None)
                     collected.add_cells(kind, corners[:, turned], body)
             solid = np.nonzero(of_body & (kinds == POLYHEDRON))[0]
             if "number" in self._cell_arrays():  # as they were before they were put into this order

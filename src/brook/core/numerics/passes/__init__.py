@@ -11,6 +11,7 @@ from brook.core.numerics.passes.carrying import (
 )
 from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED
 from brook.core.numerics.passes.gradients import (
+    bends,
     ends,
     inverted,
     moments,
@@ -44,6 +45,7 @@ __all__ = [
     "SKEWED",
     "answer",
     "backward",
+    "bends",
     "carried",
     "continuity",
     "corrected",

@@ -9,16 +9,24 @@ from brook.core.compiling.kernel import kernel
 # products and sums may be contracted, but keep their order: short rows get slower, and answers differ, when they do not
 EXACT = {"contract"}
 ONE = np.uint32(1)
+BEND = 0.5  # (a - b)² / (a² + b²) of the steps on both sides from which they differ too much for a smooth field
 SKEWED, CROSSED = np.uint8(1), np.uint8(2)  # faces off the line of centres; lines of centres askew to faces
 
 
 @kernel(fastmath=EXACT, inline="always")
 def second_order(ahead, along, forward, scheme, softness):
-    """The step from the upwind value that a face value takes a part of: upwind-biased of third order where the field is
-    smooth, limited after van Albada et al. (1982), with `softness` (in units of value²) below which differences count as
-    smooth; scheme 2: central."""
+    """The step from the upwind value that a face value takes a part of: upwind-biased of third order (κ = 1/3); scheme 1:
+    limited after van Albada et al. (1982) where the field bends sharply, with `softness` (in units of value²) below which
+    differences count as smooth; scheme 2: central; scheme 3: never limited. Decision 0004."""
     if scheme == 2:
         return ahead
     behind = (2.0 * along if forward else -2.0 * along) - ahead
+    third = (2.0 * ahead + behind) / 3.0
+    if scheme == 3:
+        return third
     a2, b2 = behind * behind + softness, ahead * ahead + softness
-    return (2.0 * a2 * ahead + b2 * behind) / (2.0 * a2 + b2)
+    bend = (ahead - behind) * (ahead - behind) / (BEND * (a2 + b2))
+    bend *= bend
+    bend *= bend
+    limited = (2.0 * a2 * ahead + b2 * behind) / (2.0 * a2 + b2)
+    return (third + bend * bend * limited) / (1.0 + bend * bend)
