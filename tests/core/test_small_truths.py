@@ -108,3 +108,46 @@ def test_a_stream_that_does_not_come_out_again_is_refused():
     raw["set_up"]["boundaries"].pop(1)
     with pytest.raises(ValueError, match="kg/s more are to enter than to leave"):
         solve_variant(study_from(raw), "plain")
+
+
+def placed(**boundaries):
+    raw = raw_tray(variants=[raw_tray()["variants"][0]], requirements=[], places={})
+    raw["set_up"]["boundaries"] = [
+        {"kind": "velocity", "patch": "inlet", "speed": "4 mm/s"}, {"kind": "pressure", "patch": "weir"},
+    ]  # fmt: skip
+    for k, (name, text) in enumerate(boundaries.items()):
+        raw["set_up"]["boundaries"][k][name] = text
+    return study_from(raw)
+
+
+def test_boundary_values_by_place():
+    """A parabola over the inlet, and a pressure that rises with the height."""
+    speed = "6 mm/s * (y - 45 mm) * (60 mm - y) / (7.5 mm)^2"
+    study = placed(speed=speed, pressure="2 Pa * y / 60 mm")
+    assert check(study) == []
+    _, outcome = solve_variant(study, "plain")
+    fields = outcome.fields
+    inlet, weir = (fields.mesh.patch(name) for name in ("inlet", "weir"))
+    y = fields.mesh.face_centres(inlet.faces)[:, 1]
+    entered = fields.boundary_velocity[fields.stencil.boundary_faces(inlet), 0]
+    assert entered == pytest.approx(6e-3 * (y - 0.045) * (0.06 - y) / 0.0075**2)
+    y = fields.mesh.face_centres(weir.faces)[:, 1]
+    assert fields.boundary_pressure[fields.stencil.boundary_faces(weir)] == pytest.approx(2 * y / 0.06)
+
+
+def test_boundary_values_by_place_are_told_apart_and_checked():
+    from brook.core.checks import prepare
+    from brook.core.pipeline import stage_keys
+
+    keys = set()
+    for speed in ("4 mm/s", "4 mm/s * (1 + y / 1 m)", "4 mm/s * (1 + x / 1 m)", "4 mm/s * (1 + z / 1 m)"):
+        study = placed(speed=speed)
+        keys.add(stage_keys(study, prepare(study, study.variant("plain"))).run)
+    assert len(keys) == 4
+    (problem,) = check(placed(speed="4 mm * y"))
+    assert problem.path == "/set_up/boundaries/0/speed"
+    with pytest.raises(ValueError, match="is negative at"):
+        solve_variant(placed(speed="4 mm/s * (y - 50 mm) / 1 m"), "plain")
+    raw = placed().model_dump(mode="json")
+    raw["mesh_plan"]["bulk"] = "6 mm + 0.1 * x"
+    assert any("the coordinate x stands only for values on boundaries" in p.message for p in check(study_from(raw)))

@@ -34,8 +34,8 @@ class PatchFaces:
 
 @dataclass(frozen=True, eq=False)
 class Condition:
-    """FIXED velocity (n, 3) in m/s, or OPEN with a static pressure in Pa, or SLIP."""
+    """FIXED velocity (n, 3) in m/s, or OPEN with a static pressure (n,) or one for all in Pa, or SLIP."""
 
     kind: int
     velocity: np.ndarray | None = None
-    pressure: float = 0.0
+    pressure: float | np.ndarray = 0.0

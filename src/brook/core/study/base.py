@@ -24,11 +24,12 @@ class Part(BaseModel):
 @dataclass(frozen=True)
 class Value:
     """Marks a field that holds a formula of this dimension: `Annotated[Formula, Value("length")]`; one that `varies` may
-    name the temperature T."""
+    name the temperature T, one that is `placed` the coordinates x, y and z."""
 
     dimension_name: str
     range: Literal["any", "positive", "not_negative"] = "any"
     varies: bool = False
+    placed: bool = False
 
     @property
     def dimension(self) -> Dimension:
@@ -42,8 +43,8 @@ class Value:
 Length = Annotated[Formula, Value("length", "positive")]
 Coordinate = Annotated[Formula, Value("length")]
 Angle = Annotated[Formula, Value("angle")]
-Velocity = Annotated[Formula, Value("speed")]
-Pressure = Annotated[Formula, Value("pressure")]
+Velocity = Annotated[Formula, Value("speed", placed=True)]
+Pressure = Annotated[Formula, Value("pressure", placed=True)]
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from typing import Any, get_args
 from brook.core.formulas import FUNCTIONS, FormulaError, Reading, Scope, evaluate, names_in, nearest, parse
 from brook.core.study.base import Part, Problem, Value
 from brook.core.study.document import Study, Variant
+from brook.core.study.placed import NAMES, SAMPLES, Placed, is_placed
 from brook.core.study.varied import NAME, Varied, varies
 from brook.core.units import DIMENSIONS, SYMBOLS, Quantity
 
@@ -36,6 +37,11 @@ def named_scope(study: Study, variant: Variant | None, time: float | None = None
             )
         if name == "t":
             raise FormulaError("the time t stands only for boundary values of a flow in time", reading.position)
+        if name in NAMES and name not in texts:
+            raise FormulaError(
+                f"the coordinate {name} stands only for values on boundaries: speeds, velocities and pressures",
+                reading.position,
+            )
         if name not in texts:
             raise FormulaError(f"unknown name '{name}': {nearest(name, texts)}", reading.position)
         if name in underway:
@@ -115,6 +121,10 @@ def _number(
             varied = Varied.of(text, scope, start)
             value_at(text, value, varied.scope_at(start))
             return varied
+        if value.placed and is_placed(text):
+            placed = Placed.of(text, scope)
+            value_at(text, Value(value.dimension_name), placed.scope_at(SAMPLES[1]))
+            return placed
         return value_at(text, value, scope)
     except FormulaError as error:
         problems.append(Problem(path, error.message))
@@ -161,4 +171,6 @@ def plain(resolved: Any) -> Any:
         return {k: plain(v) for k, v in resolved.items()}
     if isinstance(resolved, list | tuple):
         return [plain(v) for v in resolved]
+    if isinstance(resolved, Placed):
+        return resolved.samples()
     return float(f"{resolved:.12g}") if isinstance(resolved, float) else resolved

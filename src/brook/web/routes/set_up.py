@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import pi
 from typing import Any
 
 from fastapi import APIRouter
@@ -12,16 +13,17 @@ from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import SOLIDS
 from brook.core.study.boundaries import KINDS
 from brook.core.study.heat import PATCH_KINDS
+from brook.core.study.placed import Placed
 from brook.web.drawing import drawing
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
-from brook.web.shapes import small_address
+from brook.web.shapes import making_of, small_address
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
 router = APIRouter()
 
 
-def flow_numbers(variant: VariantState) -> dict[str, float] | None:
+def flow_numbers(variant: VariantState) -> dict[str, Any] | None:
     """Mean inflow speed in m/s, Reynolds number by the inlet's height, volume flow in m³/s, turnovers per hour."""
     prepared = variant.prepared
     shape, fluid = prepared.shape, prepared.fluid
@@ -33,15 +35,47 @@ def flow_numbers(variant: VariantState) -> dict[str, float] | None:
         if not length or boundary.kind not in ("velocity", "flow"):
             continue
         given = getattr(boundary, "speed", None) or getattr(boundary, "volume_flow", None)
-        if given is None:
+        if given is None or isinstance(given, Placed):
             continue
         speed = given if boundary.kind == "velocity" else given / (length * shape.depth)
         flow = speed * length * shape.depth
         return {
             "speed": speed, "reynolds": speed * length / fluid.kinematic_viscosity, "flow": flow, "length": length,
-            "turnover": shape.area * shape.depth / flow,
+            "turnover": shape.area * shape.depth / flow, "by": "the height of the inlet",
         }  # fmt: skip
     return None
+
+
+def space_numbers(said: dict[str, Any], variant: VariantState) -> dict[str, Any] | None:
+    """The same for a shape in space, by the diameter of a circle as large as the patch that the flow enters by."""
+    fluid = variant.prepared.fluid
+    areas = {p["name"]: p["area"] for p in said.get("patches", ())}
+    volume = sum(b["volume"] for b in said.get("bodies", ()))
+    for boundary in variant.prepared.boundaries:
+        area = areas.get(boundary.patch, 0.0)
+        if fluid is None or not area or boundary.kind not in ("velocity", "flow", "stream"):
+            continue
+        if boundary.kind == "stream":
+            parts = [boundary.velocity_x, boundary.velocity_y, boundary.velocity_z]
+            given = None if None in parts else sum(v * v for v in parts) ** 0.5
+        else:
+            given = boundary.speed if boundary.kind == "velocity" else boundary.volume_flow
+        if not given or isinstance(given, Placed):
+            continue
+        speed = given / area if boundary.kind == "flow" else given
+        length, flow = 2 * (area / pi) ** 0.5, speed * area
+        return {
+            "speed": speed, "reynolds": speed * length / fluid.kinematic_viscosity, "flow": flow, "length": length,
+            "turnover": volume / flow, "by": f"the diameter that the area of {boundary.patch} would have as a circle",
+        }  # fmt: skip
+    return None
+
+
+def _numbers(studio: Studio, state: StudyState, variant: VariantState) -> dict[str, Any] | None:
+    if variant.variant.geometry.kind != "space":
+        return flow_numbers(variant)
+    making = making_of(studio, state, variant)
+    return space_numbers(making.said, variant) if making is not None and making.said else None
 
 
 def _lengths(shape: PlaneShape) -> dict[str, float]:
@@ -61,7 +95,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "drawing": drawing(shape, variant.prepared.boundaries) if variant and shape else None,
         "picture": small_address(studio, state, variant) if variant and not shape else "",
         "fluid": variant.prepared.fluid if variant else None,
-        "numbers": flow_numbers(variant) if variant else None,
+        "numbers": _numbers(studio, state, variant) if variant else None,
         "rest": [p for p in every if p not in said],
         "patches": every,
         **_heat(state, variant),

@@ -2,7 +2,8 @@
 
 from brook.core.physics.conditions import OPEN, Condition, PatchFaces
 from brook.core.study import Resolved
+from brook.core.study.placed import at_places
 
 
 def condition(statement: Resolved, patch: PatchFaces) -> Condition:
-    return Condition(OPEN, pressure=statement.pressure)
+    return Condition(OPEN, pressure=at_places(statement.pressure, patch.centre))

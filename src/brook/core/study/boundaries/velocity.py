@@ -10,5 +10,5 @@ class Velocity(Part):
     role: ClassVar[str] = "inflow"
     kind: Literal["velocity"] = "velocity"
     patch: Name
-    speed: Annotated[Formula, Value("speed", "positive")] = "0.1 m/s"
+    speed: Annotated[Formula, Value("speed", "positive", placed=True)] = "0.1 m/s"
     profile: Literal["even", "developed"] = "even"
