@@ -9,6 +9,7 @@ import numpy as np
 from brook.core.mesh import Patch
 from brook.core.numerics import gradient
 from brook.core.solve import Fields
+from brook.core.solve.edges import ALONG
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,7 +55,9 @@ def _bend(fields: Fields, patch: Patch, step: np.ndarray) -> np.ndarray | float:
     slips = np.abs(along).max(initial=0.0) <= 1e-9 * np.abs(fields.velocity[fields.stencil.face_cell[boundary]]).max(
         initial=0.0
     )
-    return 0.0 if slips or fields.flux[patch.faces].any() else fields.stencil.edge_bend[boundary]
+    velocity = fields.boundary_velocity[boundary]
+    through = np.einsum("fk,fk->f", velocity, normal) ** 2 > ALONG * np.einsum("fk,fk->f", velocity, velocity)
+    return 0.0 if slips or through.any() else fields.stencil.edge_bend[boundary]
 
 
 def _turning(fields: Fields, patch: Patch) -> np.ndarray:

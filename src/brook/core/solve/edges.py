@@ -8,6 +8,8 @@ from brook.core.compiling.kernel import kernel
 from brook.core.numerics.passes import EXACT
 from brook.core.physics.conditions import FIXED, OPEN, SLIP
 
+ALONG = 1e-18  # the square of the sine under which a velocity lies along its face
+
 
 @kernel(fastmath=EXACT)
 def velocities(kind, given, velocity, cell, area, flux, density, found):
@@ -61,11 +63,15 @@ def holds(kind, on_boundary, velocity, slope, cell, area, line, cross, stiffness
             given[b, k] = entering * on_boundary[b, k]
         terms += abs(flux[b]) * math.sqrt(moved) + drag * math.sqrt(dragged)
         if kind[b] == FIXED:
+            through, squared = 0.0, area[b, 0] ** 2 + area[b, 1] ** 2 + area[b, 2] ** 2
+            for k in range(3):
+                through += on_boundary[b, k] * area[b, k]
+            sticks = through * through <= ALONG * moved * squared  # nothing goes through but what is rounded
             for k in range(3):
                 held[b, k] += drag
                 along = slope[c, k, 0] * cross[b, 0] + slope[c, k, 1] * cross[b, 1] + slope[c, k, 2] * cross[b, 2]
                 given[b, k] += drag * on_boundary[b, k] + viscosity[b] * along
-                if flux[b] == 0.0:
+                if sticks:
                     lean = slope[c, k, 0] * line[b, 0] + slope[c, k, 1] * line[b, 1] + slope[c, k, 2] * line[b, 2]
                     given[b, k] += bend[b] * drag * (on_boundary[b, k] - velocity[c, k] - lean)
         elif kind[b] == SLIP:
