@@ -31,7 +31,7 @@ def test_a_value_changes_and_all_else_stays():
         ("/set_up/boundaries/0/patch", "Inlet!", "is not a name"),
         ("/run_rules/iterations", "many", "integer"),
         ("/run_rules/iterations", "0", "greater than or equal"),
-        ("/set_up/convection", "best", "'limited', 'central' or 'upwind'"),
+        ("/set_up/convection", "best", "'limited', 'third', 'central' or 'upwind'"),
         ("/title", "", "nothing is written"),
     ],
 )
