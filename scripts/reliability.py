@@ -73,7 +73,7 @@ def kills(data: Path) -> str:
     shape = study(
         server, tray(variants=[{"name": "a", "title": "A", "geometry": {"kind": "space"}}], places={}, requirements=[])
     )
-    file = write_file("a.stl", tube(400, 400))
+    file = write_file("a.stl", tube(80, 80))
     kept, lost, uploads, half, starts, seen = 0, 0, 0, 0, [], []
     for moment in range(MOMENTS):
         moved: list[int] = []
@@ -118,7 +118,7 @@ def kills(data: Path) -> str:
     )
     server.end()
     return (
-        f"{MOMENTS} kills between 0.1 and 2 s after edits, runs and an upload of {len(file) / 1e6:.0f} MB began: {kept} edits "
+        f"{MOMENTS} kills between 0.1 and 2 s after edits, runs and an upload of {len(file) / 1e6:.1f} MB began: {kept} edits "
         f"acknowledged, {lost} lost; {uploads} uploads acknowledged, {half} half-written files; database sound "
         f"{sum(seen)} of {MOMENTS} times; it answered again after {min(starts):.1f} to {max(starts):.1f} s; all runs ended in the end"
     )

@@ -11,7 +11,6 @@ from brook.core.numerics.passes.carrying import (
 )
 from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED
 from brook.core.numerics.passes.gradients import (
-    bends,
     ends,
     inverted,
     moments,
@@ -45,7 +44,6 @@ __all__ = [
     "SKEWED",
     "answer",
     "backward",
-    "bends",
     "carried",
     "continuity",
     "corrected",
