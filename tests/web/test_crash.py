@@ -88,7 +88,7 @@ def test_a_second_server_on_the_same_data_is_refused(server):
         "--data",
         str(server.data),
         "--port",
-        "0",
+        str(server.port),
     ]
     second = subprocess.run(command, capture_output=True, text=True, timeout=60)
     assert second.returncode != 0

@@ -21,6 +21,7 @@ from brook.core.solve.excess import AT, Excess
 from brook.core.solve.past import Past
 
 NOTHING = np.zeros(0)
+ROUNDED = 1e-11  # of the heat that cells hold, in a step in time
 
 
 @dataclass(frozen=True, eq=False)
@@ -199,6 +200,8 @@ class Heat:
         coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._rest)
         terms = float(self._sums.sum() + np.abs(exchanged).sum() + np.abs(into - film * t[cell]).sum())
         terms += float(np.abs(self.source).sum())
+        if past is not None:  # where nothing gets warmer any more, what is left is rounding
+            terms += ROUNDED * float(inert @ np.abs(t))
         residual = float(np.abs(self._rest).sum()) / terms if terms != 0 else 0.0
         diagonal = self._diagonal if self.relaxation == 1 else self._diagonal / self.relaxation
         matrix = Matrix(s, diagonal, self._entries)
