@@ -8,6 +8,7 @@ from brook.core.results.picture import polygons, usual_section
 from brook.core.results.plane import Triangles
 from brook.core.results.quantities import View
 from brook.core.solve import Fields
+from brook.core.study.placed import Placed
 from brook.runs import readout, sheets
 from brook.runs.readout import Loaded, Source
 from brook.web.routes.exports import history_sheet, ledger_sheet
@@ -97,4 +98,7 @@ def test_the_regime_of_a_shape_in_space_is_told():
     assert numbers(kind="velocity", speed=0.5)["reynolds"] == pytest.approx(0.5 * 0.02 / 1e-6)
     assert numbers(kind="flow", volume_flow=1e-4)["speed"] == pytest.approx(1e-4 / (np.pi * 0.01**2))
     assert numbers(kind="stream", velocity_x=3.0, velocity_y=4.0, velocity_z=0.0)["speed"] == 5.0
+    assert (
+        numbers(kind="stream", velocity_x=Placed(3.0), velocity_y=4.0, velocity_z=0.0) is None
+    )  # another at each place
     assert numbers(kind="pressure", pressure=0.0) is None

@@ -57,7 +57,8 @@ def space_numbers(said: dict[str, Any], variant: VariantState) -> dict[str, Any]
             continue
         if boundary.kind == "stream":
             parts = [boundary.velocity_x, boundary.velocity_y, boundary.velocity_z]
-            given = None if None in parts else sum(v * v for v in parts) ** 0.5
+            by_place = any(isinstance(v, Placed) for v in parts)
+            given = None if by_place or None in parts else sum(v * v for v in parts) ** 0.5
         else:
             given = boundary.speed if boundary.kind == "velocity" else boundary.volume_flow
         if not given or isinstance(given, Placed):
