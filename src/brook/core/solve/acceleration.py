@@ -12,6 +12,7 @@ import numpy as np
 
 from brook.core.numerics import mixing
 from brook.core.numerics.chunks import chunks_of, over
+from brook.core.solve.growing import Growth
 
 if TYPE_CHECKING:
     from brook.core.solve.flow import SteadyFlow
@@ -22,6 +23,7 @@ SOON = (3e-2, 40)  # residual, or iterations, from which states are mixed
 LATE = (1e-3, 400)  # the same where heat moves the flow
 WORSE = 4.0  # times the least residual so far: from there on the past is forgotten
 FAR = 30.0  # sum of weights from which a mixture is not to be trusted
+FAR_MOVED = 3000.0  # the same where heat moves the flow: near the onset of convection it creeps home
 RANKS = (1e-10, 1e-7, 1e-4, 1e-2)  # of the largest: differences that tell less than this are left out
 
 
@@ -40,6 +42,8 @@ class Acceleration:
         self._least = np.inf
         # a layer at rest that is warm below is a solution too, which plain iterations leave as nature does, mixtures not
         self._from: tuple[float, float] = LATE if flow.is_moved_by_heat else (np.inf, 0) if near else SOON
+        self._growth = Growth() if flow.is_moved_by_heat else None
+        self._far = FAR_MOVED if flow.is_moved_by_heat else FAR
 
     def forget(self) -> None:
         """Begins anew, as for another step in time."""
@@ -52,6 +56,8 @@ class Acceleration:
     def end(self, residual: float) -> None:
         """Puts the mixture in the place of the state."""
         self._done += 1
+        if self._growth is not None and self._kept == 0 and self._grows(self._growth):
+            return
         if self._done <= self._first or (residual > self._from[0] and self._done <= self._from[1]):
             return
         self._from = (np.inf, 0)
@@ -72,24 +78,35 @@ class Acceleration:
         weights = np.zeros(DEPTH)
         if used:
             self._gram[slot, :], self._gram[:, slot] = products, products
-            weights[:used] = _least_squares(self._gram[:used, :used], against[:used])
+            weights[:used] = _least_squares(self._gram[:used, :used], against[:used], self._far)
             self._next = (slot + 1) % DEPTH
         self._kept += 1
         for part, values in zip(self._parts, states, strict=True):
             part.mix(values, weights, used, self._next)
         self._flow.take_mixture()
 
+    def _grows(self, growth: Growth) -> bool:
+        """Whether the flow still leaves the state it began in; makes it leave faster."""
+        parts = list(zip(self._parts, [values for values, _ in self._flow.mixed()], strict=True))
+        growth.look(*np.sum([part.walked(values) for part, values in parts if part.judged], axis=0))
+        leap = growth.leap()
+        if leap:
+            for part, values in parts:
+                values += leap * (values - part.start)
+            self._flow.take_mixture()
+        return growth.goes_on
 
-def _least_squares(gram: np.ndarray, right: np.ndarray) -> np.ndarray:
+
+def _least_squares(gram: np.ndarray, right: np.ndarray, far: float) -> np.ndarray:
     """What solves the normal equations, without the directions that they hardly tell, and without more of these as long as
-    the weights would lead too far."""
+    the sum of weights would lead too `far`."""
     size = np.sqrt(np.maximum(np.diag(gram), 1e-300))
     values, vectors = np.linalg.eigh(gram / np.outer(size, size))
     along = vectors.T @ (right / size)
     for rank in RANKS:
         sound = values > rank * values[-1]
         found = (vectors[:, sound] @ (along[sound] / values[sound])) / size
-        if np.abs(found).sum() <= FAR:
+        if np.abs(found).sum() <= far:
             return found
     return np.zeros_like(right)
 
@@ -111,6 +128,14 @@ class _Part:
         """Sets the scale at which this array counts: by how much its values differ."""
         size = float(np.std(values)) if self.judged else 1.0
         self.scale = 1.0 / size if size > 0 else 0.0
+
+    def walked(self, values: np.ndarray) -> tuple[float, float, float]:
+        """Takes in the step just taken; gives the square of the one before, the product of both and its own square, to the
+        scale of the values."""
+        step, size = (values - self.start).astype(np.float32), float(np.std(values))
+        scale = 1.0 / size**2 if size > 0 else 0.0
+        before, self.step = self.step, step
+        return tuple(scale * float(np.dot(a, b)) for a, b in ((before, before), (before, step), (step, step)))  # type: ignore[return-value]
 
     def compared(self, values: np.ndarray, slot: int, used: int) -> tuple[np.ndarray, np.ndarray]:
         """Brings in the step just taken; gives products of its change with all changes, and of them with the step."""

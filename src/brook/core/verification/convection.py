@@ -12,7 +12,7 @@ from brook.core.pipeline import make_mesh, solve
 from brook.core.results.picture import polygons
 from brook.core.results.plane import Triangles, point_values
 from brook.core.results.quantities import View
-from brook.core.solve import Outcome
+from brook.core.solve import Fields, Outcome
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Found
@@ -147,6 +147,13 @@ def below_study(rayleigh: float, cells: int) -> Study:
     return study_from(raw)
 
 
+def nusselt_below(fields: Fields, rayleigh: float) -> float:
+    """Heat through the layer over that which would be conducted."""
+    depth = float(np.ptp(fields.mesh.points[:, 2]))
+    heat = -fields.more["heat"][1][fields.stencil.boundary_faces(fields.mesh.patch("warm"))].sum() / depth
+    return float(heat / BELOW_LONG * (rayleigh * PRANDTL) ** 0.5)
+
+
 def below() -> list[Found]:
     found: list[Found] = []
     for rayleigh, wanted in BELOW_FIGURES.items():
@@ -154,9 +161,7 @@ def below() -> list[Found]:
         prepared = prepare(case, case.variants[0])
         outcome = solve(case, prepared, make_mesh(prepared))
         fields = outcome.fields
-        depth = float(np.ptp(fields.mesh.points[:, 2]))
-        heat = -fields.more["heat"][1][fields.stencil.boundary_faces(fields.mesh.patch("warm"))].sum() / depth
-        nusselt = float(heat) / BELOW_LONG * (rayleigh * PRANDTL) ** 0.5
+        nusselt = nusselt_below(fields, rayleigh)
         mesh = f"{fields.mesh.cell_count} cells, {outcome.iterations} iterations, {outcome.state}"
         found.append(
             Comparison(f"mean Nusselt number, Ra = {rayleigh:.0f}", BELOW_SOURCE, wanted, nusselt, TOLERANCE, mesh)
