@@ -1,5 +1,7 @@
 """Pausing, checkpoints, and going on; and when a run will likely end."""
 
+import json
+
 import numpy as np
 import pytest
 
@@ -7,6 +9,7 @@ from brook.core.checks import prepare
 from brook.core.editing import set_value
 from brook.core.pipeline import make_mesh, solve
 from brook.core.solve import Checkpoint, History, Rules, forecast
+from brook.core.solve.history import lifted
 from brook.core.solve.residuals import Residuals
 from tests.core.studies import Wishing, tray
 
@@ -36,7 +39,7 @@ def test_a_paused_run_that_goes_on_comes_to_the_same_answer(case, tmp_path):
     second = solve(study, prepared, mesh, start=kept.going_on("went on", anew=False))
     assert second.state == "converged"
     # the very same steps up to the pause; the same answer to the residuals' limit after it
-    assert second.history.momentum[:30] == whole.history.momentum[:30]
+    assert second.history.residuals["momentum"][:30] == whole.history.residuals["momentum"][:30]
     assert second.history.marks == [(30, "went on")]
     assert second.iterations <= whole.iterations + 25  # the states that were mixed are not kept over a pause
     scale = np.abs(whole.fields.velocity).max()
@@ -68,13 +71,23 @@ def test_the_limit_of_iterations_counts_anew_when_asked(case):
 
 
 def test_a_monitor_that_is_new_begins_where_the_run_goes_on(case):
-    history = History(("still",), [1.0, 0.5], [1.0, 0.5], {"still": [0.3, 0.4]}, [0.1, 0.2])
-    import json
-
+    history = History(("still",), {"momentum": [1.0, 0.5]}, {"still": [0.3, 0.4]}, [0.1, 0.2])
     again = History.read(json.dumps(history.since(0)), ("still", "fastest"))
-    again.add(Residuals(0.2, 0.2), 0.3, {"still": 0.5, "fastest": 2.0})
+    again.add(Residuals({"momentum": 0.2, "heat": 0.1}), 0.3, {"still": 0.5, "fastest": 2.0})
     assert again.since(0)["monitors"] == {"still": [0.3, 0.4, 0.5], "fastest": [None, None, 2.0]}
+    assert again.since(0)["residuals"] == {"momentum": [1.0, 0.5, 0.2], "heat": [None, None, 0.1]}
+    assert again.worst.tolist() == [1.0, 0.5, 0.2]
     assert [line.rsplit(",", 1)[1] for line in again.csv().splitlines()] == ["fastest", "nan", "nan", "2.0"]
+
+
+def test_a_history_that_was_kept_before_residuals_went_by_name_is_lifted():
+    old = {"start": 0, "momentum": [1.0, 0.1], "mass": [0.5, 0.2], "heat": [], "seconds": [0.1, 0.2], "monitors": {"still": [1.0, None]},
+           "marks": [[1, "paused"]]}  # fmt: skip
+    history = History.read(json.dumps(old))
+    assert history.residuals == {"momentum": [1.0, 0.1], "mass": [0.5, 0.2]}
+    assert history.worst.tolist() == [1.0, 0.2]
+    assert history.marks == [(1, "paused")]
+    assert lifted(history.since(0)) == history.since(0)
 
 
 def test_a_checkpoint_that_cannot_be_read_is_none_and_one_of_another_mesh_is_refused(case, tmp_path):
@@ -90,7 +103,7 @@ def test_a_checkpoint_that_cannot_be_read_is_none_and_one_of_another_mesh_is_ref
 
 def falling(factor, count):
     values = [factor**k for k in range(count)]
-    return History(("still",), values, values, {"still": [1.0 / (k + 1) for k in range(count)]}, values)
+    return History(("still",), {"momentum": values, "mass": values}, {"still": [1.0 / (k + 1) for k in range(count)]}, values)
 
 
 @pytest.mark.parametrize(("factor", "count"), [(0.9, 40), (0.97, 150), (0.99, 400)])

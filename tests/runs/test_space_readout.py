@@ -66,15 +66,16 @@ def test_forces_in_space_have_a_z(two):
 def test_histories_and_ledgers_leave_nothing_out():
     from types import SimpleNamespace
 
-    history = {"momentum": [0.1, 0.2], "mass": [0.3, 0.4], "heat": [0.5, 0.6], "time": [1.5, 3.0], "seconds": [1.0, 2.0],
+    history = {"residuals": {"momentum": [0.1, 0.2], "mass": [0.3, 0.4], "heat": [None, 0.6]}, "time": [1.5, 3.0], "seconds": [1.0, 2.0],
                "monitors": {"drop": [1.0, 2.0]}}  # fmt: skip
     sheet = history_sheet(history, "A")
     told = {c.title: list(c.values) for c in sheet.columns}
     assert told["time"] == [1.5, 3.0]
-    assert told["heat_residual"] == [0.5, 0.6]
+    assert told["heat_residual"] == [None, 0.6]
     assert [c.title for c in sheet.curves] == ["momentum", "mass", "heat"]
     assert sheet.curves[0].x == [1.5, 3.0]
-    steady = history_sheet({**history, "time": [], "heat": [0.0, 0.0]}, "A")
+    assert sheet.curves[2].x == [3.0]
+    steady = history_sheet({**history, "time": []}, "A")
     assert "time" not in [c.title for c in steady.columns]
     summary = {"flows": {"in": -1.0, "out": 1.5}, "mass_flows": {"in": -1.2, "out": 1.2}, "imbalance": 1e-16,
                "heat": {"in": -5.0, "out": 6.0, "floor": -1.0}, "mean_pressures": {"in": 1.0, "out": 0.0}}  # fmt: skip

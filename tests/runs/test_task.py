@@ -48,7 +48,7 @@ def test_stages_report_and_agree_with_the_core(tmp_path):
         assert found[f"reading:{reading.name}"]["value"] == reading.value
     assert found["run"]["imbalance"] < 1e-8
     history = [e["history"] for e in events if e["type"] == "history"]
-    assert sum(len(h["momentum"]) for h in history) == ended["iterations"]
+    assert sum(len(h["seconds"]) for h in history) == ended["iterations"]
 
 
 def test_heat_of_solids_in_time_is_run_and_its_moments_are_kept(tmp_path):
@@ -239,7 +239,7 @@ def test_a_run_whose_worker_dies_goes_on_from_its_checkpoint(tmp_path):
         again, _ = wait_for(events, 5, "history")
         (mark,) = again["history"]["marks"]
         assert mark[1] == "went on after an interruption"
-        assert mark[0] == len(again["history"]["momentum"]) > 0
+        assert mark[0] == len(again["history"]["seconds"]) > 0
         runs.pause(hanging.job)
         ended, _ = wait_for(events, 5, "ended")
         assert ended["state"] == "paused"

@@ -53,7 +53,7 @@ def test_the_job_by_api_alone(http, slug):
     still = {r["requirement"]: r for r in found["readings"]}["still"]
     assert still["unit"] == "1"
     assert 0 < still["value"] < 1
-    assert len(http.get(f"{base}/variants/hanging/history").json()["momentum"]) > 20
+    assert len(http.get(f"{base}/variants/hanging/history").json()["residuals"]["momentum"]) > 20
     plot = http.get(f"{base}/plots/middle", params={"variants": "hanging"}).json()
     assert (plot["x_unit"], plot["y_unit"], len(plot["curves"])) == ("mm", "mm/s", 1)
     assert {f["patch"] for f in http.get(f"{base}/variants/hanging/forces").json()} >= {"inlet", "floor", "baffle"}

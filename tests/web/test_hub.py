@@ -49,16 +49,16 @@ def handle(studio, *events):
 
 
 def history(start, values):
-    return {"start": start, "momentum": values, "mass": values, "seconds": values, "monitors": {"still": values}}
+    return {"start": start, "residuals": {"momentum": values}, "seconds": values, "monitors": {"still": values}}
 
 
 def test_a_worker_that_begins_anew_starts_its_history_again():
     live = LiveRun(1, "plain")
     live.add(history(0, [1.0, 0.5, 0.2]))
     live.add(history(3, [0.1]))
-    assert live.momentum == [1.0, 0.5, 0.2, 0.1]
+    assert live.residuals["momentum"] == [1.0, 0.5, 0.2, 0.1]
     live.add(history(0, [0.9]))
-    assert live.momentum == live.monitors["still"] == [0.9]
+    assert live.residuals["momentum"] == live.monitors["still"] == [0.9]
 
 
 def test_a_run_from_the_queue_to_its_readings(studio):

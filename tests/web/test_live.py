@@ -72,7 +72,7 @@ def test_a_run_is_watched_paused_and_goes_on_with_other_settings(brook_server, b
     with client(brook_server) as http:
         history = http.get(f"/studies/{long_run}/run/hanging/history.json").json()
     assert history["marks"] == [[stood, "went on with other settings"]]
-    assert len(history["momentum"]) > stood
+    assert len(history["residuals"]["momentum"]) > stood
 
 
 def test_a_killed_worker_in_mid_run_is_marked_and_the_run_goes_on(brook_server, brook_app, browser, long_run):
@@ -94,5 +94,5 @@ def test_a_killed_worker_in_mid_run_is_marked_and_the_run_goes_on(brook_server, 
         history = http.get(f"/studies/{long_run}/run/hanging/history.json").json()
     (mark,) = history["marks"]
     assert mark[1] == "went on after an interruption"
-    assert 0 < mark[0] <= len(history["momentum"])
+    assert 0 < mark[0] <= len(history["seconds"])
     assert complaints(browser) == []

@@ -40,7 +40,7 @@ class Teller(Watch):
 
     def report(self, history: History, start: int) -> None:
         if len(history) > start:
-            now = f"momentum {history.momentum[-1]:.1e}, mass {history.mass[-1]:.1e}"
+            now = ", ".join(f"{name} {values[-1]:.1e}" for name, values in history.residuals.items())
             at = f"step {len(history)}, {history.time[-1]:.4g} s" if history.time else f"iteration {len(history)}"
             self.say(f"{self.name}: {at}, {now}")
 

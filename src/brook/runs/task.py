@@ -390,7 +390,7 @@ def run_summary(outcome: Outcome) -> dict[str, Any]:
         "seconds": history.seconds[-1] if len(history) else 0.0, "cells": fields.mesh.cell_count,
         "imbalance": fields.imbalance(), "inflow": fields.inflow(), "backflow": outcome.backflow,
         "steady": outcome.steady, "ranges": ranges,
-        "residual_curve": [max(a, b) for a, b in zip(history.momentum[::thin], history.mass[::thin], strict=True)],
+        "residual_curve": history.worst[::thin].tolist(),
         "mass_flows": {p.name: fields.mass_flow(p.name) for p in _wet(fields)},
         "flows": {p.name: fields.flow(p.name) for p in _wet(fields)},
         "heat": _heat_of(fields), "heat_sum": _heat_sum(fields), "end": history.time[-1] if history.time else None,

@@ -32,10 +32,8 @@ class LiveRun:
     compiling: str = ""
     trouble: str = ""
     lost: str = ""
-    momentum: list[float] = field(default_factory=list)
-    mass: list[float] = field(default_factory=list)
+    residuals: dict[str, list[float | None]] = field(default_factory=dict)
     seconds: list[float] = field(default_factory=list)
-    heat: list[float] = field(default_factory=list)
     time: list[float] = field(default_factory=list)
     monitors: dict[str, list[float | None]] = field(default_factory=dict)
     marks: list[list[Any]] = field(default_factory=list)
@@ -43,24 +41,28 @@ class LiveRun:
 
     @property
     def iteration(self) -> int:
-        return len(self.momentum)
+        return len(self.seconds)
+
+    def worst(self) -> list[float]:
+        """The largest residual of each iteration."""
+        rows = zip(*self.residuals.values(), strict=False)
+        return [max((v for v in row if v is not None), default=1.0) for row in rows]
 
     def add(self, history: dict[str, Any]) -> None:
         """Appends new iterations; a worker that began anew starts again at its first."""
         start = history["start"]
-        for name in ("momentum", "mass", "seconds", "heat", "time"):
-            values = getattr(self, name)
-            del values[start:]
-            values.extend(history.get(name, []))
-        for name, fresh in history["monitors"].items():
-            values = self.monitors.setdefault(name, [])
+        for values, fresh in ((self.seconds, history["seconds"]), (self.time, history.get("time", []))):
             del values[start:]
             values.extend(fresh)
+        for kept, of in ((self.residuals, history["residuals"]), (self.monitors, history["monitors"])):
+            for name, fresh in of.items():
+                found = kept.setdefault(name, [None] * start)
+                del found[start:]
+                found.extend(fresh)
         self.marks = history.get("marks", [])
 
     def history(self) -> dict[str, Any]:
-        return {"start": 0, "momentum": self.momentum, "mass": self.mass, "seconds": self.seconds,
-                "heat": self.heat, "time": self.time,
+        return {"start": 0, "residuals": self.residuals, "seconds": self.seconds, "time": self.time,
                 "monitors": self.monitors, "marks": self.marks, "forecast": self.forecast}  # fmt: skip
 
 

@@ -41,7 +41,7 @@ class Checkpoint:
 
     @property
     def iterations(self) -> int:
-        return len(json.loads(self.history)["momentum"])
+        return len(json.loads(self.history)["seconds"])
 
     def onto(self, flow: Any) -> Any:
         """A flow on the same mesh in this state; its fluid and boundaries may differ."""
@@ -53,7 +53,7 @@ class Checkpoint:
     def going_on(self, mark: str, anew: bool) -> Checkpoint:
         """The same with a mark in its history; `anew` counts the limit of iterations from here."""
         raw = json.loads(self.history)
-        at = len(raw["momentum"])
+        at = len(raw["seconds"])
         raw["marks"].append([at, mark])
         return replace(self, history=json.dumps(raw), began_at=at if anew else self.began_at)
 

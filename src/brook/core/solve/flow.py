@@ -308,7 +308,8 @@ class SteadyFlow:
             fastest = mass.correct(self, momentum)
         self._catch_runaway(fastest)
         heat = self.passenger.follow(self, max(moving, kept)) if self.passenger is not None else 0.0
-        return Residuals(moving, kept, heat)
+        residuals = {"momentum": moving, "mass": kept}
+        return Residuals(residuals if self.passenger is None else residuals | {"heat": heat})
 
     def hardly_kept(self) -> float:
         """Mass in kg/s that counts as none: a billionth of what cells hold, for each step in time; 0 for a steady flow."""

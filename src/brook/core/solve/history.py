@@ -7,6 +7,7 @@ import json
 import math
 from dataclasses import dataclass, field
 from io import StringIO
+from typing import Any
 
 import numpy as np
 
@@ -25,35 +26,34 @@ class Rules:
 
 @dataclass
 class History:
-    """What was recorded at each iteration; monitors by name, nan where one was not watched yet.
+    """What was recorded at each iteration; residuals and monitors by name, nan where there was none yet.
 
     `time` is that of each step of a run through time, in s, and empty for others.
     `marks` are (iteration, what happened then): a pause, an interruption, other settings.
     """
 
     monitor_names: tuple[str, ...]
-    momentum: list[float] = field(default_factory=list)
-    mass: list[float] = field(default_factory=list)
+    residuals: dict[str, list[float]] = field(default_factory=dict)
     monitors: dict[str, list[float]] = field(default_factory=dict)
     seconds: list[float] = field(default_factory=list)
     time: list[float] = field(default_factory=list)
     marks: list[tuple[int, str]] = field(default_factory=list)
-    heat: list[float] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         for name in self.monitor_names:
             self.monitors.setdefault(name, [math.nan] * len(self))
 
     def __len__(self) -> int:
-        return len(self.momentum)
+        return len(self.seconds)
 
     def add(self, residuals: Residuals, seconds: float, values: dict[str, float], time: float | None = None) -> None:
         """Records one iteration, or one step in time."""
         if time is not None:
             self.time.append(time)
-        self.momentum.append(residuals.momentum)
-        self.mass.append(residuals.mass)
-        self.heat.append(residuals.heat)
+        for name in residuals.of:
+            self.residuals.setdefault(name, [math.nan] * len(self))
+        for name, values_of in self.residuals.items():
+            values_of.append(residuals.of.get(name, math.nan))
         self.seconds.append(seconds)
         for name in self.monitor_names:
             self.monitors[name].append(values[name])
@@ -61,34 +61,29 @@ class History:
     @property
     def worst(self) -> np.ndarray:
         """The largest residual of each iteration."""
-        return np.maximum(np.maximum(self.momentum, self.mass), self.heat or 0.0)
+        return np.nanmax(list(self.residuals.values()), axis=0) if self.residuals else np.zeros(0)
 
     def since(self, start: int) -> dict[str, object]:
         """Everything recorded from an iteration on, as plain lists for JSON."""
         return {
             "start": start,
-            "momentum": self.momentum[start:],
-            "mass": self.mass[start:],
-            "heat": self.heat[start:] if any(self.heat) else [],
+            "residuals": {name: _plain(values[start:]) for name, values in self.residuals.items()},
             "seconds": self.seconds[start:],
             "time": self.time[start:],
-            "monitors": {
-                name: [v if math.isfinite(v) else None for v in self.monitors[name][start:]]
-                for name in self.monitor_names
-            },
+            "monitors": {name: _plain(self.monitors[name][start:]) for name in self.monitor_names},
             "marks": [list(mark) for mark in self.marks],
         }
 
     @classmethod
     def read(cls, text: str, monitor_names: tuple[str, ...] | None = None) -> History:
         """The history that `json.dumps(history.since(0))` wrote, watched from now on by these monitors, or by the same."""
-        raw = json.loads(text)
-        kept = {n: [math.nan if v is None else v for v in values] for n, values in raw["monitors"].items()}
+        raw = lifted(json.loads(text))
+        kept = {n: _filled(values) for n, values in raw["monitors"].items()}
         monitor_names = tuple(kept) if monitor_names is None else monitor_names
         marks = [(int(at), str(what)) for at, what in raw["marks"]]
         return cls(
-            monitor_names, raw["momentum"], raw["mass"], {n: v for n, v in kept.items() if n in monitor_names},
-            raw["seconds"], raw.get("time", []), marks, raw.get("heat") or [0.0] * len(raw["momentum"]),
+            monitor_names, {n: _filled(values) for n, values in raw["residuals"].items()},
+            {n: v for n, v in kept.items() if n in monitor_names}, raw["seconds"], raw["time"], marks,
         )  # fmt: skip
 
     def csv(self) -> str:
@@ -96,27 +91,32 @@ class History:
         text = StringIO()
         writer = csv.writer(text, lineterminator="\n")
         first = ["step", "time"] if self.time else ["iteration"]
-        warm = ["heat_residual"] if any(self.heat) else []
-        writer.writerow([*first, "momentum_residual", "mass_residual", *warm, "seconds", *self.monitor_names])
+        residuals = [f"{name}_residual" for name in self.residuals]
+        writer.writerow([*first, *residuals, "seconds", *self.monitor_names])
+        columns = [*self.residuals.values(), self.seconds]
         for k in range(len(self)):
-            values = [self.monitors[n][k] for n in self.monitor_names]
             begin = [k + 1, repr(self.time[k])] if self.time else [k + 1]
-            writer.writerow(
-                [
-                    *begin,
-                    *(
-                        repr(v)
-                        for v in (
-                            self.momentum[k],
-                            self.mass[k],
-                            *self.heat[k : k + len(warm)],
-                            self.seconds[k],
-                            *values,
-                        )
-                    ),
-                ]
-            )
+            values = [*(column[k] for column in columns), *(self.monitors[n][k] for n in self.monitor_names)]
+            writer.writerow([*begin, *map(repr, values)])
         return text.getvalue()
+
+
+def lifted(raw: dict[str, Any]) -> dict[str, Any]:
+    """A history as `since` gives it, from one that was kept before residuals went by name."""
+    if "residuals" in raw:
+        return raw
+    found = {k: v for k, v in raw.items() if k not in ("momentum", "mass", "heat")}
+    named = {name: raw[name] for name in ("momentum", "mass", "heat") if raw.get(name)}
+    return {"time": [], **found, "residuals": named or {"momentum": [], "mass": []}}
+
+
+def _plain(values: list[float]) -> list[float | None]:
+    """For JSON, which has no number for one that is not there."""
+    return [v if math.isfinite(v) else None for v in values]
+
+
+def _filled(values: list[float | None]) -> list[float]:
+    return [math.nan if v is None else v for v in values]
 
 
 def standing_still(values: list[float], rules: Rules) -> bool:

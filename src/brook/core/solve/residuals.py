@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Residuals:
-    """1 is the size of the terms in an equation, for any units and mesh."""
+    """Of each equation by its name; 1 is the size of its terms, for any units and mesh."""
 
-    momentum: float
-    mass: float
-    heat: float = 0.0
+    of: dict[str, float]
 
     @property
     def worst(self) -> float:
-        return max(self.momentum, self.mass, self.heat)
+        return max(self.of.values())
+
+    def __str__(self) -> str:
+        return ", ".join(f"{name} {value:.1e}" for name, value in self.of.items())

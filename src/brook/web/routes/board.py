@@ -32,8 +32,7 @@ def curve(values: list[float], width: float = 84, height: float = 26) -> str:
 def _curve_of(variant: VariantState) -> str:
     if variant.live is not None and variant.live.iteration:
         thin = max(1, variant.live.iteration // 60)
-        pairs = zip(variant.live.momentum[::thin], variant.live.mass[::thin], strict=False)
-        return curve([max(a, b) for a, b in pairs])
+        return curve(variant.live.worst()[::thin])
     return curve(variant.run.summary["residual_curve"]) if variant.run.summary else ""
 
 

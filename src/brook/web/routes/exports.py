@@ -11,6 +11,7 @@ from fastapi.responses import FileResponse, Response
 
 from brook.core.pipeline import dimension_of_reading
 from brook.core.results.exports import FORMATS, Column, Curve, Sheet
+from brook.core.solve.history import lifted
 from brook.runs import sheets
 from brook.web.pages import RowHere, StateHere, StudioHere, variant_of
 from brook.web.routes.readout import ask, shown_of
@@ -81,20 +82,23 @@ def run_folder(studio: Studio, variant: VariantState | None) -> Path:
 
 def history_sheet(history: dict, title: str) -> Sheet:
     """Residuals and monitors (SI units) by iteration, or by step and time; drawn are the residuals."""
-    iterations = list(range(1, len(history["momentum"]) + 1))
-    times, heat = history.get("time") or [], history.get("heat") or []
+    iterations = list(range(1, len(history["seconds"]) + 1))
+    times, residuals = history.get("time") or [], history["residuals"]
     columns = [Column("step" if times else "iteration", "", iterations)]
     columns += [Column("time", "s", times)] if times else []
-    columns += [Column("momentum_residual", "", history["momentum"]), Column("mass_residual", "", history["mass"])]
-    warm = any(heat)
-    columns += [Column("heat_residual", "", heat)] if warm else []
+    columns += [Column(f"{name}_residual", "", values) for name, values in residuals.items()]
     columns.append(Column("seconds", "", history["seconds"]))
     columns += [Column(name, "", values) for name, values in history["monitors"].items()]
     along: list[float] = times or [float(k) for k in iterations]
-    curves = [Curve("momentum", along, history["momentum"]), Curve("mass", along, history["mass"])]
-    curves += [Curve("heat", along, heat)] if warm else []
+    curves = [Curve(name, *_there(along, values)) for name, values in residuals.items()]
     title_x = "time [s]" if times else "iteration"
     return Sheet(f"Residuals, {title}", tuple(columns), "", tuple(curves), title_x, "residual", logarithmic=True)
+
+
+def _there(places: list[float], values: list[float | None]) -> tuple[list[float], list[float]]:
+    """Without what was not there yet."""
+    found = [(place, v) for place, v in zip(places, values, strict=False) if v is not None]
+    return [place for place, _ in found], [v for _, v in found]
 
 
 def monitor_sheets(history: dict, monitors: list[dict]) -> list[Sheet]:
@@ -137,7 +141,7 @@ def _late_range(values: Sequence[float]) -> tuple[float, float] | None:
 def histories(studio: StudioHere, state: StateHere, name: str, suffix: str) -> Response:
     """Residuals and monitors: a table, or drawn one under the other."""
     kind, variant = media_type(suffix), variant_of(state, name)
-    history = json.loads((run_folder(studio, variant) / "history.json").read_text())
+    history = lifted(json.loads((run_folder(studio, variant) / "history.json").read_text()))
     assert variant is not None
     tables = [history_sheet(history, variant.variant.title)]
     if FORMATS[suffix].draws:

@@ -12,6 +12,7 @@ from fastapi.responses import Response, StreamingResponse
 
 from brook.core.results.quantities import DRAWN
 from brook.core.solve import Checkpoint
+from brook.core.solve.history import lifted
 from brook.web.pages import StateHere, StudioHere, variant_of
 from brook.web.state import VariantState
 from brook.web.studio import Studio
@@ -53,12 +54,12 @@ def run_history(studio: Studio, variant: VariantState) -> dict[str, Any]:
     if variant.is_paused and variant.job is not None:
         kept = Checkpoint.load(studio.store.files.of_run(variant.job.id).checkpoint)
         if kept is not None:
-            return json.loads(kept.history)
+            return lifted(json.loads(kept.history))
     if variant.run.key is not None:
         path = studio.store.files.folder("run", variant.run.key) / "history.json"
         if path.exists():
-            return json.loads(path.read_text())
-    return {"start": 0, "momentum": [], "mass": [], "seconds": [], "monitors": {}, "marks": []}
+            return lifted(json.loads(path.read_text()))
+    return {"start": 0, "residuals": {}, "seconds": [], "time": [], "monitors": {}, "marks": []}
 
 
 @router.get("/studies/{slug}/run/{name}/live/{quantity}.f32")

@@ -6,13 +6,17 @@ import { Plot, lateRange } from "./plot.js";
 const plain = (v) => String(Number(v.toPrecision(4)));
 
 const RIVER = "#0f6e74", RUST = "#b4532a", INK = "#566069", OCHRE = "#c8962e";
+const EQUATIONS = { momentum: RIVER, mass: RUST, heat: OCHRE };
+const FURTHER = ["#5b6f3a", "#7a5c86", "#3f6b9c", "#8a4a55"];
+
+const colourOf = (name, k) => EQUATIONS[name] ?? FURTHER[k % FURTHER.length];
 
 export class Curves {
   constructor(root) {
     this.root = root;
     this.variant = root.dataset.variant;
     this.monitors = JSON.parse(root.dataset.monitors);
-    this.history = { momentum: [], mass: [], heat: [], seconds: [], time: [], monitors: {} };
+    this.history = { residuals: {}, seconds: [], time: [], monitors: {} };
     this.marks = [];
     for (const name of ["limit", "window", "change", "duration"]) this[name] = Number(root.dataset[name]);
     this.plots = {};
@@ -27,16 +31,18 @@ export class Curves {
 
   /** Takes in new iterations from `start` on. */
   take(fresh, forecast) {
-    if (fresh.start > this.history.momentum.length) { this.open(); return; } // something was missed
+    if (fresh.start > this.count) { this.open(); return; } // something was missed
     const put = (list, values) => { list.length = Math.min(list.length, fresh.start); for (const v of values) list.push(v); };
-    for (const name of ["momentum", "mass", "heat", "seconds", "time"]) put(this.history[name], fresh[name] ?? []);
-    for (const [name, values] of Object.entries(fresh.monitors)) put((this.history.monitors[name] ??= []), values);
+    for (const kind of ["residuals", "monitors"]) {
+      for (const [name, values] of Object.entries(fresh[kind])) put((this.history[kind][name] ??= Array(fresh.start).fill(null)), values);
+    }
+    for (const name of ["seconds", "time"]) put(this.history[name], fresh[name]);
     this.marks = fresh.marks ?? [];
     this.draw();
     this.tell(forecast);
   }
 
-  get count() { return this.history.momentum.length; }
+  get count() { return this.history.seconds.length; }
 
   get inTime() { return this.history.time.length === this.count && this.count > 0; }
 
@@ -48,11 +54,17 @@ export class Curves {
     const iterations = this.places;
     const marks = () => this.marks.map(([at, text]) => ({ x: this.inTime ? this.history.time[Math.min(at, this.count - 1)] : at, text }));
     const shared = { height: 150, sync: "run", marks, onCursor: (i) => this.say(i), onZoom: (x) => this.zoomAll(x) };
-    const warm = this.history.heat.length === this.count ? [{ label: "heat", colour: OCHRE }] : [];
-    this.plots.residuals ??= this.plot("residuals", [
-      { label: "momentum", colour: RIVER }, { label: "mass", colour: RUST }, { label: "limit", colour: INK, dash: [5, 4], width: 1 }, ...warm,
-    ], { ...shared, log: true, range: (columns) => this.residualRange(columns) });
-    this.plots.residuals?.set([iterations, this.history.momentum, this.history.mass, iterations.map(() => this.limit), ...(warm.length ? [this.history.heat] : [])]);
+    const equations = Object.keys(this.history.residuals);
+    if (this.drawn !== equations.join()) {
+      this.drawn = equations.join();
+      this.plots.residuals?.close();
+      this.plots.residuals = this.plot("residuals", [
+        ...equations.map((name, k) => ({ label: name, colour: colourOf(name, k) })),
+        { label: "limit", colour: INK, dash: [5, 4], width: 1 },
+      ], { ...shared, log: true, range: (columns) => this.residualRange(columns) });
+      this.tellColours(equations);
+    }
+    this.plots.residuals?.set([iterations, ...equations.map((name) => this.history.residuals[name]), iterations.map(() => this.limit)]);
     for (const monitor of this.monitors) {
       const values = (this.history.monitors[monitor.name] ?? []).map((v) => (v == null ? null : v * monitor.factor + monitor.shift));
       this.plots[monitor.name] ??= this.plot(`monitor-${monitor.name}`, [{ label: monitor.title, colour: RIVER }], {
@@ -70,7 +82,7 @@ export class Curves {
 
   residualRange(columns) {
     let low = this.limit || 1, high = 0;
-    for (const values of columns.slice(0, 2)) for (const v of values) if (v > 0) { low = Math.min(low, v); high = Math.max(high, v); }
+    for (const values of columns.slice(0, -1)) for (const v of values) if (v > 0) { low = Math.min(low, v); high = Math.max(high, v); }
     return [low / 2, Math.min(Math.max(high, 1), 10)];
   }
 
@@ -88,11 +100,28 @@ export class Curves {
   say(index) {
     const at = index ?? this.count - 1;
     const where = this.root.querySelector("#cursor-at");
-    if (where) where.textContent = index == null || !this.count ? "" : `${this.inTime ? `step ${at + 1}, ${plain(this.history.time[at])} s` : `iteration ${at + 1}`}: momentum ${this.history.momentum[at]?.toExponential(1)}, mass ${this.history.mass[at]?.toExponential(1)}`;
+    if (where) where.textContent = index == null || !this.count ? "" : `${this.inTime ? `step ${at + 1}, ${plain(this.history.time[at])} s` : `iteration ${at + 1}`}: ${this.left(at)}`;
     for (const monitor of this.monitors) {
       const now = this.root.querySelector(`#now-${monitor.name}`), value = this.history.monitors[monitor.name]?.[at];
       if (now) now.textContent = value == null ? "" : `${rounded(value * monitor.factor + monitor.shift, 4)} ${pretty(monitor.unit)}`;
     }
+  }
+
+  /** Which curve is of which equation. */
+  tellColours(equations) {
+    const key = this.root.querySelector("#residual-key");
+    key?.replaceChildren(...equations.map((name, k) => {
+      const word = document.createElement("span");
+      word.textContent = `${k ? ", " : ""}${name}`;
+      word.style.color = colourOf(name, k);
+      return word;
+    }));
+  }
+
+  /** What is left of each equation. */
+  left(at) {
+    return Object.entries(this.history.residuals).filter(([, values]) => values[at] != null)
+      .map(([name, values]) => `${name} ${values[at].toExponential(1)}`).join(", ");
   }
 
   /** Pace, and when it will likely end. */
