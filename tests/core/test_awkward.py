@@ -11,7 +11,7 @@ from brook.core.mesh import Mesh
 from brook.core.numerics import Stencil
 from brook.core.pipeline import make_mesh, solve
 from brook.core.ready import meshed, ready
-from brook.core.solve import Rules, SteadyFlow, Timing, Watch, run_in_time, run_steady
+from brook.core.solve import FlowSolver, Rules, Settings, Timing, Watch, run_in_time, run_steady
 from brook.core.solve.medium import Medium
 from brook.core.solve.setup import FIXED, OPEN, BoundaryConditions
 from brook.core.study import Study
@@ -29,7 +29,7 @@ def boxed(mesh, inlet, outlet, speed=(1.0, 0.0, 0.0), fluid=WATER):
     centre = mesh.face_centres(slice(stencil.inner, stencil.active))
     kind = np.where(outlet(centre), OPEN, FIXED).astype(np.int8)
     velocity = np.where(inlet(centre)[:, None], np.array(speed), 0.0)
-    return SteadyFlow(stencil, fluid, BoundaryConditions(kind, velocity, np.zeros(len(centre))))
+    return FlowSolver(stencil, fluid, BoundaryConditions(kind, velocity, np.zeros(len(centre))))
 
 
 def at(centre, x):
@@ -102,7 +102,7 @@ def test_a_viscosity_that_jumps_by_a_thousand():
     s = flow.stencil
     thick = s.mesh.centre[:, 1] < 0.5
     medium = Medium(s, np.ones(s.cells), np.where(thick, 1.0, 1e-3), np.ones(s.boundary_count))
-    outcome = run_steady(SteadyFlow(s, medium, flow.conditions), RULES, {})
+    outcome = run_steady(FlowSolver(s, medium, flow.conditions), RULES, {})
     assert outcome.state == "converged"
     speed = outcome.fields.velocity[:, 0]
     late = s.mesh.centre[:, 0] > 2
@@ -162,7 +162,7 @@ def test_two_fluids_that_never_meet():
     s = both.stencil
     dense = np.where(s.mesh.body == 0, 1.0, 100.0)
     medium = Medium(s, dense, 0.01 * dense, dense[s.face_cell])
-    outcome = run_steady(SteadyFlow(s, medium, both.conditions), replace(RULES, residual=1e-7), {})
+    outcome = run_steady(FlowSolver(s, medium, both.conditions), replace(RULES, residual=1e-7), {})
     alone = run_steady(boxed(one, *there), replace(RULES, residual=1e-7), {})
     assert outcome.state == alone.state == "converged"
     for body in (0, 1):  # one kinematic viscosity: both are alike
@@ -186,7 +186,7 @@ def test_other_settings_in_mid_run():
 
     def flow(speed, scheme="limited"):
         made = boxed(duct(), lambda c: at(c, 0), lambda c: at(c, 3), (speed, 0.0, 0.0))
-        return SteadyFlow(made.stencil, WATER, made.conditions, scheme)
+        return FlowSolver(made.stencil, WATER, made.conditions, settings=Settings(scheme))
 
     paused = run_steady(flow(0.3, "upwind"), RULES, {}, Pausing(12))
     assert paused.state == "paused"

@@ -11,7 +11,7 @@ from brook.core.bench.parts import PARTS
 from brook.core.numerics import Matrix, Stencil, chunks, divergence, gradient
 from brook.core.numerics.general import GeneralSolver
 from brook.core.numerics.rows import Rows
-from brook.core.solve import Rules, SteadyFlow, cycles, run_steady
+from brook.core.solve import FlowSolver, Rules, cycles, run_steady
 from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.coarse import Lumps, coarse_flow
 from brook.core.solve.cycles import Cycles
@@ -42,7 +42,7 @@ def test_mixtures_keep_mass():
     for _ in range(20):
         mixing.begin()
         worst = flow.iterate().worst
-        flow.close_mass()
+        flow.close()
         mixing.end(worst)
     kept = divergence(flow.stencil, flow.flux)
     assert np.abs(kept).max() < 1e-11
@@ -68,7 +68,7 @@ def test_the_answer_does_not_depend_on_how_it_was_reached():
 
 
 def run_without_lumps(flow):
-    flow.__class__ = type("Here", (SteadyFlow,), {"is_moved_by_heat": True})
+    flow.__class__ = type("Here", (FlowSolver,), {"is_driven": True})
     outcome = run_steady(flow, RULES, {})
     assert outcome.state == "converged"
     return outcome.fields.velocity

@@ -8,7 +8,7 @@ from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.materials.rheology import Rheology, shear_rate
 from brook.core.numerics import Stencil
 from brook.core.pipeline import make_mesh, solve
-from brook.core.solve import Rules, SteadyFlow, boundary_conditions, run_steady
+from brook.core.solve import FlowSolver, Rules, Settings, boundary_conditions, run_steady
 from brook.core.solve.run import standing_still
 from brook.core.study import Resolved
 from brook.core.verification import sheared
@@ -24,7 +24,7 @@ def statement(kind, patch, **values):
 
 def run(mesh, statements, fluid=OIL, residual=1e-7, **options):
     stencil = Stencil(mesh)
-    flow = SteadyFlow(stencil, fluid, boundary_conditions(stencil, statements), **options)
+    flow = FlowSolver(stencil, fluid, boundary_conditions(stencil, statements), settings=Settings(**options))
     return run_steady(flow, Rules(residual=residual, iterations=1500), {})
 
 
@@ -76,7 +76,12 @@ def tray_outcome(relaxation, **changes):
     study = tray(**changes)
     prepared = prepare(study, study.variants[1])
     stencil = Stencil(make_mesh(prepared))
-    flow = SteadyFlow(stencil, prepared.fluid, boundary_conditions(stencil, prepared.boundaries), relaxation=relaxation)
+    flow = FlowSolver(
+        stencil,
+        prepared.fluid,
+        boundary_conditions(stencil, prepared.boundaries),
+        settings=Settings(relaxation=relaxation),
+    )
     return run_steady(flow, Rules(residual=1e-9, iterations=3000), {})
 
 
@@ -118,8 +123,8 @@ def test_units_do_not_change_residuals():
         case = case.model_copy(update={"variants": (case.variants[0].model_copy(update={"geometry": geometry}),)})
         prepared = prepare(case, case.variants[0])
         stencil = Stencil(make_mesh(prepared))
-        flow = SteadyFlow(stencil, prepared.fluid, boundary_conditions(stencil, prepared.boundaries))
-        histories.append([flow.iterate().momentum for _ in range(30)])
+        flow = FlowSolver(stencil, prepared.fluid, boundary_conditions(stencil, prepared.boundaries))
+        histories.append([flow.iterate().of["momentum"] for _ in range(30)])
     assert histories[0] == pytest.approx(histories[1], rel=0.02)
 
 

@@ -103,7 +103,9 @@ def test_a_checkpoint_that_cannot_be_read_is_none_and_one_of_another_mesh_is_ref
 
 def falling(factor, count):
     values = [factor**k for k in range(count)]
-    return History(("still",), {"momentum": values, "mass": values}, {"still": [1.0 / (k + 1) for k in range(count)]}, values)
+    return History(
+        ("still",), {"momentum": values, "mass": values}, {"still": [1.0 / (k + 1) for k in range(count)]}, values
+    )
 
 
 @pytest.mark.parametrize(("factor", "count"), [(0.9, 40), (0.97, 150), (0.99, 400)])

@@ -1,5 +1,6 @@
 """Flows in time: laws of the steps, values that change, averages, and going on where a run stopped."""
 
+import json
 from dataclasses import replace
 
 import meshio
@@ -10,8 +11,8 @@ from brook.core.checks import prepare
 from brook.core.pipeline import flow_of, make_mesh, read_all, solve, stage_keys, timing_of
 from brook.core.results.readings import read_value
 from brook.core.results.vtu import write_vtu
-from brook.core.solve import Checkpoint, run_in_time
-from brook.core.solve.past import rates
+from brook.core.solve import Checkpoint, History, run_in_time
+from brook.core.solve.time_levels import rates
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification import taylor_green
@@ -77,9 +78,48 @@ def test_a_checkpoint_in_time_comes_back_from_its_file(tmp_path):
     outcome.checkpoint.save(tmp_path / "1.npz", "mesh", "run")
     again = Checkpoint.load(tmp_path / "1.npz")
     assert again is not None
-    assert {n: a.tolist() for n, a in again.arrays.items()} == {
-        n: a.tolist() for n, a in outcome.checkpoint.arrays.items()
-    }
+    for kept, now in ((again.state, outcome.checkpoint.state), (again.time, outcome.checkpoint.time)):
+        assert plain(kept) == plain(now)
+    assert {"flow"} == set(again.state)
+    assert {"time-clock", "time-level-0", "time-level-1", "time-averages"} == set(again.time)
+
+
+def plain(state):
+    return {(of, name): values.tolist() for of, arrays in state.items() for name, values in arrays.items()}
+
+
+def test_a_checkpoint_that_was_kept_flat_is_lifted_and_goes_on_bit_for_bit(tmp_path):
+    """As it was before states went by equation: one name for each array, and no volumes at earlier moments."""
+    study = channel()
+    prepared = prepare(study, study.variants[0])
+    mesh, timing = make_mesh(prepared), timing_of(prepared)
+    half = run_in_time(flow_of(study, prepared, mesh)[0], replace(timing, duration=0.5), {})
+    flat = {name: values for name, values in half.checkpoint.state["flow"].items() if name != "version"}
+    flat |= {"clock": half.checkpoint.time["time-clock"]["clock"], **half.checkpoint.time["time-averages"]}
+    for k in range(2):
+        level = half.checkpoint.time[f"time-level-{k}"]
+        flat |= {f"moment-{k}-{name}": level[name] for name in ("velocity", "pressure", "flux", "off")}
+    about = json.dumps({"gentle": False, "began_at": 0, "mesh": "m", "run": "r"})
+    np.savez(tmp_path / "old.npz", about=np.array(about), history=np.array(half.checkpoint.history), **flat)
+    whole = run_in_time(flow_of(study, prepared, mesh)[0], timing, {})
+    rest = run_in_time(flow_of(study, prepared, mesh)[0], timing, {}, start=Checkpoint.load(tmp_path / "old.npz"))
+    assert np.array_equal(rest.fields.velocity, whole.fields.velocity)
+    assert np.array_equal(rest.fields.more["averaged_velocity"][0], whole.fields.more["averaged_velocity"][0])
+
+
+def test_a_state_of_another_kind_or_version_is_refused_and_what_is_left_out_is_marked():
+    study = channel()
+    prepared = prepare(study, study.variants[0])
+    mesh = make_mesh(prepared)
+    flow, _ = flow_of(study, prepared, mesh)
+    state = flow.state()
+    with pytest.raises(ValueError, match="that of solids alone, not of a flow; begin anew"):
+        flow.restore({"heat": {}})
+    with pytest.raises(ValueError, match=r"keeps flow as version 99 .* this is 1; begin anew"):
+        flow.restore({"flow": state["flow"] | {"version": np.array(99)}})
+    start = Checkpoint(state | {"heat": {}}, False, json.dumps(History(()).since(0)), 0)
+    outcome = run_in_time(flow, replace(timing_of(prepared), duration=0.2), {}, start=start)
+    assert (0, "heat of the state before was left out") in outcome.history.marks
 
 
 def test_what_enters_may_change_with_time():

@@ -193,7 +193,7 @@ def test_a_pressure_that_is_not_solved_is_told():
     flow.iterate()
     flow.iterate()
     assert flow.notes() == ["the pressure equation was not solved to its tolerance in 2 iterations"]
-    assert any("mass is kept only to" in words for words in flow.close_mass())
+    assert any("mass is kept only to" in words for words in flow.close())
 
 
 def test_a_wall_that_turns_steadily_changes_nothing_in_time():

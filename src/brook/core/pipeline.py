@@ -33,23 +33,25 @@ from brook.core.results.readings import Judgement, judge, read_value, reading_di
 from brook.core.solve import (
     Checkpoint,
     Fields,
+    FlowModel,
+    FlowSolver,
     History,
     Outcome,
     Rules,
-    SteadyFlow,
+    Settings,
     Timing,
     Watch,
     boundary_conditions,
     run_in_time,
     run_steady,
 )  # fmt: skip
+from brook.core.solve.energy import EnergyEquation, FlowPart, Fluids
 from brook.core.solve.heat import Heat
 from brook.core.solve.heating import contacts_of, fillings_of, heat_conditions, sources_of, substance_of
 from brook.core.solve.medium import Medium, ShearLaws
-from brook.core.solve.passenger import Carried, Fluids, HeatCarried
 from brook.core.solve.run import UNWATCHED, Monitor
 from brook.core.solve.setup import BoundaryConditions
-from brook.core.solve.still import StillBodies
+from brook.core.solve.still import SolidSolver
 from brook.core.study import Problem, Requirement, Study, Value, Variant, named_scope, resolve
 from brook.core.study.resolve import Resolved, plain
 from brook.core.study.space import has_own_mesh
@@ -393,7 +395,7 @@ def _fluid_names(prepared: Prepared, mesh: Mesh) -> set[str]:
     return {n for n in mesh.bodies if n not in solid and not isinstance(prepared.materials.get(n), Solid)}
 
 
-def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[SteadyFlow | StillBodies, Stencil]:
+def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | SolidSolver, Stencil]:
     """The flow of a variant at its start, with the heat it carries, and the stencil it is computed on.
 
     Raises `ValueError` where the set-up does not fit the mesh.
@@ -404,7 +406,8 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[SteadyFlow | 
         stencil = Stencil(flow_mesh(prepared, mesh))
         fluids = _fluids(stencil.mesh, prepared)
         conditions = boundary_conditions(stencil, prepared.boundaries)
-        return SteadyFlow(stencil, _medium(stencil, fluids), conditions, scheme=scheme, law=_laws(fluids)), stencil
+        model = FlowModel.of(_laws(fluids))
+        return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
     whole = Stencil(run_mesh(prepared, mesh))
     materials = {name: prepared.materials.get(name, prepared.fluid) for name in whole.mesh.bodies}
     flowing = [k for k, name in enumerate(whole.mesh.bodies) if not isinstance(materials[name], Solid)]
@@ -414,18 +417,16 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[SteadyFlow | 
         sources_of(whole, said), contacts_of(whole, said), scheme, fillings_of(whole, materials, said.varying),
     )  # fmt: skip
     if not flowing:
-        return StillBodies(heat), whole
+        return SolidSolver(heat), whole
     stencil = whole if len(flowing) == len(whole.mesh.bodies) else Stencil(whole.mesh.part(flowing))
     fluids = _fluids(stencil.mesh, prepared)
     gravity = np.array([said.gravity_x, said.gravity_y, said.gravity_z])
-    carried = HeatCarried(
-        heat, Carried.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
+    energy = EnergyEquation(
+        heat, FlowPart.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
     )
     conditions = boundary_conditions(stencil, prepared.boundaries)
-    flow = SteadyFlow(
-        stencil, _medium(stencil, fluids), conditions, scheme=scheme, passenger=carried, law=_laws(fluids)
-    )
-    return flow, stencil
+    model = FlowModel.of(energy, _laws(fluids))
+    return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
 
 
 def _fluids(mesh: Mesh, prepared: Prepared) -> Fluids:

@@ -17,18 +17,18 @@ from brook.core.numerics.multigrid import OwnMultigrid
 from brook.core.pipeline import make_mesh
 from brook.core.results.picture import corner_values, polygons
 from brook.core.results.quantities import View
-from brook.core.solve import Rules, SteadyFlow, boundary_conditions, run_steady
+from brook.core.solve import FlowSolver, Rules, Settings, boundary_conditions, run_steady
 from brook.core.solve.setup import FIXED, BoundaryConditions
 from brook.core.verification.cavity import study
 from brook.core.verification.manufactured import block
 
 
-def _flow(cells_across: int) -> SteadyFlow:
+def _flow(cells_across: int) -> FlowSolver:
     case = study(400, cells_across)
     prepared = prepare(case, case.variants[0])
     stencil = Stencil(make_mesh(prepared))
     assert prepared.fluid is not None
-    return SteadyFlow(stencil, prepared.fluid, boundary_conditions(stencil, prepared.boundaries))
+    return FlowSolver(stencil, prepared.fluid, boundary_conditions(stencil, prepared.boundaries))
 
 
 def bench_iteration() -> Figure:
@@ -105,15 +105,15 @@ def _run_and_weigh() -> tuple[int, int, int]:
     return flow.stencil.cells, standing("VmHWM") - before, standing("VmRSS") - before
 
 
-def cube_flow(across: int, solver: PressureSolver | None = None, reynolds: float = 400.0) -> SteadyFlow:
+def cube_flow(across: int, solver: PressureSolver | None = None, reynolds: float = 400.0) -> FlowSolver:
     """The flow in a cube of so many cells an edge whose lid slides, at a Reynolds number by its edge."""
     stencil = Stencil(block(across))
     centre = stencil.mesh.face_centres(slice(stencil.inner, None))
     velocity = np.zeros((len(centre), 3))
     velocity[centre[:, 2] > 1 - 1e-9, 0] = 1.0
     conditions = BoundaryConditions(np.full(len(centre), FIXED, np.int8), velocity, np.zeros(len(centre)))
-    return SteadyFlow(stencil, ConstantFluid("cube", 1.0, 1 / reynolds), conditions, pressure_solver=solver,
-                      pressure_tolerance=0.1)  # fmt: skip
+    return FlowSolver(stencil, ConstantFluid("cube", 1.0, 1 / reynolds), conditions,
+                      settings=Settings(pressure_tolerance=0.1), pressure_solver=solver)  # fmt: skip
 
 
 def bench_multigrid() -> Figure:

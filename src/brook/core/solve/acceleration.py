@@ -15,7 +15,7 @@ from brook.core.numerics.chunks import chunks_of, over
 from brook.core.solve.growing import Growth
 
 if TYPE_CHECKING:
-    from brook.core.solve.flow import SteadyFlow
+    from brook.core.solve.flow import FlowSolver
 
 DEPTH = 5  # states that are mixed at most
 FIRST = 5  # iterations before the first mixture
@@ -34,16 +34,16 @@ class Acceleration:
     iterations.
     """
 
-    def __init__(self, flow: SteadyFlow, near: bool = False, first: int = FIRST):
+    def __init__(self, flow: FlowSolver, near: bool = False, first: int = FIRST):
         self._flow, self._first = flow, first
         self._parts = [_Part(values, judged) for values, judged in flow.mixed()]
         self._gram = np.zeros((DEPTH, DEPTH))
         self._kept, self._next, self._done = 0, 0, 0
         self._least = np.inf
         # a layer at rest that is warm below is a solution too, which plain iterations leave as nature does, mixtures not
-        self._from: tuple[float, float] = LATE if flow.is_moved_by_heat else (np.inf, 0) if near else SOON
-        self._growth = Growth() if flow.is_moved_by_heat else None
-        self._far = FAR_MOVED if flow.is_moved_by_heat else FAR
+        self._from: tuple[float, float] = LATE if flow.is_driven else (np.inf, 0) if near else SOON
+        self._growth = Growth() if flow.is_driven else None
+        self._far = FAR_MOVED if flow.is_driven else FAR
 
     def forget(self) -> None:
         """Begins anew, as for another step in time."""

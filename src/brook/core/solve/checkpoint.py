@@ -5,35 +5,40 @@ from __future__ import annotations
 import json
 import os
 import uuid
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 from zipfile import BadZipFile
 
 import numpy as np
 
-from brook.core.solve.flow import SteadyFlow
 from brook.core.solve.history import History
-from brook.core.solve.still import StillBodies
+from brook.core.solve.solver import Solver
+from brook.core.solve.states import SolverState, State, read_state, written_state
+
+IN_TIME = "time-"  # what names of states begin with that are of a run through time
+AnySolver = TypeVar("AnySolver", bound=Solver)
 
 
 @dataclass(frozen=True, eq=False)
 class Checkpoint:
-    """Arrays of `SteadyFlow.state`, the history so far, and the iteration from which the limit counts.
+    """The state of a solver, that of a run through time besides, the history so far, and the iteration from which the limit
+    counts.
 
     `mesh` and `run` are keys of what it was made of; a checkpoint fits every run on the same mesh.
     """
 
-    arrays: dict[str, np.ndarray]
+    state: SolverState
     is_gentle: bool
     history: str
     began_at: int
     mesh: str = ""
     run: str = ""
+    time: dict[str, State] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, flow: SteadyFlow | StillBodies, history: History, began_at: int) -> Checkpoint:
-        return cls(flow.state(), flow.is_gentle, json.dumps(history.since(0)), began_at)
+    def of(cls, solver: Solver, history: History, began_at: int) -> Checkpoint:
+        return cls(solver.state(), solver.settings.is_gentle, json.dumps(history.since(0)), began_at)
 
     def history_of(self, monitors: tuple[str, ...]) -> History:
         """The history so far, watched from now on by these monitors."""
@@ -43,12 +48,12 @@ class Checkpoint:
     def iterations(self) -> int:
         return len(json.loads(self.history)["seconds"])
 
-    def onto(self, flow: Any) -> Any:
-        """A flow on the same mesh in this state; its fluid and boundaries may differ."""
-        if self.is_gentle:
-            flow = flow.gentler()
-        flow.restore(self.arrays)
-        return flow
+    def onto(self, solver: AnySolver, history: History) -> AnySolver:
+        """A solver on the same mesh in this state; its fluid and boundaries may differ. What is left out of the state is marked in
+        the history. Raises `ValueError` for one of another kind, version or mesh."""
+        made: Any = solver.gentler() if self.is_gentle else solver
+        history.marks += [(len(history), words) for words in made.restore(self.state)]
+        return made
 
     def going_on(self, mark: str, anew: bool) -> Checkpoint:
         """The same with a mark in its history; `anew` counts the limit of iterations from here."""
@@ -62,9 +67,10 @@ class Checkpoint:
         path.parent.mkdir(parents=True, exist_ok=True)
         temporary = path.with_name(f".{path.stem}-{uuid.uuid4().hex[:8]}")
         about = json.dumps({"gentle": self.is_gentle, "began_at": self.began_at, "mesh": mesh, "run": run})
+        written = {"about": np.array(about), "history": np.array(self.history)} | written_state(self.state | self.time)
         try:
             with temporary.open("wb") as handle:
-                np.savez(handle, **{"about": np.array(about), "history": np.array(self.history), **self.arrays})  # type: ignore[arg-type]
+                np.savez(handle, **written)  # type: ignore[arg-type]
                 handle.flush()
                 os.fsync(handle.fileno())
             os.replace(temporary, path)
@@ -81,4 +87,6 @@ class Checkpoint:
                 history = str(data["history"])
         except (OSError, ValueError, KeyError, BadZipFile):
             return None
-        return cls(arrays, about["gentle"], history, about["began_at"], about["mesh"], about["run"])
+        state = read_state(arrays)
+        time = {name: state.pop(name) for name in [n for n in state if n.startswith(IN_TIME)]}
+        return cls(state, about["gentle"], history, about["began_at"], about["mesh"], about["run"], time)

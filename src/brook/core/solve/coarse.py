@@ -18,11 +18,11 @@ from brook.core.numerics import Stencil, gradient
 from brook.core.numerics.multigrid import kernels
 from brook.core.numerics.multigrid.hierarchy import lumped
 from brook.core.physics.conditions import FIXED
-from brook.core.solve.medium import Medium, ShearLaws
+from brook.core.solve.medium import Medium
 from brook.core.solve.setup import BoundaryConditions
 
 if TYPE_CHECKING:
-    from brook.core.solve.flow import SteadyFlow
+    from brook.core.solve.flow import FlowSolver
 
 PAIRINGS = 3
 WAYS = 6
@@ -161,6 +161,14 @@ class Lumps:
         weight = fine.mesh.volume
         return _means(values, weight, self.of, self.stencil.cells)
 
+    def summed(self, values: np.ndarray) -> np.ndarray:
+        """Sums over lumps of values of cells (C, 3)."""
+        return np.stack([np.bincount(self.of, x, self.stencil.cells) for x in values.T], axis=1)
+
+    def first(self, values: np.ndarray) -> np.ndarray:
+        """Of each lump the value of one of its cells, of values (C,) that are alike in them."""
+        return _first(values, self.of, self.stencil.cells)
+
     def edge_mean(self, values: np.ndarray, fine: Stencil) -> np.ndarray:
         """Means over boundary faces of values (B,) or (B, k) of those that make them."""
         weight = np.linalg.norm(fine.area[fine.inner :], axis=1)
@@ -205,7 +213,7 @@ def _first(values: np.ndarray, of: np.ndarray, count: int) -> np.ndarray:
     return found
 
 
-def coarse_flow(fine: SteadyFlow) -> tuple[SteadyFlow, Lumps]:
+def coarse_flow(fine: FlowSolver) -> tuple[FlowSolver, Lumps]:
     """The same flow on lumps of its cells."""
     s, there, medium = fine.stencil, fine.conditions, fine.medium
     lumps = Lumps.made(s)
@@ -220,21 +228,14 @@ def coarse_flow(fine: SteadyFlow) -> tuple[SteadyFlow, Lumps]:
         lumps.edge_mean(medium.on_boundary, s),
         walls,
     )
-    force = None
-    if fine.force is not None:
-        force = np.stack([np.bincount(lumps.of, x, to.cells) for x in fine.force.T], axis=1)
-    law = None if fine.law is None else ShearLaws(fine.law.fluids, _first(fine.law.of, lumps.of, to.cells))
-    made = type(fine)(
-        to, filled, conditions, fine.scheme, fine.relaxation, fine.coupling, fine.sweeps, fine.pressure_tolerance,
-        force=force, law=law, start=False,
-    )  # fmt: skip
+    made = type(fine)(to, filled, conditions, fine.model.coarse(lumps), fine.settings, start=False)
     # what the patches give is given to the last kilogram, however bent they are
     inflow = np.bincount(lumps.edge_of, fine.flux[s.inner :], to.boundary_count)
     made.begin(np.where(kind == FIXED, inflow, 0.0))
     return made, lumps
 
 
-def bring(coarse: SteadyFlow, lumps: Lumps, fine: SteadyFlow) -> None:
+def bring(coarse: FlowSolver, lumps: Lumps, fine: FlowSolver) -> None:
     """Starts a flow from that on lumps of its cells."""
     s, to = fine.stencil, lumps.stencil
     away = s.mesh.centre - to.mesh.centre[lumps.of]

@@ -12,7 +12,7 @@ from brook.core.numerics.multigrid import kernels
 from brook.core.solve.momentum import NOTHING, Momentum
 
 if TYPE_CHECKING:
-    from brook.core.solve.flow import SteadyFlow
+    from brook.core.solve.flow import FlowSolver
 
 
 class Continuity:
@@ -33,51 +33,53 @@ class Continuity:
         # room that nothing has between `balance` and the end of `correct`
         self.spare = spare[3 * cells :].view(np.float32)
 
-    def predict(self, flow: SteadyFlow, momentum: Momentum) -> None:
+    def predict(self, flow: FlowSolver, momentum: Momentum) -> None:
         """Rhie-Chow fluxes from the new velocity and the old pressure. Relaxation and inertia are brought in on the face
         itself: what is left of them in the end is then nothing."""
         s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
-        if flow.corrections > 1 and self._entries is momentum.entries:
+        if flow.settings.corrections > 1 and self._entries is momentum.entries:
             self._entries = np.zeros_like(momentum.entries)  # further corrections ask for those of momentum again
-        per_time, late = (0.0, NOTHING) if flow.past is None else (flow.past.now, flow.past.late)
+        per_time, late = (
+            (0.0, NOTHING) if flow.time_scheme is None else (flow.time_scheme.now, flow.time_scheme.old_flux)
+        )
         over(
             s.face_chunks, passes.fluxes, flow.velocity, momentum.slope, flow.pressure,
             flow.pressure_gradient, momentum.ease, momentum.mobility, medium.density, momentum.off, late, s.centre,
-            *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, flow.relaxation, per_time,
+            *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, flow.settings.relaxation, per_time,
             flow.flux, self._link, self._entries,
         )  # fmt: skip
         face, cell, rho = inner + flow.open, s.face_cell[flow.open], medium.on_boundary[flow.open]
         dense = medium.density[cell]
         gives = momentum.ease[cell]
-        gives = gives * flow.relaxation / (1 + gives * dense * per_time)
+        gives = gives * flow.settings.relaxation / (1 + gives * dense * per_time)
         through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
         along = np.einsum("ij,ij->i", flow.pressure_gradient[cell], s.edge_line[flow.open])
         step = flow.conditions.pressure[flow.open] - flow.pressure[cell]
-        lag = (1 - flow.relaxation) * momentum.off[face] - (gives * dense * late[face] if len(late) else 0.0)
+        lag = (1 - flow.settings.relaxation) * momentum.off[face] - (gives * dense * late[face] if len(late) else 0.0)
         flow.flux[face] = rho * (through + gives * s.stiffness[face] * (along - step)) + lag
         if flow.shift is not None:
             flow.flux += flow.shift
         self._edge_link[:] = 0.0
         self._edge_link[flow.open] = rho * momentum.mobility[cell] * s.stiffness[face]
 
-    def balance(self, flow: SteadyFlow) -> float:
+    def balance(self, flow: FlowSolver) -> float:
         """The system of the pressure correction; gives the mass in kg/s that is not kept."""
         s, rows = self.stencil, self.stencil.rows
-        swelling = NOTHING if flow.swelling is None else flow.swelling
+        storage = NOTHING if flow.mass_storage is None else flow.mass_storage
         over(
-            s.cell_chunks, passes.continuity, flow.flux, self._entries, swelling, rows.offsets,
+            s.cell_chunks, passes.continuity, flow.flux, self._entries, storage, rows.offsets,
             rows.faces, rows.edge_offsets, rows.edges, self._edge_link, self._rest, self._diagonal, self._sums,
         )  # fmt: skip
         return float(self._sums.sum())
 
-    def correct(self, flow: SteadyFlow, momentum: Momentum) -> float:
+    def correct(self, flow: FlowSolver, momentum: Momentum) -> float:
         """Pressure, velocity and flux so that mass is kept; gives the largest speed in m/s, nan where one is lost."""
         s, inner = self.stencil, self.stencil.inner
         if flow.conditions.is_closed:
             self._diagonal[0] *= 2  # fixes the level
             self._rest -= self._rest.mean()
         matrix = Matrix(s, self._diagonal, self._entries)
-        correction, count = flow.pressure_solver.solve(matrix, self._rest, flow.pressure_tolerance)
+        correction, count = flow.pressure_solver.solve(matrix, self._rest, flow.settings.pressure_tolerance)
         flow.unsolved += count >= flow.pressure_solver.max_iterations
         over(s.face_chunks, passes.answer, correction, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
@@ -85,7 +87,7 @@ class Continuity:
         if flow.conditions.is_closed:
             over(s.cell_chunks, kernels.dots, s.mesh.volume, correction, correction, self._pair)
             level = float(self._pair[:, 0].sum()) / self._volume
-        fit = flow.known
+        fit = flow.pressure_fit
         slope = (gradient if s.is_lumped else leaning)(s, fit, correction, self._edge_none, self._slope)
         over(
             s.cell_chunks, passes.corrected, correction, level, momentum.mobility, s.is_lumped,
@@ -95,7 +97,7 @@ class Continuity:
         return float(np.sqrt(self._sums.max()))
 
 
-def project(flow: SteadyFlow, tolerance: float) -> np.ndarray:
+def project(flow: FlowSolver, tolerance: float) -> np.ndarray:
     """Takes what is not kept of the mass out of the fluxes as a potential flow does; gives the velocity (C, 3) of that."""
     s, rho = flow.stencil, flow.medium.on_boundary[flow.open]
     inner, face, cell = s.inner, s.inner + flow.open, s.face_cell[flow.open]
@@ -105,12 +107,12 @@ def project(flow: SteadyFlow, tolerance: float) -> np.ndarray:
     link = rho * s.stiffness[face]
     np.add.at(diagonal, cell, link)
     right = -divergence(s, flow.flux)
-    if flow.swelling is not None:
-        right -= flow.swelling
+    if flow.mass_storage is not None:
+        right -= flow.mass_storage
     if flow.conditions.is_closed:
         diagonal[0] *= 2  # fixes the level
         right -= right.mean()
     potential, _ = flow.pressure_solver.solve(Matrix(s, diagonal, matrix.entries), right, tolerance)
     flow.flux[:inner] -= dense * s.stiffness[:inner] * (potential[s.neighbour] - potential[s.owner[:inner]])
     flow.flux[face] += link * potential[cell]
-    return -gradient(s, flow.known, potential, np.zeros(s.boundary_count))
+    return -gradient(s, flow.pressure_fit, potential, np.zeros(s.boundary_count))

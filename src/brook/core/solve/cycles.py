@@ -7,6 +7,7 @@ by, the force and the fluxes that make it stand where the fine one leaves nothin
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
@@ -14,7 +15,8 @@ from brook.core.numerics import Stencil, gradient, lumping
 from brook.core.numerics.chunks import chunks_of, over
 from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.coarse import bring, coarse_flow
-from brook.core.solve.flow import Diverged, SteadyFlow
+from brook.core.solve.flow import Diverged, FlowSolver
+from brook.core.solve.model import GivenForce
 from brook.core.solve.residuals import Residuals
 from brook.core.solve.setup import FIXED
 
@@ -35,11 +37,12 @@ WORSE, STRIKES = 10.0, 3  # times the least residual so far, and how often, unti
 class Level:
     """A flow and the same on lumps of its cells."""
 
-    def __init__(self, fine: SteadyFlow):
+    def __init__(self, fine: FlowSolver):
         self.fine = fine
         self.coarse, self.lumps = coarse_flow(fine)
+        self._from_above = GivenForce(None)  # what is left of the fine equations
+        self.coarse.model = replace(self.coarse.model, sources=(*self.coarse.model.sources, self._from_above))
         count = self.lumps.stencil.cells
-        self._base = self.coarse.force
         self._velocity, self._pressure = np.zeros((count, 3)), np.zeros(count)
         self._left, self._edge = np.zeros((count, 3)), np.zeros((0, 3))
         self._cells = chunks_of(count, fine.stencil.cells)
@@ -60,14 +63,14 @@ class Level:
         fine.mass.predict(fine, fine.momentum)
         wanted = self._summed_flux()
         fine.flux[:inner], fine.flux[inner:] = kept, edges
-        coarse.velocity[:], coarse.flux, coarse.force, coarse.shift = self._velocity, flux.copy(), self._base, None
+        coarse.velocity[:], coarse.flux, self._from_above.value, coarse.shift = self._velocity, flux.copy(), None, None
         coarse.start_pressure(self._pressure)
         self._edge, _ = coarse.look()
         force = self._left - coarse.momentum.rest
         coarse.mass.predict(coarse, coarse.momentum)
         shift = wanted - coarse.flux
         shift[to.inner :][coarse.conditions.kind == FIXED] = 0.0
-        coarse.force = force if self._base is None else self._base + force
+        self._from_above.value = force
         coarse.flux, coarse.shift = flux, shift
 
     def up(self) -> None:
@@ -75,7 +78,7 @@ class Level:
         fine, coarse, s, to = self.fine, self.coarse, self.fine.stencil, self.lumps.stencil
         step, push = coarse.velocity - self._velocity, coarse.pressure - self._pressure
         slope = gradient(to, to.every_boundary, step, coarse.boundary_velocity() - self._edge)
-        push_slope = gradient(to, coarse.known, push, np.zeros(to.boundary_count))
+        push_slope = gradient(to, coarse.pressure_fit, push, np.zeros(to.boundary_count))
         change = fine.momentum.slope.reshape(-1)[: 3 * s.cells].reshape(-1, 3)  # room that is free here
         over(
             s.cell_chunks, lumping.led, self.lumps.of, s.centre, to.centre, step, slope, push, push_slope,
@@ -102,12 +105,12 @@ class Cycles:
     thick as a layer, and what they know of the way is too rough (docs/decisions/0023).
     """
 
-    def __init__(self, flow: SteadyFlow, starts: bool = True):
+    def __init__(self, flow: FlowSolver, starts: bool = True):
         self.flow = flow
         self.levels: list[Level] = []
         self._least, self._strikes = np.inf, 0
         self._corrects = flow.stencil.cells >= CORRECTED and is_even(flow.stencil)
-        if flow.stencil.cells < WORTH or flow.is_moved_by_heat or not (starts or self._corrects):
+        if flow.stencil.cells < WORTH or flow.is_driven or not (starts or self._corrects):
             return
         while flow.stencil.cells > 8 * LEAST and len(self.levels) < MOST_LEVELS:
             self.levels.append(Level(flow))
@@ -163,7 +166,7 @@ def is_even(stencil: Stencil) -> bool:
     return bool(np.median(ratios) <= EVEN)
 
 
-def _solved(flow: SteadyFlow, wanted: Callable[[], bool]) -> bool:
+def _solved(flow: FlowSolver, wanted: Callable[[], bool]) -> bool:
     """Iterates until the residual is small enough; whether that may be a start."""
     mixing = Acceleration(flow, near=True)
     try:

@@ -13,7 +13,7 @@ import numpy as np
 
 from brook.core.mesh import Mesh
 from brook.core.numerics import Stencil, divergence
-from brook.core.solve.past import Past
+from brook.core.solve.time_levels import TimeScheme
 
 AT = np.geomspace(20.0, 5000.0, 20_001)  # K, between which it is straight
 
@@ -65,16 +65,16 @@ class Excess:
 
     def kept(
         self, stencil: Stencil, temperature: np.ndarray, entering: np.ndarray, flux: np.ndarray,
-        past: Past | None, density: np.ndarray,
+        time: TimeScheme | None, density: np.ndarray,
     ) -> np.ndarray:  # fmt: skip
         """What of it cells (C,) get in W, but for what inner faces carry: over boundaries, and out of what they held."""
         held = self.at(temperature)[0]
         through = flux[stencil.inner :] * self.at_edges(stencil, temperature, entering, flux)
         found = held * divergence(stencil, flux) - np.bincount(stencil.face_cell, through, stencil.cells)
-        if past is not None:
+        if time is not None:
             before = sum(
-                rate * self.at(moment.fields["temperature"])[0]
-                for rate, moment in zip(past.factors, past.moments, strict=False)
+                rate * self.at(level.scalars["heat"]["temperature"])[0]
+                for rate, level in zip(time.factors, time.levels, strict=True)
             )
-            found -= density * stencil.mesh.volume * (past.now * held + before)
+            found -= density * stencil.mesh.volume * (time.now * held + before)
         return found

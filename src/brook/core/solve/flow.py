@@ -14,24 +14,24 @@ from brook.core.materials import ConstantFluid
 from brook.core.numerics import Stencil, divergence, face_mean, leaning, push
 from brook.core.numerics.linear import PressureSolver, usual_pressure_solver
 from brook.core.numerics.multigrid import OwnMultigrid
-from brook.core.numerics.operators import Convection
 from brook.core.solve import edges
 from brook.core.solve.continuity import Continuity, project
 from brook.core.solve.fields import Fields
-from brook.core.solve.medium import Medium, ShearLaws
+from brook.core.solve.medium import Medium
+from brook.core.solve.model import FlowModel
 from brook.core.solve.momentum import NOTHING, Momentum
-from brook.core.solve.passenger import HeatCarried
-from brook.core.solve.past import Moment, Past
 from brook.core.solve.residuals import Residuals
+from brook.core.solve.settings import Settings
 from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
+from brook.core.solve.states import SolverState, State, check_state, versioned
+from brook.core.solve.time_levels import TimeLevel, TimeScheme
 
 RUNAWAY = 1000.0
 UNBALANCED = 1e-6  # of what would flow if boundaries were square to their velocity
 HARDLY = 1e-9  # of a cell and what it holds, in a step in time: less than that moves is at rest
-KEPT, SETTLED = 1e-9, 1e-8  # what may be left of mass and heat, over what passes, before it is told
-# Relaxation of a second start after a first one ran away.
-GENTLE = 0.8
+KEPT = 1e-9  # what may be left of mass, over what passes, before it is told
 STATE = ("velocity", "pressure", "flux", "pressure_gradient")
+USUAL, NONE_BESIDES = Settings(), FlowModel()
 
 
 class Diverged(RuntimeError):
@@ -44,94 +44,90 @@ class Diverged(RuntimeError):
         self.cause = cause
 
 
-class SteadyFlow:
-    """The state of a steady flow on its way to convergence; `iterate` takes one step."""
+class FlowSolver:
+    """The state of a flow on its way to convergence, or to the end of a step in time; `iterate` takes one step."""
+
+    name, version = "flow", 1
 
     def __init__(
-        self,
-        stencil: Stencil,
-        fluid: ConstantFluid | Medium,
-        conditions: BoundaryConditions,
-        scheme: Convection = "limited",
-        relaxation: float = 0.96,
-        coupling: float | None = None,
-        sweeps: int = 8,
-        pressure_tolerance: float = 0.05,
-        pressure_solver: PressureSolver | None = None,
-        force: np.ndarray | None = None,
-        passenger: HeatCarried | None = None,
-        law: ShearLaws | None = None,
-        start: bool = True,
-    ):
-        self.stencil, self.conditions = stencil, conditions
+        self, stencil: Stencil, fluid: ConstantFluid | Medium, conditions: BoundaryConditions, model: FlowModel = NONE_BESIDES,
+        settings: Settings = USUAL, pressure_solver: PressureSolver | None = None, start: bool = True,
+    ):  # fmt: skip
+        """`start` begins with potential flow; without it `begin` has to follow."""
+        self.stencil, self.conditions, self.model, self.settings = stencil, conditions, model, settings
         self.medium = fluid if isinstance(fluid, Medium) else Medium.uniform(stencil, fluid)
-        self.scheme, self.relaxation, self.sweeps = scheme, relaxation, sweeps
-        # the pressure correction sees a little more resistance than SIMPLEC's own: docs/decisions/0005
-        self.coupling = 1 - 1.5 * (1 - relaxation) if coupling is None else coupling
-        self.pressure_tolerance = pressure_tolerance
-        self.force = force  # on the fluid in each cell (C, 3) in N
-        self.corrections = 1
+        self._molecular = self.medium  # before anything contributes to it
         self.unsolved = 0  # times that the pressure equation was not solved to its tolerance
-        self.law = law
-        self.past: Past | None = None  # what a flow in time was before this step
+        self.time_scheme: TimeScheme | None = None  # of a flow in time
         self.shift: np.ndarray | None = None  # mass flux (F,) in kg/s that is added wherever one is predicted
-        self.swelling: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
+        self.mass_storage: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
         self.pressure_solver = pressure_solver or usual_pressure_solver(stencil.cells)
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
-        self.known = stencil.fit(conditions.kind == OPEN)
+        self.pressure_fit = stencil.fit(conditions.kind == OPEN)
         self.momentum = Momentum(stencil)
         self.mass = Continuity(stencil, self.momentum)
         if isinstance(self.pressure_solver, OwnMultigrid):
             self.pressure_solver.work_in(self.mass.spare)
-        self.passenger = passenger
         if start:
             given = self._given_flux()
             self._refuse_unbalanced(given)
             self.begin(given)
-        if passenger is not None:
-            if passenger.heat.stencil is stencil:
-                levels = self.pressure_solver.levels if isinstance(self.pressure_solver, OwnMultigrid) else None
-                passenger.heat.share(self.momentum.spare, levels)
-            passenger.act(self)
+        levels = self.pressure_solver.levels if isinstance(self.pressure_solver, OwnMultigrid) else None
+        for equation in model.equations:
+            equation.share(self.momentum.spare, levels, self)
+            equation.act(self)
 
-    def gentler(self) -> SteadyFlow:
+    def gentler(self) -> FlowSolver:
         """The same flow from its start state, with smaller steps."""
-        return SteadyFlow(
-            self.stencil, self.medium, self.conditions, self.scheme, GENTLE, GENTLE, self.sweeps,
-            self.pressure_tolerance, force=self.force, passenger=self.passenger, law=self.law,
-        )  # fmt: skip
+        return FlowSolver(self.stencil, self._molecular, self.conditions, self.model, self.settings.gentler())
+
+    def compose(self, on_boundary: np.ndarray | None = None) -> None:
+        """The medium as all contributions make it; those that depend on the velocity look at it where that on boundaries (B, 3)
+        is given, and stay as they are otherwise."""
+        if self.model.contributions:
+            medium = self._molecular
+            for part in self.model.contributions:
+                medium = part.contribute(medium, self, on_boundary)
+            self.medium = medium
 
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
         """The arrays of the state, flat, that an acceleration mixes, and whether their steps are judged."""
         found = [(self.velocity.reshape(-1), True), (self.pressure, True), (self.flux, False)]
-        return found if self.passenger is None else found + self.passenger.mixed()
+        return found + [pair for equation in self.model.equations for pair in equation.mixed()]
 
     def take_mixture(self) -> None:
         """What follows from a mixed state."""
-        push(self.stencil, self.known, self.pressure, self.conditions.pressure, self.pressure_gradient)
-        if self.passenger is not None:
-            self.passenger.act(self)
+        push(self.stencil, self.pressure_fit, self.pressure, self.conditions.pressure, self.pressure_gradient)
+        for equation in self.model.equations:
+            equation.act(self)
 
     def start_pressure(self, pressure: np.ndarray) -> None:
         """Takes over a pressure (C,) and what it does."""
         self.pressure = pressure.copy()
-        self.pressure_gradient = push(self.stencil, self.known, self.pressure, self.conditions.pressure)
+        self.pressure_gradient = push(self.stencil, self.pressure_fit, self.pressure, self.conditions.pressure)
 
-    def moment(self) -> Moment:
+    def time_level(self) -> TimeLevel:
         """What later steps in time need of now."""
-        fields = {} if self.passenger is None else self.passenger.moment(self)
+        scalars = {equation.name: equation.time_level(self) for equation in self.model.equations}
         self.momentum.look(self, self.boundary_velocity())
         self.momentum.transfer(self)
-        return Moment(self.velocity.copy(), self.pressure.copy(), self.flux.copy(), self.momentum.off.copy(), fields)
+        return TimeLevel(
+            self.stencil.mesh.volume,
+            self.velocity.copy(),
+            self.pressure.copy(),
+            self.flux.copy(),
+            self.momentum.off.copy(),
+            scalars,
+        )
 
-    def draw_out(self, now: Moment, before: Moment, ratio: float) -> None:
+    def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
         """Begins a step as if the change since `before` went on, `ratio` being this step over the last."""
         self.velocity = now.velocity + ratio * (now.velocity - before.velocity)
         self.flux = now.flux + ratio * (now.flux - before.flux)
         self.start_pressure(now.pressure + ratio * (now.pressure - before.pressure))
-        if self.passenger is not None:
-            self.passenger.draw_out(now, before, ratio)
+        for equation in self.model.equations:
+            equation.extrapolate(now, before, ratio)
 
     def courant(self, step: float) -> float:
         """The largest Courant number of a cell for a step in s: what flows through in it over what the cell holds."""
@@ -151,25 +147,30 @@ class SteadyFlow:
         self.start_pressure(self.pressure)
 
     @property
-    def is_gentle(self) -> bool:
-        return self.relaxation <= GENTLE
-
-    @property
     def mixes(self) -> bool:
         """Whether its states may be mixed to come home sooner."""
-        return not self.is_gentle
+        return not self.settings.is_gentle
 
-    def state(self) -> dict[str, np.ndarray]:
-        """Copies of all arrays that the next iteration starts from."""
-        arrays = {name: getattr(self, name).copy() for name in STATE}
-        arrays["given_pressure"] = self.conditions.pressure.copy()
-        return arrays if self.passenger is None else arrays | self.passenger.state()
+    def state(self) -> SolverState:
+        """Copies of all arrays that the next iteration starts from, by equation."""
+        flow: State = {name: getattr(self, name).copy() for name in STATE}
+        flow["given_pressure"] = self.conditions.pressure.copy()
+        further = {e.name: versioned(e.state(), e.version) for e in self.model.equations}
+        return {self.name: versioned(flow, self.version), **further}
 
-    def restore(self, arrays: dict[str, np.ndarray]) -> None:
-        """Takes over a state; raises `ValueError` for one of another mesh.
+    @property
+    def versions(self) -> dict[str, int]:
+        """Of the states of the flow and its equations."""
+        return {self.name: self.version} | {e.name: e.version for e in self.model.equations}
 
-        What the boundaries say now stays: the flux through them is the flow's own wherever it is given.
+    def restore(self, state: SolverState) -> list[str]:
+        """Takes over a state; says what is not taken over of it. Raises `ValueError` for one of another kind or mesh.
+
+        What the boundaries say now stays: the flux through them is the flow's own wherever it is given. An equation that is
+        new begins from its start.
         """
+        left = check_state(state, self.name, self.versions)
+        arrays = state[self.name]
         given = self.flux[self.stencil.inner :].copy()
         for name in STATE:
             if arrays[name].shape != getattr(self, name).shape:
@@ -180,8 +181,9 @@ class SteadyFlow:
         kept = self.flux[self.stencil.inner :][self.open].copy()
         self.flux[self.stencil.inner :] = given
         self.flux[self.stencil.inner :][self.open] = kept
-        if self.passenger is not None:
-            self.passenger.restore(arrays, self)
+        for equation in self.model.equations:
+            equation.restore(state.get(equation.name, {}), self)
+        return left
 
     # -- start state --------------------------------------------------------------------------
 
@@ -196,9 +198,9 @@ class SteadyFlow:
             self.velocity = project(self, 1e-6)
 
     @property
-    def is_moved_by_heat(self) -> bool:
-        """Whether it is the heat that moves the flow, from rest: coarser meshes lead nowhere then."""
-        return self.passenger is not None and self.passenger.buoyancy != "none"
+    def is_driven(self) -> bool:
+        """Whether an equation moves the flow from rest, as heat does: coarser meshes lead nowhere then."""
+        return any(equation.drives_flow for equation in self.model.equations)
 
     def start_from(self, velocity: np.ndarray, pressure: np.ndarray) -> None:
         """Takes over a velocity (C, 3) and a pressure (C,) that are about right; mass is kept."""
@@ -219,7 +221,7 @@ class SteadyFlow:
 
     def _refuse_unbalanced(self, given: np.ndarray) -> None:
         """Raises `ValueError` where all that flows through boundaries (B,) is given and more is to enter than to leave."""
-        if not self.conditions.is_closed or (self.passenger is not None and self.passenger.buoyancy == "density"):
+        if not self.conditions.is_closed or any(e.changes_density for e in self.model.equations):
             return
         speeds = np.linalg.norm(self.conditions.velocity, axis=1)
         net = float(given.sum())
@@ -252,7 +254,7 @@ class SteadyFlow:
 
     def _boundary_pressure(self) -> np.ndarray:
         s, found = self.stencil, np.empty(self.stencil.boundary_count)
-        slope = leaning(s, self.known, self.pressure, self.conditions.pressure, at_boundary=True)
+        slope = leaning(s, self.pressure_fit, self.pressure, self.conditions.pressure, at_boundary=True)
         edges.pressures(
             self.conditions.kind, self.conditions.pressure, self.pressure, slope, s.face_cell, s.edge_line, found
         )
@@ -260,7 +262,7 @@ class SteadyFlow:
 
     def notes(self) -> list[str]:
         """What was held at a limit because nothing is known beyond, and what was not solved as well as it was asked to be."""
-        found = [] if self.passenger is None else self.passenger.heat.notes(self.passenger.buoyancy == "density")
+        found = [note for equation in self.model.equations for note in equation.notes()]
         if self.unsolved:
             found.append(
                 f"the pressure equation was not solved to its tolerance in {self.unsolved} iteration"
@@ -281,9 +283,7 @@ class SteadyFlow:
         terms."""
         on_boundary = self.boundary_velocity()
         self.momentum.look(self, on_boundary)
-        if self.law is not None:
-            step = on_boundary - self.velocity[self.stencil.face_cell]
-            self.medium = self.law.on(self.medium, self.momentum.slope, step)
+        self.compose(on_boundary)
         return on_boundary, self.momentum.assemble(self, on_boundary)
 
     def iterate(self) -> Residuals:
@@ -296,9 +296,11 @@ class SteadyFlow:
         terms = momentum.stretched + 0.5 * float(np.abs(self.flux[s.inner :]).sum()) + self.hardly_kept()
         # from rest nothing is stretched yet: what is left is then all there is
         kept = left / (terms + left) if left > 0 else 0.0
-        solved, pushed = (self.velocity.copy(), self.pressure_gradient.copy()) if self.corrections > 1 else (None, None)
+        solved, pushed = (
+            (self.velocity.copy(), self.pressure_gradient.copy()) if self.settings.corrections > 1 else (None, None)
+        )
         fastest = mass.correct(self, momentum)
-        for _ in range(1, self.corrections):
+        for _ in range(1, self.settings.corrections):
             assert solved is not None
             assert pushed is not None
             momentum.follow_pressure(self, solved, pushed)
@@ -307,41 +309,39 @@ class SteadyFlow:
             mass.balance(self)
             fastest = mass.correct(self, momentum)
         self._catch_runaway(fastest)
-        heat = self.passenger.follow(self, max(moving, kept)) if self.passenger is not None else 0.0
-        residuals = {"momentum": moving, "mass": kept}
-        return Residuals(residuals if self.passenger is None else residuals | {"heat": heat})
+        left = max(moving, kept)
+        further = {equation.name: equation.follow(self, left) for equation in self.model.equations}
+        return Residuals({"momentum": moving, "mass": kept, **further})
 
     def hardly_kept(self) -> float:
         """Mass in kg/s that counts as none: a billionth of what cells hold, for each step in time; 0 for a steady flow."""
-        if self.past is None:
+        if self.time_scheme is None:
             return 0.0
-        return HARDLY * self.past.now * float(self.medium.density @ self.stencil.mesh.volume)
+        return HARDLY * self.time_scheme.now * float(self.medium.density @ self.stencil.mesh.volume)
 
     def hardly_moved(self) -> float:
         """Momentum in N that counts as none: of a billionth of a cell in each step in time; 0 for a steady flow."""
-        if self.past is None:
+        if self.time_scheme is None:
             return 0.0
         volume = self.stencil.mesh.volume
-        return HARDLY * self.past.now**2 * float(self.medium.density @ (volume * np.cbrt(volume)))
+        return HARDLY * self.time_scheme.now**2 * float(self.medium.density @ (volume * np.cbrt(volume)))
 
-    def close_mass(self) -> list[str]:
-        """Takes the last imbalance out of the fluxes, to round-off, and settles the heat; says where that fell short."""
+    def close(self) -> list[str]:
+        """Takes the last imbalance out of the fluxes, to round-off, and settles other equations; says where that fell short."""
         for _ in range(2):
             if np.any(self.flux):
                 project(self, 1e-12)
         short = []
         if (left := self.unkept()) > KEPT:
             short.append(f"mass is kept only to {left:.0e} of what flows through the cells")
-        if self.passenger is not None and (left := self.passenger.settle(self)) > SETTLED:
-            short.append(f"heat is balanced only to {left:.0e}")
-        return short
+        return short + [words for equation in self.model.equations for words in equation.settle(self)]
 
     def unkept(self) -> float:
         """Mass that enters cells without being kept, over what flows through them."""
         s = self.stencil
         left = divergence(s, self.flux)
-        if self.swelling is not None:
-            left = left + self.swelling
+        if self.mass_storage is not None:
+            left = left + self.mass_storage
         through = 0.5 * np.bincount(s.owner, np.abs(self.flux), s.cells).sum()
         through += 0.5 * np.abs(self.flux[: s.inner]).sum()
         return float(np.abs(left).sum()) / float(through) if through > 0 else 0.0
@@ -369,7 +369,9 @@ class SteadyFlow:
         )  # fmt: skip
         if self.medium.at_walls is not None:
             fields.more["viscosity"] = (self.medium.viscosity, self.medium.at_walls)
-        return fields if self.passenger is None else self.passenger.onto(fields)
+        for equation in reversed(self.model.equations):  # heat, which leads to a larger mesh, comes first of all
+            fields = equation.onto(fields)
+        return fields
 
     def snapshot(self) -> Fields:
         """A copy of the fields as they are now."""

@@ -18,7 +18,8 @@ from brook.core.numerics.general import Coupling, GeneralSolver
 from brook.core.numerics.multigrid import Levels
 from brook.core.numerics.operators import SCHEME_NUMBER, Convection, softness_of
 from brook.core.solve.excess import AT, Excess
-from brook.core.solve.past import Past
+from brook.core.solve.states import State
+from brook.core.solve.time_levels import TimeScheme
 
 NOTHING = np.zeros(0)
 ROUNDED = 1e-11  # of the heat that cells hold, in a step in time
@@ -163,7 +164,7 @@ class Heat:
 
     # -- one step -----------------------------------------------------------------------------
 
-    def advance(self, flux: np.ndarray, past: Past | None = None, extra: np.ndarray | None = None,
+    def advance(self, flux: np.ndarray, time: TimeScheme | None = None, extra: np.ndarray | None = None,
                 tolerance: float = 0.01) -> float:  # fmt: skip
         """Solves for the temperature with a mass flux (F,) in kg/s; `extra` (C,) are further sources in W.
 
@@ -187,11 +188,11 @@ class Heat:
         entering = np.maximum(-flux[inner:] * sub.capacity[cell], 0.0)
         into = film * self.conditions.surroundings + share * skewed + area * self.conditions.flux
         source, inert = self.source if extra is None else self.source + extra, NOTHING
-        if past is not None:
+        if time is not None:
             mass = sub.density * sub.capacity * s.mesh.volume
-            inert, source = past.now * mass, source + mass * past.pull_of("temperature")
+            inert, source = time.now * mass, source + mass * time.old("heat", "temperature")
         if self._excess:
-            source = source + self._excess.kept(s, t, self.conditions.entering, flux, past, sub.density)
+            source = source + self._excess.kept(s, t, self.conditions.entering, flux, time, sub.density)
         over(
             s.cell_chunks, passes.gathered, t, self._more, self._entries, source, inert, rows.offsets,
             rows.columns, rows.faces, rows.edge_offsets, rows.edges, film + entering,
@@ -200,7 +201,7 @@ class Heat:
         coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._rest)
         terms = float(self._sums.sum() + np.abs(exchanged).sum() + np.abs(into - film * t[cell]).sum())
         terms += float(np.abs(self.source).sum())
-        if past is not None:  # where nothing gets warmer any more, what is left is rounding
+        if time is not None:  # where nothing gets warmer any more, what is left is rounding
             terms += ROUNDED * float(inert @ np.abs(t))
         residual = float(np.abs(self._rest).sum()) / terms if terms != 0 else 0.0
         diagonal = self._diagonal if self.relaxation == 1 else self._diagonal / self.relaxation
@@ -267,6 +268,15 @@ class Heat:
             if filling.changes or (density and isinstance(filling.material, ConstantFluid))
             for words in filling.material.beyond(self.temperature[filling.cells])
         ]
+
+    def state(self) -> State:
+        return {"temperature": self.temperature.copy(), "boundary_temperature": self.boundary.copy()}
+
+    def restore(self, state: State) -> None:
+        """Takes over a state. Raises `ValueError` for one of another mesh."""
+        if state["temperature"].shape != self.temperature.shape:
+            raise ValueError("temperature of the start state belongs to another mesh")
+        self.temperature, self.boundary = state["temperature"].copy(), state["boundary_temperature"].copy()
 
     # -- what it comes to ---------------------------------------------------------------------
 

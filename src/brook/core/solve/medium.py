@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from brook.core.materials import ConstantFluid
 from brook.core.materials.rheology import shear_rate
 from brook.core.numerics import Stencil, face_mean
+
+if TYPE_CHECKING:
+    from brook.core.solve.coarse import Lumps
+    from brook.core.solve.flow import FlowSolver
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,6 +57,32 @@ class Medium:
         return bool(np.any(np.abs(self.viscosity - first[body]) > 1e-12 * first[body]))
 
 
+@dataclass(eq=False)
+class HeldMedium:
+    """What an equation last found the medium to be; None and, for viscosities, all cells but `of` (C,) are left as they come."""
+
+    density: np.ndarray | None = None
+    on_boundary: np.ndarray | None = None
+    viscosity: np.ndarray | None = None
+    at_walls: np.ndarray | None = None
+    of: np.ndarray | None = None
+
+    def contribute(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray | None) -> Medium:
+        density = medium.density if self.density is None else self.density
+        edges = medium.on_boundary if self.on_boundary is None else self.on_boundary
+        viscosity, at_walls = medium.viscosity, medium.at_walls
+        if self.viscosity is not None and self.at_walls is not None and self.of is not None:
+            viscosity, at_walls = self.viscosity, self.at_walls
+            if not self.of.all():
+                there = self.of[medium.stencil.face_cell]
+                viscosity = np.where(self.of, self.viscosity, medium.viscosity)
+                at_walls = np.where(there, self.at_walls, medium.viscosity_on_boundary)
+        return Medium(medium.stencil, density, viscosity, edges, at_walls)
+
+    def coarse(self, lumps: Lumps) -> None:
+        """The medium of the moment will do."""
+
+
 @dataclass(frozen=True, eq=False)
 class ShearLaws:
     """Of the fluids of a flow, and `of` (C,): which of them fills each cell, how their viscosity depends on shear."""
@@ -59,9 +90,27 @@ class ShearLaws:
     fluids: tuple[ConstantFluid, ...]
     of: np.ndarray
 
+    def coarse(self, lumps: Lumps) -> ShearLaws:
+        return ShearLaws(self.fluids, lumps.first(self.of))
+
+    def contribute(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray | None) -> Medium:
+        """The medium with the viscosity at the velocity gradient of the flow. At boundaries, of velocities (B, 3), the rate is
+        that between a cell and its boundary where this is the larger: at walls a cell's own falls short."""
+        if on_boundary is None:
+            return self._as_it_was(medium, flow.medium)
+        return self.on(medium, flow.momentum.slope, on_boundary - flow.velocity[flow.stencil.face_cell])
+
+    def _as_it_was(self, medium: Medium, before: Medium) -> Medium:
+        bound = np.array([fluid.law is not None for fluid in self.fluids])[self.of]
+        there = bound[medium.stencil.face_cell]
+        return replace(
+            medium, viscosity=np.where(bound, before.viscosity, medium.viscosity),
+            at_walls=np.where(there, before.viscosity_on_boundary, medium.viscosity_on_boundary),
+        )  # fmt: skip
+
     def on(self, medium: Medium, slope: np.ndarray, step: np.ndarray) -> Medium:
         """The medium with the viscosity at a velocity gradient (C, 3, 3); `step` (B, 3) leads from the velocity of a cell
-        to that of its boundary, where the rate is that between both if it is the larger: at walls a cell's own falls short."""
+        to that of its boundary."""
         s = medium.stencil
         rate, viscosity = shear_rate(slope), medium.viscosity.copy()
         at_walls = medium.viscosity_on_boundary.copy()

@@ -13,10 +13,16 @@ from brook.core.numerics.operators import SCHEME_NUMBER, softness_of
 from brook.core.solve import edges
 
 if TYPE_CHECKING:
-    from brook.core.solve.flow import SteadyFlow
+    from brook.core.solve.flow import FlowSolver
 
 NOTHING = np.zeros(0)
 NONE_HELD = np.zeros((0, 3))
+
+
+def _added(sum_so_far: np.ndarray, part: np.ndarray | None) -> np.ndarray:
+    if part is None:
+        return sum_so_far
+    return part if not len(sum_so_far) else sum_so_far + part
 
 
 class Momentum:
@@ -45,42 +51,44 @@ class Momentum:
         """Room (3 * inner,) that is free between `assemble` and the next `transfer`."""
         return self._transfer.reshape(-1)
 
-    def look(self, flow: SteadyFlow, on_boundary: np.ndarray) -> None:
+    def look(self, flow: FlowSolver, on_boundary: np.ndarray) -> None:
         """The velocity gradient with values (B, 3) on the boundary."""
         gradient(self.stencil, self.stencil.every_boundary, flow.velocity, on_boundary, self.slope)
 
-    def transfer(self, flow: SteadyFlow) -> None:
+    def transfer(self, flow: FlowSolver) -> None:
         """Momentum over faces, the matrix, and `off`."""
         s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
         over(
             s.face_chunks, passes.transfers, flow.velocity, self.slope, flow.flux,
             medium.viscosity, medium.density, s.centre, *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper,
-            rows.lower, SCHEME_NUMBER[flow.scheme], softness_of(flow.velocity), self._transfer,
+            rows.lower, SCHEME_NUMBER[flow.settings.scheme], softness_of(flow.velocity), self._transfer,
             self.off, self.entries,
         )  # fmt: skip
         face, cell = inner + flow.open, s.face_cell[flow.open]
         through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
         self.off[face] = flow.flux[face] - medium.on_boundary[flow.open] * through
 
-    def assemble(self, flow: SteadyFlow, on_boundary: np.ndarray) -> float:
+    def assemble(self, flow: FlowSolver, on_boundary: np.ndarray) -> float:
         """The equations for the flow as it is, `slope` included; gives what is left of them over their terms."""
         s, medium, rows = self.stencil, flow.medium, self.stencil.rows
         self.transfer(flow)
         held, given, edge_terms = self._at_edges(flow, on_boundary)
-        inert, source = NOTHING, NONE_HELD if flow.force is None else flow.force
+        inert, source, sink = NOTHING, NONE_HELD, NONE_HELD
+        for explicit, implicit in flow.model.forces(flow):
+            source, sink = _added(source, explicit), _added(sink, implicit)
         if medium.varies:
             turned = turned_diffusion(
                 s, medium.viscosity_of_faces(), medium.viscosity_on_boundary, self.slope, flow.open
             )
-            source = turned if not len(source) else source + turned
-        if flow.past is not None:
+            source = _added(source, turned)
+        if flow.time_scheme is not None:
             mass = medium.density * s.mesh.volume
-            inert, pull = flow.past.now * mass, mass[:, None] * flow.past.pull
-            source = pull if not len(source) else source + pull
+            inert = flow.time_scheme.now * mass
+            source = _added(source, mass[:, None] * flow.time_scheme.old_velocity)
         over(
             s.cell_chunks, passes.momentum, flow.velocity, self.slope, flow.pressure_gradient,
             s.mesh.volume, medium.density, self._transfer, flow.flux, self.entries, rows.offsets, rows.faces,
-            rows.edge_offsets, rows.edges, held, given, inert, source, flow.relaxation, flow.coupling,
+            rows.edge_offsets, rows.edges, held, given, inert, source, sink, flow.settings.relaxation, flow.settings.simplec,
             # slipping walls hold one component only: what counts is the one that moves most easily
             2 if s.mesh.is_plane or s.mesh.is_wedge else 3,
             self.rest, self._inverse, self.ease, self.mobility, self._sums,
@@ -89,13 +97,13 @@ class Momentum:
         terms += edge_terms + flow.hardly_moved()
         return left / terms if terms > 0 else 0.0
 
-    def move(self, flow: SteadyFlow) -> None:
+    def move(self, flow: FlowSolver) -> None:
         """The velocity nearer to the answer."""
         s = self.stencil
-        swept(s.rows.order, self.entries, self._inverse, self.rest, flow.sweeps, self.step)
+        swept(s.rows.order, self.entries, self._inverse, self.rest, flow.settings.sweeps, self.step)
         over(s.cell_chunks, passes.moved, self.step, flow.velocity)
 
-    def follow_pressure(self, flow: SteadyFlow, velocity: np.ndarray, pressure_gradient: np.ndarray) -> None:
+    def follow_pressure(self, flow: FlowSolver, velocity: np.ndarray, pressure_gradient: np.ndarray) -> None:
         """Issa's (1986) further step: the momentum equation once more, its neighbours and the pressure as they are now,
         where `velocity` (C, 3) solved it for `pressure_gradient` (C, 3)."""
         s, others = self.stencil, np.empty((self.stencil.cells, 3))
@@ -112,7 +120,7 @@ class Momentum:
         push = s.mesh.volume[:, None] * (flow.pressure_gradient - pressure_gradient)
         flow.velocity[:] = velocity - self._inverse * (others + push)
 
-    def _at_edges(self, flow: SteadyFlow, on_boundary: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
+    def _at_edges(self, flow: FlowSolver, on_boundary: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
         """What boundary faces (B, 3) add to the diagonal and to the source of the cells behind them, and their terms."""
         s, inner = self.stencil, self.stencil.inner
         held, given = np.empty_like(on_boundary), np.empty_like(on_boundary)

@@ -18,14 +18,13 @@ from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.checkpoint import Checkpoint
 from brook.core.solve.cycles import Cycles
 from brook.core.solve.fields import Fields
-from brook.core.solve.flow import Diverged, SteadyFlow
+from brook.core.solve.flow import Diverged, FlowSolver
 from brook.core.solve.history import History, Rules, standing_still
-from brook.core.solve.still import StillBodies
+from brook.core.solve.solver import Solver
 
 State = Literal["converged", "not converged", "stopped", "paused", "diverged"]
 Wish = Literal["go on", "stop", "pause"]
 Monitor = Callable[[Fields], float]
-Flow = SteadyFlow | StillBodies
 SNAPSHOT_EVERY = 25
 AGAIN = ", after a second and gentler start at iteration {}"
 
@@ -73,7 +72,7 @@ class Outcome:
 
 
 def run_steady(
-    flow: Flow, rules: Rules, monitors: dict[str, Monitor], watch: Watch = UNWATCHED,
+    flow: Solver, rules: Rules, monitors: dict[str, Monitor], watch: Watch = UNWATCHED,
     start: Checkpoint | None = None,
 ) -> Outcome:  # fmt: skip
     """Iterates until the rules are met, somebody wishes otherwise, or the flow runs away.
@@ -85,8 +84,9 @@ def run_steady(
     if start is None:
         history, began_at = History(names), 0
     else:
-        flow, history, began_at = start.onto(flow), start.history_of(names), start.began_at
-    again = AGAIN.format(began_at) if flow.is_gentle else ""
+        history, began_at = start.history_of(names), start.began_at
+        flow = start.onto(flow, history)
+    again = AGAIN.format(began_at) if flow.settings.is_gentle else ""
     before = history.seconds[-1] if len(history) else 0.0
     begun = reported = time.perf_counter()
     sent = 0
@@ -95,7 +95,7 @@ def run_steady(
     message = f"{rules.iterations} iterations were not enough"
     watch.report(history, 0)
     mixing, cycles = None, None
-    if isinstance(flow, SteadyFlow) and flow.mixes:
+    if isinstance(flow, FlowSolver) and flow.mixes:
         cycles = Cycles(flow, starts=start is None)
         levels = cycles.start(_unhurried(watch)) if start is None else 0
         if levels:
@@ -150,7 +150,7 @@ def run_steady(
     final = Checkpoint.of(flow, history, began_at)
     short: list[str] = []
     if state not in ("diverged", "paused"):
-        short = flow.close_mass()
+        short = flow.close()
         last_good = flow.fields()
     watch.report(history, sent)
     message += again if state != "paused" else ""

@@ -6,46 +6,52 @@ import numpy as np
 
 from brook.core.solve.fields import Fields
 from brook.core.solve.heat import Heat
-from brook.core.solve.past import Moment, Past
 from brook.core.solve.residuals import Residuals
+from brook.core.solve.settings import Settings
+from brook.core.solve.states import SolverState, check_state, versioned
+from brook.core.solve.time_levels import TimeLevel, TimeScheme
 
 SETTLED = 1e-8  # of the heat that passes: what may be left before it is told
 
 
-class StillBodies:
-    """Solids alone: the same steps as `SteadyFlow`, of the temperature only."""
+class SolidSolver:
+    """Solids alone: the same steps as `FlowSolver`, of the temperature only."""
 
-    is_gentle = False
-    corrections, relaxation, coupling, sweeps = 1, 1.0, 1.0, 1
+    name, version = "heat", 1
+    mixes = False
     reference_speed = 0.0
 
     def __init__(self, heat: Heat):
-        self.heat, self.stencil = heat, heat.stencil
-        self.past: Past | None = None
+        self.heat, self.stencil, self.settings = heat, heat.stencil, Settings()
+        self.time_scheme: TimeScheme | None = None
         self._nothing = np.zeros(heat.stencil.active)
 
     def iterate(self) -> Residuals:
-        return Residuals({"heat": self.heat.advance(self._nothing, self.past, tolerance=1e-4)})
+        return Residuals({"heat": self.heat.advance(self._nothing, self.time_scheme, tolerance=1e-4)})
 
-    def gentler(self) -> StillBodies:
+    def gentler(self) -> SolidSolver:
         return self
 
-    def state(self) -> dict[str, np.ndarray]:
-        return {"temperature": self.heat.temperature.copy(), "boundary_temperature": self.heat.boundary.copy()}
+    @property
+    def versions(self) -> dict[str, int]:
+        return {self.name: self.version}
 
-    def restore(self, arrays: dict[str, np.ndarray]) -> None:
-        """Takes over a state; raises `ValueError` for one of another mesh."""
-        if arrays["temperature"].shape != self.heat.temperature.shape:
-            raise ValueError("temperature of the start state belongs to another mesh")
-        self.heat.temperature = arrays["temperature"].copy()
-        self.heat.boundary = arrays["boundary_temperature"].copy()
+    def state(self) -> SolverState:
+        return {self.name: versioned(self.heat.state(), self.version)}
 
-    def moment(self) -> Moment:
+    def restore(self, state: SolverState) -> list[str]:
+        """Takes over a state; raises `ValueError` for one of another kind or mesh."""
+        left = check_state(state, self.name, self.versions)
+        self.heat.restore(state[self.name])
+        return left
+
+    def time_level(self) -> TimeLevel:
         none = np.zeros((self.stencil.cells, 3))
-        return Moment(none, none[:, 0], self._nothing, self._nothing, {"temperature": self.heat.temperature.copy()})
+        scalars = {"heat": {"temperature": self.heat.temperature.copy()}}
+        return TimeLevel(self.stencil.mesh.volume, none, none[:, 0], self._nothing, self._nothing, scalars)
 
-    def draw_out(self, now: Moment, before: Moment, ratio: float) -> None:
-        one, two = now.fields["temperature"], before.fields["temperature"]
+    def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
+        one, two = (level.scalars["heat"]["temperature"] for level in (now, before))
         self.heat.temperature = one + ratio * (one - two)
 
     def courant(self, step: float) -> float:
@@ -54,7 +60,7 @@ class StillBodies:
     def change(self, conditions: object) -> None:
         """Nothing flows, so nothing changes."""
 
-    def close_mass(self) -> list[str]:
+    def close(self) -> list[str]:
         left = self.heat.settle(self._nothing)
         return [f"heat is balanced only to {left:.0e}"] if left > SETTLED else []
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Literal
 
@@ -13,23 +13,20 @@ import numpy as np
 from brook.core.numerics.general import Unsolved
 from brook.core.solve.acceleration import Acceleration
 from brook.core.solve.averages import Averages
-from brook.core.solve.checkpoint import Checkpoint
-from brook.core.solve.flow import Diverged, SteadyFlow
+from brook.core.solve.checkpoint import IN_TIME, Checkpoint
+from brook.core.solve.flow import Diverged, FlowSolver
 from brook.core.solve.history import History
-from brook.core.solve.past import Moment, Past
 from brook.core.solve.residuals import Residuals
-from brook.core.solve.run import UNWATCHED, Flow, Monitor, Outcome, State, Watch, explain
+from brook.core.solve.run import UNWATCHED, Monitor, Outcome, State, Watch, explain
 from brook.core.solve.setup import BoundaryConditions
+from brook.core.solve.solver import Solver
+from brook.core.solve.states import State as Arrays
+from brook.core.solve.time_levels import TimeLevel, TimeScheme
 
 GROWTH = 1.1  # of a step over the one before
 FEW = 0.1  # of all steps, the last apart, may stay over their residual in a run that counts as converged: those of a start
 TRIES = 12  # times that a step may be halved when it runs away
 LEAST_OUTER = 2
-MOMENT = ("velocity", "pressure", "flux", "off")
-SWEEPS = 2
-COUPLING = (
-    0.85  # of what cells give each other, inertia apart: where friction rules, steps of SIMPLEC's own hardly close
-)
 UNMIXED = 2  # iterations of a step before its states are mixed: most steps need no more
 
 
@@ -60,33 +57,27 @@ class Clock:
     count: int = 0
     saved: int = 0
     loose: int = 0
-    moments: tuple[Moment, ...] = ()
+    levels: tuple[TimeLevel, ...] = ()
 
-    def arrays(self) -> dict[str, np.ndarray]:
-        found = {"clock": np.array([self.time, self.step, self.before, self.count, self.saved, self.loose])}
-        for k, moment in enumerate(self.moments):
-            found |= {f"moment-{k}-{name}": getattr(moment, name) for name in MOMENT}
-            found |= {f"moment-{k}-of-{name}": values for name, values in moment.fields.items()}
-        return found
+    def state(self) -> dict[str, Arrays]:
+        stands = [self.time, self.step, self.before, self.count, self.saved, self.loose]
+        found: dict[str, Arrays] = {f"{IN_TIME}clock": {"clock": np.array(stands)}}
+        return found | {f"{IN_TIME}level-{k}": level.arrays() for k, level in enumerate(self.levels)}
 
     @classmethod
-    def of(cls, arrays: dict[str, np.ndarray]) -> Clock:
-        """Where arrays of a checkpoint stand; at the beginning when they are of no run through time."""
-        if "clock" not in arrays:
+    def of(cls, state: dict[str, Arrays], volume: np.ndarray) -> Clock:
+        """Where a checkpoint stands; at the beginning when it is of no run through time. `volume` (C,) is that of cells where
+        time levels do not keep it."""
+        if f"{IN_TIME}clock" not in state:
             return cls()
-        now, step, before, count, saved, loose = arrays["clock"].tolist()
-        moments = []
-        for k in range(2):
-            if f"moment-{k}-velocity" in arrays:
-                start = f"moment-{k}-of-"
-                fields = {n.removeprefix(start): a for n, a in arrays.items() if n.startswith(start)}
-                velocity, pressure, flux, off = (arrays[f"moment-{k}-{name}"] for name in MOMENT)
-                moments.append(Moment(velocity, pressure, flux, off, fields))
-        return cls(now, step, before, int(count), int(saved), int(loose), tuple(moments))
+        now, step, before, count, saved, loose = state[f"{IN_TIME}clock"]["clock"].tolist()
+        kept = [state[name] for k in range(2) if (name := f"{IN_TIME}level-{k}") in state]
+        levels = tuple(TimeLevel.of({"volume": volume, **arrays}) for arrays in kept)
+        return cls(now, step, before, int(count), int(saved), int(loose), levels)
 
 
 def run_in_time(
-    flow: Flow, timing: Timing, monitors: dict[str, Monitor], watch: Watch = UNWATCHED,
+    flow: Solver, timing: Timing, monitors: dict[str, Monitor], watch: Watch = UNWATCHED,
     start: Checkpoint | None = None, conditions_at: Callable[[float], BoundaryConditions] | None = None,
 ) -> Outcome:  # fmt: skip
     """Steps through time until its end; the history has one entry for each step.
@@ -97,16 +88,16 @@ def run_in_time(
     names = tuple(monitors)
     clock, averages, history = Clock(), Averages(), History(names)
     if start is not None:
-        flow, history = start.onto(flow), start.history_of(names)
-        clock, averages = Clock.of(start.arrays), Averages.of(start.arrays)
-        if "clock" not in start.arrays:
-            history = History(names)
+        clock = Clock.of(start.time, flow.stencil.mesh.volume)
+        history = start.history_of(names) if clock.levels else History(names)
+        flow = start.onto(flow, history)
+        averages = Averages.of(start.time.get(f"{IN_TIME}averages", {}))
         if clock.time >= timing.duration - 1e-9 * timing.duration:
             clock.saved, clock.time, clock.count = 0, 0.0, 0
             history, averages = History(names), Averages()
-    flow.corrections, flow.relaxation, flow.coupling, flow.sweeps = timing.corrections, 1.0, COUPLING, SWEEPS
-    if not clock.moments:
-        clock.moments = (flow.moment(),)
+    flow.settings = flow.settings.in_time(timing.corrections)
+    if not clock.levels:
+        clock.levels = (flow.time_level(),)
     mixing = Mixing(flow)
     before = history.seconds[-1] if len(history) else 0.0
     begun = reported = time.perf_counter()
@@ -137,7 +128,7 @@ def run_in_time(
         if step < 0.51 * wanted:
             wanted = step
         clock.time, clock.before, clock.step, clock.count = clock.time + step, step, wanted, clock.count + 1
-        clock.moments = (flow.moment(), *clock.moments[: timing.order - 1])
+        clock.levels = (flow.time_level(), *clock.levels[: timing.order - 1])
         last = residuals.worst > timing.residual
         clock.loose += last
         fields = flow.snapshot()
@@ -178,13 +169,12 @@ def run_in_time(
     return Outcome(state, message, last_good, history, {}, backflow, final)
 
 
-def _checkpoint(flow: Flow, history: History, began: int, clock: Clock, averages: Averages) -> Checkpoint:
+def _checkpoint(flow: Solver, history: History, began: int, clock: Clock, averages: Averages) -> Checkpoint:
     made = Checkpoint.of(flow, history, began)
-    made.arrays.update(clock.arrays() | averages.arrays())
-    return made
+    return replace(made, time=clock.state() | {f"{IN_TIME}averages": averages.arrays()})
 
 
-def _first_step(flow: Flow, timing: Timing) -> float:
+def _first_step(flow: Solver, timing: Timing) -> float:
     """A tenth of what the Courant number would allow: the start state is rarely one the flow could have come to."""
     if timing.steps == "fixed":
         return timing.step
@@ -206,7 +196,7 @@ def _fitted(clock: Clock, timing: Timing, wanted: float) -> float:
 class Mixing:
     """Mixes the states of a step that does not close in its first iterations."""
 
-    def __init__(self, flow: Flow):
+    def __init__(self, flow: Solver):
         self._flow = flow
         self._acceleration: Acceleration | None = None
 
@@ -215,7 +205,7 @@ class Mixing:
             self._acceleration.forget()
 
     def begin(self, iteration: int) -> None:
-        if iteration < UNMIXED or not isinstance(self._flow, SteadyFlow):
+        if iteration < UNMIXED or not isinstance(self._flow, FlowSolver):
             return
         if self._acceleration is None:
             self._acceleration = Acceleration(self._flow, near=True, first=0)
@@ -227,17 +217,17 @@ class Mixing:
 
 
 def _stepped(
-    flow: Flow, clock: Clock, timing: Timing, step: float,
+    flow: Solver, clock: Clock, timing: Timing, step: float,
     conditions_at: Callable[[float], BoundaryConditions] | None, history: History, mixing: Mixing,
 ) -> tuple[float, Residuals]:  # fmt: skip
     """Does one step, shorter where it runs away. Gives its length in s and the last residuals. Raises `Diverged`."""
     for tries in range(TRIES + 1):
         kept = flow.state()
         before = clock.before if timing.order == 2 and clock.count > 0 else None
-        flow.past = Past.of(clock.moments[: timing.order], step, before or None)
+        flow.time_scheme = TimeScheme.of(clock.levels[: timing.order], step, before or None)
         try:
             if before and tries == 0:
-                flow.draw_out(clock.moments[0], clock.moments[1], step / before)
+                flow.extrapolate(clock.levels[0], clock.levels[1], step / before)
             if conditions_at is not None:
                 flow.change(conditions_at(clock.time + step))
             mixing.forget()

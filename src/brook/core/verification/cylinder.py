@@ -11,7 +11,7 @@ from brook.core.results.forces import patch_forces
 from brook.core.results.picture import polygons
 from brook.core.results.plane import Triangles, point_values
 from brook.core.results.quantities import View
-from brook.core.solve import Checkpoint, Fields, History, Outcome, SteadyFlow
+from brook.core.solve import Checkpoint, Fields, FlowSolver, History, Outcome
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Curve, Found
@@ -120,7 +120,7 @@ def shedding_study(sizes: Sizes, duration: float, step: float, since: float) -> 
     return study_from(raw)
 
 
-def _brought(fields: Fields, flow: SteadyFlow) -> None:
+def _brought(fields: Fields, flow: FlowSolver) -> None:
     """Starts a flow from fields of another mesh of the same channel."""
     known, wanted = fields.stencil.centre[:, :2], flow.stencil.centre[:, :2]
 
@@ -142,7 +142,7 @@ def shedding() -> list[Found]:
     prepared = prepare(fine, fine.variants[0])
     mesh = make_mesh(prepared)
     flow, _ = flow_of(fine, prepared, mesh)
-    assert isinstance(flow, SteadyFlow)
+    assert isinstance(flow, FlowSolver)
     _brought(coarse.fields, flow)
     outcome = solve(fine, prepared, mesh, start=Checkpoint.of(flow, History(()), 0))
     drag, lift, beat = (r.value or 0.0 for r in read_all(fine, prepared, outcome.fields, outcome.history))

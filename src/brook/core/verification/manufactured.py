@@ -16,7 +16,7 @@ from brook.core.mesh import Mesh, boxes
 from brook.core.mesh.assembling import Polygons
 from brook.core.mesh.ordered.drawn import mesh_of
 from brook.core.numerics import Stencil
-from brook.core.solve import Rules, SteadyFlow, run_steady
+from brook.core.solve import FlowModel, FlowSolver, GivenForce, Rules, Settings, run_steady
 from brook.core.solve.setup import FIXED, BoundaryConditions
 from brook.core.study import Resolved
 from brook.core.verification.case import Comparison, Found
@@ -121,7 +121,8 @@ def errors(mesh: Mesh) -> tuple[float, float]:
     velocity -= through.sum() / size.sum() * area / size[:, None]
     count = len(area)
     conditions = BoundaryConditions(np.full(count, FIXED, np.int8), velocity, np.zeros(count))
-    flow = SteadyFlow(stencil, FLUID, conditions, force=force(mesh.centre) * mesh.volume[:, None], sweeps=4)
+    model = FlowModel.of(GivenForce(force(mesh.centre) * mesh.volume[:, None]))
+    flow = FlowSolver(stencil, FLUID, conditions, model, Settings(sweeps=4))
     outcome = run_steady(flow, Rules(residual=1e-7, iterations=600), {})
     if outcome.state != "converged":
         raise ArithmeticError(f"the flow on {mesh.cell_count} cells {outcome.message}")

@@ -10,7 +10,7 @@ import numpy as np
 from brook.core.checks import prepare
 from brook.core.numerics import Stencil
 from brook.core.pipeline import make_mesh
-from brook.core.solve import SteadyFlow, Timing, boundary_conditions, run_in_time
+from brook.core.solve import FlowSolver, Settings, Timing, boundary_conditions, run_in_time
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Found
@@ -49,7 +49,7 @@ class Decay:
 
     cells: int = CELLS
 
-    def flow(self) -> SteadyFlow:
+    def flow(self) -> FlowSolver:
         case = study(self.cells)
         prepared = prepare(case, case.variants[0])
         stencil = Stencil(make_mesh(prepared))
@@ -57,8 +57,7 @@ class Decay:
         for wall in walls:
             wall.kind = "slip"
         assert prepared.fluid is not None
-        flow = SteadyFlow(stencil, prepared.fluid, boundary_conditions(stencil, walls), scheme="central",
-                          pressure_tolerance=1e-3)  # fmt: skip
+        flow = FlowSolver(stencil, prepared.fluid, boundary_conditions(stencil, walls), settings=Settings("central", pressure_tolerance=1e-3))  # fmt: skip
         flow.reference_speed = 1.0
         flow.velocity = velocity(stencil.mesh.centre, 0.0)
         faces = stencil.mesh.face_centres(slice(stencil.active))

@@ -60,12 +60,13 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
 
 @loop(fastmath=EXACT)
 def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, density, transfer, flux, entries, offsets,
-             faces, edge_offsets, edges, edge_held, edge_given, inert, source, alpha, coupling, components, rest, inverse,
-             ease, mobility, sums):  # fmt: skip
+             faces, edge_offsets, edges, edge_held, edge_given, inert, source, sink, alpha, coupling, components, rest,
+             inverse, ease, mobility, sums):  # fmt: skip
     """What is left of each momentum equation, rest (C, 3), one over its diagonal with relaxation, inverse (C, 3), and
     how far a cell gives way to pressure: ease (C,) for face fluxes, mobility (C,) for the correction.
 
-    sums (chunks, 3): |rest|, sizes of terms, and how much mass stretches. `inert` (C,) and `source` (C, 3) may be empty.
+    sums (chunks, 3): |rest|, sizes of terms, and how much mass stretches. `inert` (C,), `source` (C, 3)
+    and `sink` (C, 3), which is held against the velocity, may be empty.
     """
     left, terms, stretched = 0.0, 0.0, 0.0
     for s in range(first, last):
@@ -98,6 +99,13 @@ def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, 
             t0 += edge_held[e, 0] * u0 - edge_given[e, 0]
             t1 += edge_held[e, 1] * u1 - edge_given[e, 1]
             t2 += edge_held[e, 2] * u2 - edge_given[e, 2]
+        if len(sink) > 0:
+            h0 += sink[c, 0]
+            h1 += sink[c, 1]
+            h2 += sink[c, 2]
+            t0 += sink[c, 0] * u0
+            t1 += sink[c, 1] * u1
+            t2 += sink[c, 2] * u2
         own = min(h0, h1) if components == 2 else min(min(h0, h1), h2)
         lazy = 0.0
         if len(inert) > 0:

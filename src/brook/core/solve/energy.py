@@ -1,9 +1,9 @@
-"""What a flow carries along: temperature, which in turn changes its weight and its properties."""
+"""The energy equation of a flow: a temperature of the whole mesh, which changes weight and properties of what flows in a part."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -13,11 +13,14 @@ from brook.core.numerics import Stencil, gradient
 from brook.core.physics.conditions import OPEN
 from brook.core.solve.fields import Fields
 from brook.core.solve.heat import Heat
-from brook.core.solve.medium import Medium
-from brook.core.solve.past import Moment
+from brook.core.solve.medium import HeldMedium
+from brook.core.solve.model import GivenForce
+from brook.core.solve.states import State
+from brook.core.solve.time_levels import TimeLevel
 
 if TYPE_CHECKING:
-    from brook.core.solve.flow import SteadyFlow
+    from brook.core.numerics.multigrid import Levels
+    from brook.core.solve.flow import FlowSolver
 
 ROUGH, FINE = 0.1, 0.01  # to what the heat equation is solved in an iteration of a steady flow, and of one in time
 BUOYANT = 0.95  # relaxation of the temperature where it drives the flow
@@ -26,8 +29,8 @@ WAITS = 4  # iterations of a steady flow in a row for which a temperature may wa
 
 
 @dataclass(frozen=True, eq=False)
-class Carried:
-    """Which cells (n,), faces (F,) and boundary faces (B,) of the whole mesh those of the flow's part are."""
+class FlowPart:
+    """Which cells (n,), faces (F,) and boundary faces (B,) of the whole mesh those of the part are in which something flows."""
 
     cells: np.ndarray | slice
     faces: np.ndarray | slice
@@ -38,7 +41,7 @@ class Carried:
         return isinstance(self.cells, slice)
 
     @classmethod
-    def of(cls, whole: Stencil, bodies: list[int]) -> Carried:
+    def of(cls, whole: Stencil, bodies: list[int]) -> FlowPart:
         mesh = whole.mesh
         mine = np.isin(mesh.body, bodies)
         inner = whole.inner
@@ -78,48 +81,70 @@ class Fluids:
         return found
 
 
-class HeatCarried:
-    """The heat of a whole mesh, carried by a flow in a part of it."""
+SETTLED = 1e-8  # what may be left of heat, over what passes, before it is told
+
+
+class EnergyEquation:
+    """The heat of a whole mesh, a part of which flows. `effects` are what it does to the flow."""
+
+    name, version = "heat", 1
 
     def __init__(
-        self, heat: Heat, carried: Carried, fluids: Fluids, gravity: np.ndarray, start: float, buoyancy: str = "none",
+        self, heat: Heat, part: FlowPart, fluids: Fluids, gravity: np.ndarray, start: float, buoyancy: str = "none",
         varying: bool = False, friction: bool = False,
     ):  # fmt: skip
-        self.heat, self.carried, self.fluids = heat, carried, fluids
+        self.heat, self.part, self.fluids = heat, part, fluids
         self.gravity, self.start, self.buoyancy = gravity, start, buoyancy
         self.varying, self.friction = varying, friction
         self.changes = varying or any(f.varied for f in fluids.fluids)
         self.levels = np.ones(len(fluids.fluids))  # density of each body over that at the pressure of the start
         self._masses: dict[int, float] | None = None  # in kg, of bodies that nothing enters or leaves
         self._left, self._waited = np.inf, 0
-        if buoyancy != "none":
+        self._medium, self._weight = HeldMedium(), GivenForce(None)
+        self.effects: tuple[Any, ...] = ()
+        if self.changes or self.changes_density:
+            self.effects += (self._medium,)
+        if self.drives_flow:
+            self.effects += (self._weight,)
             heat.relaxation = BUOYANT
+
+    @property
+    def acts_on_flow(self) -> bool:
+        return self.changes or self.drives_flow
+
+    @property
+    def drives_flow(self) -> bool:
+        return self.buoyancy != "none"
+
+    @property
+    def changes_density(self) -> bool:
+        return self.buoyancy == "density"
+
+    def share(self, workspace: np.ndarray, levels: Levels | None, flow: FlowSolver) -> None:
+        if self.heat.stencil is flow.stencil:
+            self.heat.share(workspace, levels)
 
     def whole_flux(self, flux: np.ndarray) -> np.ndarray:
         """The mass flux on all faces (F,), nothing in solids and through walls."""
-        if self.carried.is_whole:
+        if self.part.is_whole:
             return flux
         found = np.zeros(self.heat.stencil.active)
-        found[self.carried.faces] = flux
+        found[self.part.faces] = flux
         return found
 
     # -- at each step -------------------------------------------------------------------------
 
-    @property
-    def acts_on_flow(self) -> bool:
-        return self.changes or self.buoyancy != "none"
-
-    def follow(self, flow: SteadyFlow, left: float) -> float:
+    def follow(self, flow: FlowSolver, left: float) -> float:
         """One step of the temperature after one of the flow, and what it changes there. Returns the residual of heat.
 
         In a steady flow that it does not act on, it may wait while the flow itself, of which `left` is left, is further from
         its end; what was left of it then stands. Raises `Diverged`.
         """
-        if flow.past is None and not self.acts_on_flow and self._left < left and self._waited < WAITS:
+        if flow.time_scheme is None and not self.acts_on_flow and self._left < left and self._waited < WAITS:
             self._waited += 1
             return self._left
-        tolerance = ROUGH if flow.past is None else FINE
-        residual = self.heat.advance(self.whole_flux(flow.flux), flow.past, self._besides(flow), tolerance)
+        tolerance = ROUGH if flow.time_scheme is None else FINE
+        residual = self.heat.advance(self.whole_flux(flow.flux), flow.time_scheme, self._besides(flow), tolerance)
         if not np.isfinite(residual):
             from brook.core.solve.flow import Diverged
 
@@ -129,44 +154,52 @@ class HeatCarried:
         self._left, self._waited = residual, 0
         return residual
 
-    def act(self, flow: SteadyFlow) -> None:
+    def act(self, flow: FlowSolver) -> None:
         """Gives the flow its weight and properties at the temperatures of now."""
-        t = self.heat.temperature[self.carried.cells]
-        s, of = flow.stencil, self.fluids.of
-        if self.changes or self.buoyancy == "density":
-            on_boundary = self.heat.boundary[self.carried.edges]
-            density, at_boundary = flow.medium.density, flow.medium.on_boundary
-            viscosity, at_walls = flow.medium.viscosity, flow.medium.at_walls
-            if self.changes:
-                viscosity = self.fluids.at("viscosity", t, of, self.varying)
-                at_walls = self.fluids.at("viscosity", on_boundary, of[s.face_cell], self.varying)
-                near = viscosity[s.face_cell]
-                at_walls = np.where(flow.conditions.kind == OPEN, near, 0.5 * (at_walls + near))
-            if self.buoyancy == "density":
-                density = self._density(t, of)
-                self._keep_mass(flow, density)
-                density = density * self.levels[of]
-                at_boundary = self._density(on_boundary, of[s.face_cell]) * self.levels[of[s.face_cell]]
-                if flow.past is not None:
-                    flow.swelling = s.mesh.volume * (flow.past.now * density - flow.past.pull_of("density"))
-                whole = self.heat.substance.density.copy()
-                whole[self.carried.cells] = density
-                self.heat.substance = replace(self.heat.substance, density=whole)
-            flow.medium = Medium(s, density, viscosity, at_boundary, at_walls)
+        t, of, mine = self.heat.temperature[self.part.cells], self.fluids.of, self._medium
+        if self.changes:
+            self._renew_viscosity(flow, t)
+        if self.changes_density:
+            self._renew_density(flow, t)
+        if self.changes or self.changes_density:
+            flow.compose()
         if self.buoyancy == "boussinesq":
             heavier = -self.fluids.constant("density") * self.fluids.constant("expansion") * (t - self.start)
-        elif self.buoyancy == "density":
+        elif self.changes_density:
+            assert mine.density is not None
             level = self._density(np.full(len(self.fluids.fluids), self.start), np.arange(len(self.fluids.fluids)))
-            heavier = flow.medium.density - level[of]
+            heavier = mine.density - level[of]
         else:
             return
-        flow.force = (heavier * s.mesh.volume)[:, None] * self.gravity
+        self._weight.value = (heavier * flow.stencil.mesh.volume)[:, None] * self.gravity
+
+    def _renew_viscosity(self, flow: FlowSolver, temperature: np.ndarray) -> None:
+        s, of, mine = flow.stencil, self.fluids.of, self._medium
+        mine.viscosity = self.fluids.at("viscosity", temperature, of, self.varying)
+        at_walls = self.fluids.at("viscosity", self.heat.boundary[self.part.edges], of[s.face_cell], self.varying)
+        near = mine.viscosity[s.face_cell]
+        mine.at_walls = np.where(flow.conditions.kind == OPEN, near, 0.5 * (at_walls + near))
+        mine.of = np.array([f.law is None for f in self.fluids.fluids])[of]
+
+    def _renew_density(self, flow: FlowSolver, temperature: np.ndarray) -> None:
+        s, of, mine = flow.stencil, self.fluids.of, self._medium
+        density = self._density(temperature, of)
+        self._keep_mass(flow, density)
+        mine.density = density * self.levels[of]
+        at_boundary = self._density(self.heat.boundary[self.part.edges], of[s.face_cell])
+        mine.on_boundary = at_boundary * self.levels[of[s.face_cell]]
+        if flow.time_scheme is not None:
+            old = flow.time_scheme.old(self.name, "density")
+            flow.mass_storage = s.mesh.volume * (flow.time_scheme.now * mine.density - old)
+        whole = self.heat.substance.density.copy()
+        whole[self.part.cells] = mine.density
+        self.heat.substance = replace(self.heat.substance, density=whole)
 
     def _density(self, temperature: np.ndarray, of: np.ndarray) -> np.ndarray:
         """At the pressure of the start."""
         return self.fluids.at("density", temperature, of, self.varying, self.start)
 
-    def _keep_mass(self, flow: SteadyFlow, density: np.ndarray) -> None:
+    def _keep_mass(self, flow: FlowSolver, density: np.ndarray) -> None:
         """Raises or lowers the pressure of bodies that nothing enters or leaves so that they hold what they held at first.
 
         `density` (n,) is that at the pressure of the start.
@@ -182,65 +215,67 @@ class HeatCarried:
         for body, kept in self._masses.items():
             self.levels[body] = kept / held[body]
 
-    def _friction(self, flow: SteadyFlow) -> np.ndarray | None:
+    def _friction(self, flow: FlowSolver) -> np.ndarray | None:
         if not self.friction:
             return None
         s = flow.stencil
         slope = gradient(s, s.every_boundary, flow.velocity, flow.boundary_velocity())
         both = slope + np.swapaxes(slope, 1, 2)
         found = np.zeros(self.heat.stencil.cells)
-        found[self.carried.cells] = flow.medium.viscosity * np.einsum("cij,cij->c", slope, both) * s.mesh.volume
+        found[self.part.cells] = flow.medium.viscosity * np.einsum("cij,cij->c", slope, both) * s.mesh.volume
         return found
 
-    def _besides(self, flow: SteadyFlow) -> np.ndarray | None:
+    def _besides(self, flow: FlowSolver) -> np.ndarray | None:
         """Heat (C,) in W of friction, and of the rising pressure of closed gases."""
         found = self._friction(flow)
         gases = [k for k in self._masses or () if self.fluids.fluids[k].pressure]
-        if flow.past is None or not gases:
+        if flow.time_scheme is None or not gases:
             return found
-        rise = flow.past.now * self.levels - flow.past.pull_of("levels")
+        rise = flow.time_scheme.now * self.levels - flow.time_scheme.old(self.name, "levels")
         rate = np.zeros(len(self.levels))
         rate[gases] = [rise[k] * self.fluids.fluids[k].pressure for k in gases]
         found = np.zeros(self.heat.stencil.cells) if found is None else found
-        found[self.carried.cells] += rate[self.fluids.of] * flow.stencil.mesh.volume
+        found[self.part.cells] += rate[self.fluids.of] * flow.stencil.mesh.volume
         return found
 
-    def settle(self, flow: SteadyFlow) -> float:
-        """Closes the balance of heat for the flow as it is."""
-        return self.heat.settle(self.whole_flux(flow.flux), self._friction(flow))
+    def settle(self, flow: FlowSolver) -> list[str]:
+        """Closes the balance of heat for the flow as it is; says where that fell short."""
+        left = self.heat.settle(self.whole_flux(flow.flux), self._friction(flow))
+        return [f"heat is balanced only to {left:.0e}"] if left > SETTLED else []
+
+    def notes(self) -> list[str]:
+        return self.heat.notes(self.changes_density)
 
     # -- what is kept -------------------------------------------------------------------------
 
-    def state(self) -> dict[str, np.ndarray]:
-        return {"temperature": self.heat.temperature.copy(), "boundary_temperature": self.heat.boundary.copy()}
+    def state(self) -> State:
+        return self.heat.state()
 
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
         """The temperature where it acts on the flow; what is only carried follows by itself."""
         return [(self.heat.temperature, True)] if self.acts_on_flow else []
 
-    def restore(self, arrays: dict[str, np.ndarray], flow: SteadyFlow) -> None:
-        """Takes over a state with a temperature; one without leaves it as it is."""
-        if "temperature" in arrays and arrays["temperature"].shape == self.heat.temperature.shape:
-            self.heat.temperature = arrays["temperature"].copy()
-            self.heat.boundary = arrays["boundary_temperature"].copy()
+    def restore(self, state: State, flow: FlowSolver) -> None:
+        """Takes over a state with a temperature; one without leaves it as it is. Raises `ValueError` for another mesh's."""
+        if state:
+            self.heat.restore(state)
         self._left = np.inf
         self.act(flow)
 
-    def moment(self, flow: SteadyFlow) -> dict[str, np.ndarray]:
+    def time_level(self, flow: FlowSolver) -> State:
         found = {"temperature": self.heat.temperature.copy()}
-        if self.buoyancy == "density":
+        if self.changes_density:
             found |= {"density": flow.medium.density.copy(), "levels": self.levels.copy()}
         return found
 
-    def draw_out(self, now: Moment, before: Moment, ratio: float) -> None:
-        self.heat.temperature = now.fields["temperature"] + ratio * (
-            now.fields["temperature"] - before.fields["temperature"]
-        )
+    def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
+        one, two = (level.scalars[self.name]["temperature"] for level in (now, before))
+        self.heat.temperature = one + ratio * (one - two)
 
     def onto(self, fields: Fields) -> Fields:
         """The fields on the whole mesh, with the temperature; nothing moves in solids."""
         s, more = self.heat.stencil, dict(fields.more)
-        cells, faces, outer = self.carried.cells, self.carried.faces, self.carried.edges
+        cells, faces, outer = self.part.cells, self.part.faces, self.part.edges
 
         def spread(values: np.ndarray, places: np.ndarray | slice, count: int) -> np.ndarray:
             if isinstance(places, slice):

@@ -1,0 +1,139 @@
+"""What a flow is made of besides its mesh, its fluid and its boundaries: each a part of its own, none of which knows the others.
+
+A `Contribution` changes the medium, a `MomentumSource` pushes or holds the fluid, a `CoupledEquation` is solved after
+momentum and mass in each iteration.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
+
+import numpy as np
+
+from brook.core.solve.fields import Fields
+from brook.core.solve.states import State
+from brook.core.solve.time_levels import TimeLevel
+
+if TYPE_CHECKING:
+    from brook.core.numerics.multigrid import Levels
+    from brook.core.solve.coarse import Lumps
+    from brook.core.solve.flow import FlowSolver
+    from brook.core.solve.medium import Medium
+
+
+@runtime_checkable
+class Contribution(Protocol):
+    """What changes the medium of some cells and leaves the others as they come."""
+
+    def contribute(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray | None) -> Medium:
+        """The medium with this in it, for a flow with velocities (B, 3) on boundaries; its gradient is `momentum.slope`. Without
+        them, as it was before."""
+
+    def coarse(self, lumps: Lumps) -> Contribution | None:
+        """The same on lumps of cells, None where the medium of the moment will do."""
+
+
+@runtime_checkable
+class MomentumSource(Protocol):
+    """What pushes the fluid, or holds it."""
+
+    def force(self, flow: FlowSolver) -> tuple[np.ndarray | None, np.ndarray | None]:
+        """On each cell (C, 3): a force in N, and one in N s/m for each m/s against the velocity, at least 0. None is nothing."""
+
+    def coarse(self, lumps: Lumps) -> MomentumSource | None:
+        """The same on lumps of cells; None where it has no place there."""
+
+
+class CoupledEquation(Protocol):
+    """An equation that is solved with the flux of a flow."""
+
+    name: str
+    version: int
+    effects: tuple[Any, ...]
+
+    @property
+    def acts_on_flow(self) -> bool:
+        """Whether the flow depends on it."""
+
+    @property
+    def drives_flow(self) -> bool:
+        """Whether it moves the flow from rest."""
+
+    @property
+    def changes_density(self) -> bool:
+        """Whether cells grow heavier and lighter, so that what enters need not leave."""
+
+    def share(self, workspace: np.ndarray, levels: Levels | None, flow: FlowSolver) -> None:
+        """May take room that outlives no step, and the levels of a multigrid, from the flow."""
+
+    def follow(self, flow: FlowSolver, left: float) -> float:
+        """One step after one of the flow, of which `left` is left; gives the residual. Raises `Diverged`."""
+
+    def act(self, flow: FlowSolver) -> None:
+        """What it does to the flow as it stands."""
+
+    def settle(self, flow: FlowSolver) -> list[str]:
+        """Goes on alone with the flow as it is until it holds; says where that fell short."""
+
+    def state(self) -> State:
+        """Copies of all arrays that the next iteration starts from."""
+
+    def restore(self, state: State, flow: FlowSolver) -> None:
+        """Takes over a state. Raises `ValueError` for one of another mesh."""
+
+    def mixed(self) -> list[tuple[np.ndarray, bool]]:
+        """Flat arrays that an acceleration mixes with the flow, and whether their steps are judged."""
+
+    def time_level(self, flow: FlowSolver) -> State:
+        """What later steps in time need of now."""
+
+    def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
+        """Begins a step as if the change since `before` went on, `ratio` being this step over the last."""
+
+    def onto(self, fields: Fields) -> Fields:
+        """The fields with what this equation knows."""
+
+    def notes(self) -> list[str]:
+        """What was held at a limit because nothing is known beyond."""
+
+
+@dataclass(eq=False)
+class GivenForce:
+    """A force on each cell (C, 3) in N, as whoever holds it says."""
+
+    value: np.ndarray | None
+
+    def force(self, flow: Any) -> tuple[np.ndarray | None, None]:
+        return self.value, None
+
+    def coarse(self, lumps: Lumps) -> GivenForce | None:
+        return None if self.value is None else GivenForce(lumps.summed(self.value))
+
+
+@dataclass(frozen=True, eq=False)
+class FlowModel:
+    """All parts of a flow."""
+
+    contributions: tuple[Contribution, ...] = ()
+    sources: tuple[MomentumSource, ...] = ()
+    equations: tuple[CoupledEquation, ...] = ()
+
+    @classmethod
+    def of(cls, *parts: Any) -> FlowModel:
+        """Each part where it belongs, and what an equation does to the flow, its `effects`, too."""
+        parts = tuple(p for part in parts if part is not None for p in (part, *getattr(part, "effects", ())))
+        return cls(
+            tuple(p for p in parts if isinstance(p, Contribution)), tuple(p for p in parts if isinstance(p, MomentumSource)),
+            tuple(p for p in parts if hasattr(p, "follow")),
+        )  # fmt: skip
+
+    def coarse(self, lumps: Lumps) -> FlowModel:
+        """What of it holds on lumps of cells: equations stand still there, and so does what they do to the medium."""
+        contributions = (c.coarse(lumps) for c in self.contributions)
+        sources = (s.coarse(lumps) for s in self.sources)
+        return FlowModel(tuple(c for c in contributions if c is not None), tuple(s for s in sources if s is not None))
+
+    def forces(self, flow: FlowSolver) -> Iterator[tuple[np.ndarray | None, np.ndarray | None]]:
+        return (source.force(flow) for source in self.sources)
