@@ -206,7 +206,7 @@ def test_what_is_missing_for_heat_is_told():
 def test_a_temperature_that_is_lost_is_told_and_never_taken_for_converged():
     flow = warm_square()
     flow.iterate()
-    flow.model.equations[0].heat.temperature[7] = np.nan
+    flow.model.equations[0].heat.value[7] = np.nan
     with pytest.raises(Diverged) as caught:
         flow.iterate()
     assert caught.value.quantity in ("temperature", "speed", "pressure")

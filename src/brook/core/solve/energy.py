@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -191,9 +191,8 @@ class EnergyEquation:
         if flow.time_scheme is not None:
             old = flow.time_scheme.old(self.name, "density")
             flow.mass_storage = s.mesh.volume * (flow.time_scheme.now * mine.density - old)
-        whole = self.heat.substance.density.copy()
-        whole[self.part.cells] = mine.density
-        self.heat.substance = replace(self.heat.substance, density=whole)
+        self.heat.density = self.heat.density.copy()
+        self.heat.density[self.part.cells] = mine.density
 
     def _density(self, temperature: np.ndarray, of: np.ndarray) -> np.ndarray:
         """At the pressure of the start."""
@@ -263,14 +262,13 @@ class EnergyEquation:
         self.act(flow)
 
     def time_level(self, flow: FlowSolver) -> State:
-        found = {"temperature": self.heat.temperature.copy()}
+        found = {"value": self.heat.value.copy()}
         if self.changes_density:
             found |= {"density": flow.medium.density.copy(), "levels": self.levels.copy()}
         return found
 
     def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
-        one, two = (level.scalars[self.name]["temperature"] for level in (now, before))
-        self.heat.temperature = one + ratio * (one - two)
+        self.heat.extrapolate(now, before, ratio)
 
     def onto(self, fields: Fields) -> Fields:
         """The fields on the whole mesh, with the temperature; nothing moves in solids."""
@@ -286,11 +284,11 @@ class EnergyEquation:
 
         for name, (inside, boundary) in fields.more.items():
             more[name] = (spread(inside, cells, s.cells), spread(boundary, outer, s.boundary_count))
-        density = self.heat.substance.density.copy()
+        density = self.heat.density.copy()
         density[cells] = fields.density
         more["temperature"] = (self.heat.temperature, self.heat.boundary)
         more["heat"] = (np.zeros(s.cells), self.heat.leaving())
-        more["capacity"] = (self.heat.substance.capacity, np.zeros(s.boundary_count))
+        more["capacity"] = (self.heat.capacity, np.zeros(s.boundary_count))
         return Fields(
             s, density, spread(fields.viscosity, cells, s.cells), spread(fields.velocity, cells, s.cells),
             spread(fields.pressure, cells, s.cells), spread(fields.flux, faces, s.active),

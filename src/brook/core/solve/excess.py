@@ -73,7 +73,7 @@ class Excess:
         found = held * divergence(stencil, flux) - np.bincount(stencil.face_cell, through, stencil.cells)
         if time is not None:
             before = sum(
-                rate * self.at(level.scalars["heat"]["temperature"])[0]
+                rate * self.at(level.scalars["heat"]["value"])[0]
                 for rate, level in zip(time.factors, time.levels, strict=True)
             )
             found -= density * stencil.mesh.volume * (time.now * held + before)

@@ -9,7 +9,8 @@ from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.mesh.opening import BEHIND
 from brook.core.numerics import Stencil
-from brook.core.solve.heat import Contacts, Filling, HeatConditions, Substance
+from brook.core.solve.heat import Filling, Substance
+from brook.core.solve.scalar import Contacts, ScalarConditions
 from brook.core.study import Resolved
 
 INFLOWS = ("velocity", "flow", "stream")
@@ -38,7 +39,7 @@ def fillings_of(stencil: Stencil, materials: dict[str, ConstantFluid | Solid], v
     )
 
 
-def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]) -> HeatConditions:
+def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]) -> ScalarConditions:
     """Conditions on every boundary face; patches of which nothing is said let no heat through.
 
     Raises `ValueError` where something enters of which no temperature is said.
@@ -68,7 +69,7 @@ def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]
         if boundary.kind == "pressure" and boundary.patch in said:
             # an outlet is at no temperature of its own: what is said there is that of what flows back
             coefficient[stencil.boundary_faces(mesh.patch(boundary.patch))] = 0.0
-    return HeatConditions(coefficient, surroundings, flux, entering)
+    return ScalarConditions(coefficient, surroundings, flux, entering)
 
 
 def contacts_of(stencil: Stencil, heat: Resolved) -> Contacts:

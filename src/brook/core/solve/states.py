@@ -51,12 +51,13 @@ def read_state(arrays: State) -> SolverState:
 def _lifted(name: str) -> str:
     """Where a flat name of before stands now."""
     if name in ("temperature", "boundary_temperature"):
-        return f"heat/{name}"
+        return "heat/value" if name == "temperature" else "heat/boundary"
     if name == "clock":
         return "time-clock/clock"
     if name.startswith("moment-"):
         number, rest = name.removeprefix("moment-").split("-", 1)
-        return f"time-level-{number}/{rest.replace('of-', 'heat:', 1)}"
+        rest = rest.replace("of-temperature", "heat:value").replace("of-", "heat:")
+        return f"time-level-{number}/{rest}"
     if name == "averaged" or name.startswith("sum-"):
         return f"time-averages/{name}"
     return f"flow/{name}"

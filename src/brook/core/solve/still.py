@@ -47,12 +47,11 @@ class SolidSolver:
 
     def time_level(self) -> TimeLevel:
         none = np.zeros((self.stencil.cells, 3))
-        scalars = {"heat": {"temperature": self.heat.temperature.copy()}}
+        scalars = {self.name: {"value": self.heat.value.copy()}}
         return TimeLevel(self.stencil.mesh.volume, none, none[:, 0], self._nothing, self._nothing, scalars)
 
     def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
-        one, two = (level.scalars["heat"]["temperature"] for level in (now, before))
-        self.heat.temperature = one + ratio * (one - two)
+        self.heat.extrapolate(now, before, ratio)
 
     def courant(self, step: float) -> float:
         return 0.0
@@ -79,7 +78,7 @@ class SolidSolver:
         }
         cells, faces = np.zeros(s.cells), np.zeros(s.boundary_count)
         return Fields(
-            s, self.heat.substance.density.copy(), cells, np.zeros((s.cells, 3)), cells, self._nothing,
+            s, self.heat.density.copy(), cells, np.zeros((s.cells, 3)), cells, self._nothing,
             np.zeros((s.boundary_count, 3)), faces, more,
         )  # fmt: skip
 

@@ -5,10 +5,6 @@ thread, and sums come in the same order whatever the number of threads. What eac
 `solve/momentum.py` and `solve/continuity.py`. Indices are unsigned: signed ones are checked for being negative.
 """
 
-from brook.core.numerics.passes.carrying import (
-    carried,
-    gathered,
-)
 from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED
 from brook.core.numerics.passes.gradients import (
     ends,
@@ -29,6 +25,7 @@ from brook.core.numerics.passes.moving import (
     momentum,
     transfers,
 )
+from brook.core.numerics.passes.scalar import scalar_cells, scalar_faces
 from brook.core.numerics.passes.sweeping import (
     backward,
     coupled,
@@ -44,7 +41,6 @@ __all__ = [
     "SKEWED",
     "answer",
     "backward",
-    "carried",
     "continuity",
     "corrected",
     "coupled",
@@ -52,12 +48,13 @@ __all__ = [
     "first_sweep",
     "fluxes",
     "forward",
-    "gathered",
     "inverted",
     "moments",
     "momentum",
     "moved",
     "push",
+    "scalar_cells",
+    "scalar_faces",
     "slope",
     "slopes",
     "spans",

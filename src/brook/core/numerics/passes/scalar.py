@@ -1,4 +1,7 @@
-"""One value that is carried along: the temperature."""
+"""A scalar φ that a mass flux m carries and a diffusivity Γ spreads: temperature, concentrations, whatever comes.
+
+Σ_f (m_f c φ_f − Γ_f |S|²/(S·d) (φ_N − φ_P) − Γ_f (∇φ)_f · (S − |S|²/(S·d) d)) = S_P − K_P φ_P for each cell.
+"""
 
 from __future__ import annotations
 
@@ -9,16 +12,21 @@ from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED, secon
 
 
 @loop(fastmath=EXACT)
-def carried(first, last, chunk, value, gradient, flux, capacity, conductivity, centre, owner, neighbour, weight, stiffness,
+def scalar_faces(first, last, chunk, value, gradient, flux, capacity, diffusivity, centre, owner, neighbour, weight, stiffness,
             askew, skew, area, upper_at, lower_at, scheme, softness, excess, growth, more, entries):  # fmt: skip
-    """entries (nnz,) of the matrix of upwind convection by `flux` (F,) times the capacity (C,) and of diffusion, between
-    cells as through two layers in a row, less value * divergence; more (inner,): what second-order and skewed faces carry besides from owner to neighbour,
-    and with `flux` itself `excess` (C,), which grows by `growth` (C,) with the value; both may be empty."""
+    """Over each inner face: m c φ_f − Γ (∂φ/∂n) |S|, what goes through it from its owner to its neighbour.
+
+    entries (nnz,) of the matrix are those of upwind convection by `flux` (F,) times `capacity` (C,) and of diffusion, the
+    diffusivity (C,) taken as through two layers in a row, less φ · divergence; more (inner,) is what faces of second order
+    and skewed ones carry besides. With `flux` itself goes `excess` (C,), which grows by `growth` (C,) with φ; both may be
+    empty. Patankar (1980) for the mean.
+    """
     for s in range(first, last):
         f = np.uint32(s)
         p, n = owner[f], neighbour[f]
         through, w = flux[f] * capacity[p], weight[f]
-        k = conductivity[p] * conductivity[n] / (w * conductivity[n] + (1.0 - w) * conductivity[p])
+        both = w * diffusivity[n] + (1.0 - w) * diffusivity[p]
+        k = diffusivity[p] * diffusivity[n] / both if both > 0.0 else 0.0
         x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
         link = k * stiffness[f]
         entries[upper_at[f]] = min(through, 0.0) - link
@@ -45,10 +53,13 @@ def carried(first, last, chunk, value, gradient, flux, capacity, conductivity, c
 
 
 @loop(fastmath=EXACT)
-def gathered(first, last, chunk, value, more, entries, source, inert, offsets, columns, faces, edge_offsets, edges, edge_held,
+def scalar_cells(first, last, chunk, value, more, entries, source, sink, offsets, columns, faces, edge_offsets, edges, edge_held,
              edge_given, diagonal, rest, sums):  # fmt: skip
-    """diagonal (C,) and rest (C,): what is left of each equation; sums (chunks,): what neighbours exchange. `inert` (C,)
-    may be empty."""
+    """S_P − K_P φ_P − Σ_f (what faces carry): what is left of each equation, rest (C,), and its diagonal (C,).
+
+    `source` (C,) is S, `sink` (C,) K, which may be empty; edge_held (B,) and edge_given (B,) are the implicit and the
+    explicit part of boundary faces. sums (chunks,): what neighbours exchange.
+    """
     exchanged = 0.0
     for s in range(first, last):
         c = np.uint32(s)
@@ -64,9 +75,9 @@ def gathered(first, last, chunk, value, more, entries, source, inert, offsets, c
             e = edges[k]
             around += edge_held[e]
             left += edge_given[e] - edge_held[e] * here
-        if len(inert) > 0:
-            around += inert[c]
-            left -= inert[c] * here
+        if len(sink) > 0:
+            around += sink[c]
+            left -= sink[c] * here
         diagonal[c] = around
         rest[c] = left
     sums[chunk] = 0.5 * exchanged

@@ -1,0 +1,247 @@
+"""One scalar equation on a mesh: what a mass flux carries, what spreads, what is set free and used up.
+
+∂(ρ c φ)/∂t + ∇·(m c φ) = ∇·(Γ ∇φ) + S − K φ, second order in space; walls between bodies couple both sides in the matrix.
+Temperature, concentrations and ages are of this kind; each has a model of its own that says what ρ, c, Γ, S and K are.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brook.core.numerics import Matrix, Stencil, gradient, passes
+from brook.core.numerics.chunks import over
+from brook.core.numerics.general import Coupling, GeneralSolver
+from brook.core.numerics.multigrid import Levels
+from brook.core.numerics.operators import SCHEME_NUMBER, Convection, softness_of
+from brook.core.solve.excess import Excess
+from brook.core.solve.states import State
+from brook.core.solve.time_levels import TimeLevel, TimeScheme
+
+NOTHING = np.zeros(0)
+ROUNDED = 1e-11  # of what cells hold, in a step in time
+HELD = 1e30  # times its diagonal: a cell that is held does not move
+
+
+@dataclass(frozen=True, eq=False)
+class ScalarConditions:
+    """On boundary faces (B,): a film of `coefficient`, in W/(m² K) for a temperature, infinite where the value is given, to
+    `surroundings`, and a `flux` for each m² into the body besides. What flows in has the value `entering`."""
+
+    coefficient: np.ndarray
+    surroundings: np.ndarray
+    flux: np.ndarray
+    entering: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class Contacts:
+    """Boundary faces `one` (n,) and `other` (n,) that lie on each other, as places in boundary arrays, and the
+    resistance (n,) between them, in m² K/W for a temperature."""
+
+    one: np.ndarray
+    other: np.ndarray
+    resistance: np.ndarray
+
+    @classmethod
+    def none(cls) -> Contacts:
+        return cls(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0))
+
+
+class ScalarEquation:
+    """The value (C,) of a scalar, and (B,) on boundaries; `advance` takes one step towards the answer for a mass flux.
+
+    `capacity` (C,) is c, `density` (C,) ρ, `diffusivity` (C,) Γ, `source` (C,) and `sink` (C,) are S and K of a whole cell;
+    `sink` is at least 0 and may be empty. Cells in `held` (n,) keep the value they have.
+    """
+
+    def __init__(
+        self, name: str, stencil: Stencil, conditions: ScalarConditions, start: np.ndarray, contacts: Contacts | None = None,
+        scheme: Convection = "limited", excess: Excess | None = None,
+    ):  # fmt: skip
+        """`excess` is what cells hold besides c φ, where that is not in proportion to φ."""
+        cells, inner = stencil.cells, stencil.inner
+        self.name, self.stencil, self.conditions, self.scheme = name, stencil, conditions, scheme
+        self.contacts, self._excess = contacts or Contacts.none(), excess
+        self.value = start.astype(float).copy()
+        self.boundary = self.value[stencil.face_cell].copy()
+        self.capacity, self.density, self.diffusivity = np.ones(cells), np.ones(cells), np.zeros(cells)
+        self.source, self.sink, self.held = np.zeros(cells), NOTHING, np.zeros(0, np.int64)
+        self.relaxation = 1.0
+        self.at_edges: np.ndarray | None = None  # diffusivity (B,) next to boundaries, where it is not that of the cell
+        self._solver = GeneralSolver()
+        self._slope = np.zeros((cells, 3))
+        self._more, self._entries = np.zeros(inner), np.zeros(2 * inner)
+        self._diagonal, self._rest = np.zeros(cells), np.zeros(cells)
+        self._sums = np.zeros(len(stencil.cell_chunks) - 1)
+        self._leaving = np.zeros(stencil.boundary_count)  # out of the bodies through each boundary face
+
+    def share(self, room: np.ndarray, levels: Levels | None) -> None:
+        """Takes room (3 * inner,) for what outlives no step, and the levels of a multigrid, from whoever needs them at other
+        times."""
+        self._solver = GeneralSolver(levels)
+        inner = self.stencil.inner
+        self._entries, self._more = room[: 2 * inner], room[2 * inner : 3 * inner]
+
+    # -- what boundaries do -------------------------------------------------------------------
+
+    def _near(self) -> np.ndarray:
+        """The diffusivity (B,) next to boundaries."""
+        return self.diffusivity[self.stencil.face_cell] if self.at_edges is None else self.at_edges
+
+    def _conductance(self) -> np.ndarray:
+        """From a cell to its boundary face (B,), in W/K for a temperature."""
+        s = self.stencil
+        return self._near() * s.stiffness[s.inner :]
+
+    def _film(self, conductance: np.ndarray, through: np.ndarray) -> np.ndarray:
+        """From a cell to the surroundings (B,): nothing where there is no film, or where something leaves."""
+        area = np.linalg.norm(self.stencil.area[self.stencil.inner :], axis=1)
+        coefficient = self.conditions.coefficient
+        with np.errstate(divide="ignore", invalid="ignore"):
+            both = 1 / (1 / conductance + 1 / (coefficient * area))
+        found = np.where(np.isinf(coefficient), conductance, np.where(coefficient > 0, both, 0.0))
+        return np.where(through > 0, 0.0, found)
+
+    def _skewed(self, slope: np.ndarray) -> np.ndarray:
+        """Γ cross·∇φ (B,): what the gradient along a boundary adds to the flux through it."""
+        s = self.stencil
+        along = np.einsum("fi,fi->f", slope[s.face_cell], s.edge_cross)
+        return self._near() * along
+
+    # -- one step -----------------------------------------------------------------------------
+
+    def advance(self, flux: np.ndarray, time: TimeScheme | None = None, extra: np.ndarray | None = None,
+                tolerance: float = 0.01) -> float:  # fmt: skip
+        """Solves with a mass flux (F,) in kg/s; `extra` (C,) are further sources.
+
+        Returns the residual before that: what was left of the equation over what cells exchange.
+        """
+        self.renew()
+        s, t, rows = self.stencil, self.value, self.stencil.rows
+        inner, cell = s.inner, s.face_cell
+        slope = gradient(s, s.every_boundary, t, self.boundary, self._slope)
+        excess, growth = self._excess.at(t) if self._excess else (NOTHING, NOTHING)
+        over(
+            s.face_chunks, passes.scalar_faces, t, slope, flux, self.capacity, self.diffusivity, s.centre, *s.ends,
+            s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
+            softness_of(t), excess, growth, self._more, self._entries,
+        )  # fmt: skip
+        conductance = self._conductance()
+        film, skewed = self._film(conductance, flux[inner:]), self._skewed(slope)
+        area = np.linalg.norm(s.area[inner:], axis=1)
+        # a film sees less of the skewed part, a given temperature all of it
+        share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
+        entering = np.maximum(-flux[inner:] * self.capacity[cell], 0.0)
+        into = film * self.conditions.surroundings + share * skewed + area * self.conditions.flux
+        source, sink = self.source if extra is None else self.source + extra, self.sink
+        if time is not None:
+            mass = self.density * self.capacity * s.mesh.volume
+            sink = time.now * mass + (self.sink if len(self.sink) else 0.0)
+            source = source + mass * time.old(self.name, "value")
+        if self._excess:
+            source = source + self._excess.kept(s, t, self.conditions.entering, flux, time, self.density)
+        over(
+            s.cell_chunks, passes.scalar_cells, t, self._more, self._entries, source, sink, rows.offsets,
+            rows.columns, rows.faces, rows.edge_offsets, rows.edges, film + entering,
+            into + entering * self.conditions.entering, self._diagonal, self._rest, self._sums,
+        )  # fmt: skip
+        coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._rest)
+        terms = float(self._sums.sum() + np.abs(exchanged).sum() + np.abs(into - film * t[cell]).sum())
+        terms += float(np.abs(self.source).sum()) + (float(self.sink @ np.abs(t)) if len(self.sink) else 0.0)
+        if time is not None:  # where nothing gets warmer any more, what is left is rounding
+            terms += ROUNDED * float(sink @ np.abs(t))
+        residual = float(np.abs(self._rest).sum()) / terms if terms != 0 else 0.0
+        if len(self.held):
+            self._rest[self.held] = 0.0
+            self._diagonal[self.held] *= HELD
+        diagonal = self._diagonal if self.relaxation == 1 else self._diagonal / self.relaxation
+        matrix = Matrix(s, diagonal, self._entries)
+        self.value = t + self._solver.solve(matrix, coupling, self._rest, tolerance, symmetric=not flux.any())
+        self._close(flux, conductance, skewed)
+        return residual
+
+    def renew(self) -> None:
+        """Brings properties up to date with the value; those of this equation change by others only."""
+
+    def _coupled(
+        self, conductance: np.ndarray, skewed: np.ndarray, diagonal: np.ndarray, rest: np.ndarray
+    ) -> tuple[Coupling | None, np.ndarray]:
+        """Walls between bodies: what couples cells over them, and what goes over each as it is now."""
+        one, other = self.contacts.one, self.contacts.other
+        if not len(one):
+            return None, np.zeros(0)
+        s = self.stencil
+        a, b = s.face_cell[one], s.face_cell[other]
+        through = self._through(conductance)
+        lag = through * (skewed[other] / conductance[other] - skewed[one] / conductance[one])
+        np.add.at(diagonal, a, through)
+        np.add.at(diagonal, b, through)
+        exchanged = through * (self.value[a] - self.value[b]) + lag
+        np.add.at(rest, a, -exchanged)
+        np.add.at(rest, b, exchanged)
+        return Coupling(a, b, -through), exchanged
+
+    def _through(self, conductance: np.ndarray) -> np.ndarray:
+        """From cell to cell over walls between bodies, in W/K for a temperature."""
+        one, other = self.contacts.one, self.contacts.other
+        area = np.linalg.norm(self.stencil.area[self.stencil.inner :][one], axis=1)
+        return 1 / (1 / conductance[one] + 1 / conductance[other] + self.contacts.resistance / area)
+
+    def _close(self, flux: np.ndarray, conductance: np.ndarray, skewed: np.ndarray) -> None:
+        """Values on boundary faces and what leaves through them, from those of the cells."""
+        s, cell, there = self.stencil, self.stencil.face_cell, self.conditions
+        near = self.value[cell]
+        area = np.linalg.norm(s.area[s.inner :], axis=1)
+        film = self._film(conductance, flux[s.inner :])
+        share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
+        into = film * (there.surroundings - near) + share * skewed + area * there.flux
+        found = near + np.divide(into - skewed, conductance, out=np.zeros_like(into), where=conductance > 0)
+        through = flux[s.inner :]
+        found = np.where(np.isinf(there.coefficient), there.surroundings, found)
+        found = np.where((through < 0) & ~np.isinf(there.coefficient), there.entering, found)
+        found = np.where((through > 0), near, found)
+        one, other = self.contacts.one, self.contacts.other
+        leaving = -into + self.capacity[cell] * through * np.where(through < 0, there.entering, near)
+        if self._excess:
+            leaving += through * self._excess.at_edges(s, self.value, there.entering, flux)
+        if len(one):
+            a, b = cell[one], cell[other]
+            lag = skewed[other] / conductance[other] - skewed[one] / conductance[one]
+            heat = self._through(conductance) * (self.value[a] - self.value[b] + lag)
+            found[one] = near[one] - (heat + skewed[one]) / conductance[one]
+            found[other] = near[other] + (heat - skewed[other]) / conductance[other]
+            leaving[one], leaving[other] = heat, -heat
+        self.boundary, self._leaving = found, leaving
+
+    def state(self) -> State:
+        return {"value": self.value.copy(), "boundary": self.boundary.copy()}
+
+    def restore(self, state: State) -> None:
+        """Takes over a state. Raises `ValueError` for one of another mesh."""
+        if state["value"].shape != self.value.shape:
+            raise ValueError(f"{self.name} of the start state belongs to another mesh")
+        self.value, self.boundary = state["value"].copy(), state["boundary"].copy()
+
+    def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
+        """Begins a step as if the change since `before` went on, `ratio` being this step over the last."""
+        one, two = (level.scalars[self.name]["value"] for level in (now, before))
+        self.value = one + ratio * (one - two)
+
+    # -- what it comes to ---------------------------------------------------------------------
+
+    def leaving(self) -> np.ndarray:
+        """What goes out of the body through each boundary face (B,); what flows through takes m c φ with it."""
+        return self._leaving
+
+    def settle(self, flux: np.ndarray, extra: np.ndarray | None = None, left: float = 1e-9, most: int = 60) -> float:
+        """Goes on with the flow as it is until the equation holds; returns the residual."""
+        relaxation, self.relaxation = self.relaxation, 1.0
+        residual = 1.0
+        for _ in range(most):
+            residual = self.advance(flux, None, extra, 0.1)
+            if residual <= left:
+                break
+        self.relaxation = relaxation
+        return residual
