@@ -6,6 +6,7 @@ from brook.core.formulas import nearest
 from brook.core.geometry import known
 from brook.core.geometry.known import SpaceShape
 from brook.core.study import Problem, Study, Variant, named_scope, resolve
+from brook.core.study.names import names_of
 from brook.core.study.space import SpaceGeometry, has_own_mesh
 
 
@@ -33,15 +34,12 @@ def declared_bodies(study: Study) -> set[str] | None:
 
 
 def body_problems(study: Study) -> list[Problem]:
-    """Heat sources and materials of bodies that no variant has."""
+    """What the set-up says of bodies that no variant has."""
     declared = declared_bodies(study)
     if declared is None:
         return []
-    heat = study.set_up.heat
-    said = [(f"/set_up/materials/{name}", name) for name in study.set_up.materials]
-    said += [(f"/set_up/heat/sources/{k}/body", s.body) for k, s in enumerate(heat.sources if heat is not None else ())]
     return [
-        Problem(path, f"there is no body '{name}': {nearest(name, sorted(declared))}")
-        for path, name in said
-        if name not in declared
+        Problem(place.path, f"there is no body '{place.name}': {nearest(place.name, sorted(declared))}")
+        for place in names_of(study.set_up, "body", "/set_up")
+        if place.name not in declared
     ]

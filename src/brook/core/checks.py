@@ -14,8 +14,17 @@ from brook.core.limits import requirement_problems
 from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.materials.solid import Solid, solid_of
 from brook.core.mesh import lines
-from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind, References, known_of, own_quantity
+from brook.core.results.quantities import (
+    QUANTITIES,
+    OwnQuantity,
+    QuantityKind,
+    References,
+    known_of,
+    own_quantity,
+    scalar_quantity,
+)
 from brook.core.results.readings import Places
+from brook.core.scalar_checks import scalar_problems
 from brook.core.set_up_checks import boundary_problems, heat_problems, size_problems, stretch_problems, timing_problems
 from brook.core.study import (
     Problem,
@@ -28,12 +37,16 @@ from brook.core.study import (
     resolve,
     value_at,
 )
+from brook.core.study.names import names_of
 from brook.core.study.resolve import RESERVED, named_value_problems, start_time
 from brook.core.study.space import SpaceGeometry, brings_mesh, has_own_mesh, named_patches
 from brook.core.study.views import CurvePlot, Plate
 from brook.core.units import SYMBOLS
 
 SOLID_KINDS = ("solid", "own_solid")
+
+
+BETWEEN_BODIES = "/set_up/heat/contacts/"  # walls that only the mesh knows
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,6 +64,7 @@ class Prepared:
     rules: Resolved
     timing: Resolved
     heat: Resolved | None
+    scalars: list[Resolved]
     materials: dict[str, ConstantFluid | Solid]
     places: Places
     problems: tuple[Problem, ...]
@@ -139,9 +153,12 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     if patches is not None:
         problems += boundary_problems(study, patches, variant, materials)
         if set_up.heat is not None:
-            problems += heat_problems(study, {*declared_patches(study), *patches}, patches, variant)
+            problems += heat_problems(study, patches, variant)
+        problems += scalar_problems(study, variant)
     warm, averaged = set_up.heat is not None, set_up.timing.kind == "in_time" and set_up.timing.averages
-    own = _own_fields(study, scope, problems, known_of(warm, averaged))
+    scalars = {said.name: scalar_quantity(said) for said in study.set_up.scalars}
+    known_fields = known_of(warm, averaged) | {name: made.kind for name, made in scalars.items()}
+    own = scalars | _own_fields(study, scope, problems, known_fields)
     references = _references(study, scope, problems)
     places = Places(_body_names(variant, space), patches or (), boxes, own, references, warm, averaged)
     problems += _box_problems(boxes)
@@ -151,7 +168,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)]
         problems += named_value_problems(study, None, "")
     return Prepared(
-        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, materials, places, tuple(problems)
+        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, set_up.scalars, materials, places, tuple(problems)
     )  # fmt: skip
 
 
@@ -162,7 +179,12 @@ def _own_fields(
     found: dict[str, OwnQuantity] = {}
     waiting = dict(study.fields)
     for name in study.fields:
-        if name in QUANTITIES or name in RESERVED or name in SYMBOLS:
+        if (
+            name in QUANTITIES
+            or name in RESERVED
+            or name in SYMBOLS
+            or any(name == s.name for s in study.set_up.scalars)
+        ):
             problems.append(Problem(f"/fields/{name}", f"'{name}' already has a meaning; choose another name"))
             waiting.pop(name)
     errors: dict[str, str] = {}
@@ -250,10 +272,11 @@ def _unknown_patches(study: Study) -> list[Problem]:
     names = declared_patches(study)
     if not names or any(made_patches(study, v) is None for v in study.variants if v.geometry.kind == "space"):
         return []  # what a file brings is not known yet
+    said = [*names_of(study.set_up, "patch", "/set_up"), *names_of(study.mesh_plan, "patch", "/mesh_plan")]
     return [
-        Problem(f"/set_up/boundaries/{k}/patch", f"'{b.patch}' is not a patch: {nearest(b.patch, names)}")
-        for k, b in enumerate(study.set_up.boundaries)
-        if b.patch not in names
+        Problem(place.path, f"'{place.name}' is not a patch: {nearest(place.name, names)}")
+        for place in said
+        if place.name not in names and not place.path.startswith(BETWEEN_BODIES)
     ]
 
 

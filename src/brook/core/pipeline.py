@@ -26,6 +26,7 @@ from brook.core.mesh import Mesh, boxes, lines
 from brook.core.mesh.opening import opened
 from brook.core.mesh.pairs import FLAT, Motion, bent, match
 from brook.core.numerics import Stencil
+from brook.core.numerics.operators import Convection
 from brook.core.physics.plate import friction_speed
 from brook.core.results.course import course_of
 from brook.core.results.quantities import OF_AVERAGES
@@ -47,9 +48,10 @@ from brook.core.solve import (
 )  # fmt: skip
 from brook.core.solve.energy import EnergyEquation, FlowPart, Fluids
 from brook.core.solve.heat import Heat
-from brook.core.solve.heating import contacts_of, fillings_of, heat_conditions, sources_of, substance_of
+from brook.core.solve.heating import INFLOWS, contacts_of, fillings_of, heat_conditions, sources_of, substance_of
 from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.run import UNWATCHED, Monitor
+from brook.core.solve.scalars import TransportedScalar, scalar_of
 from brook.core.solve.setup import BoundaryConditions
 from brook.core.solve.still import SolidSolver
 from brook.core.study import Problem, Requirement, Study, Value, Variant, named_scope, resolve
@@ -135,6 +137,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         *([plain(asdict(fluid.law))] if fluid.law else []),
         *_timing_inputs(study, prepared),
         *_heat_inputs(prepared),
+        *([plain(prepared.scalars)] if prepared.scalars else []),
     )
     run = _hash(mesh, set_up, SOLVER_VERSION)
     readings = {r.name: _hash(run, *_reading_inputs(r, prepared)) for r in study.requirements}
@@ -406,7 +409,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         stencil = Stencil(flow_mesh(prepared, mesh))
         fluids = _fluids(stencil.mesh, prepared)
         conditions = boundary_conditions(stencil, prepared.boundaries)
-        model = FlowModel.of(_laws(fluids))
+        model = FlowModel.of(_laws(fluids), *_scalars(prepared, stencil, fluids, scheme))
         return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
     whole = Stencil(run_mesh(prepared, mesh))
     materials = {name: prepared.materials.get(name, prepared.fluid) for name in whole.mesh.bodies}
@@ -417,6 +420,10 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         sources_of(whole, said), contacts_of(whole, said), scheme, fillings_of(whole, materials, said.varying),
     )  # fmt: skip
     if not flowing:
+        if prepared.scalars:
+            raise ValueError(
+                f"nothing flows here that could carry {prepared.scalars[0].name}; take it out of the set-up"
+            )
         return SolidSolver(heat), whole
     stencil = whole if len(flowing) == len(whole.mesh.bodies) else Stencil(whole.mesh.part(flowing))
     fluids = _fluids(stencil.mesh, prepared)
@@ -425,8 +432,15 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         heat, FlowPart.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
     )
     conditions = boundary_conditions(stencil, prepared.boundaries)
-    model = FlowModel.of(energy, _laws(fluids))
+    model = FlowModel.of(energy, _laws(fluids), *_scalars(prepared, stencil, fluids, scheme))
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
+
+
+def _scalars(prepared: Prepared, stencil: Stencil, fluids: Fluids, scheme: Convection) -> list[TransportedScalar]:
+    """What the flow carries besides, never over what lies around it."""
+    entering = {b.patch for b in prepared.boundaries if b.kind in INFLOWS}
+    density, kind = fluids.constant("density"), "upwind" if scheme == "upwind" else "bounded"
+    return [scalar_of(said, stencil, density, entering, kind) for said in prepared.scalars]
 
 
 def _fluids(mesh: Mesh, prepared: Prepared) -> Fluids:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from brook.core.formulas import nearest
 from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.physics.plate import friction_speed
@@ -15,17 +14,14 @@ LAYERS_DEEPEST = 3.0  # cells at the wall
 MOST_STEPS, MOST_KEPT = 1_000_000, 500
 
 
-def heat_problems(study: Study, known: set[str], patches: tuple[str, ...], variant: Variant) -> list[Problem]:
-    """What of heat does not fit the patches, and what enters without a temperature. `known` are the patches of all variants,
-    `patches` those of this one."""
+def heat_problems(study: Study, patches: tuple[str, ...], variant: Variant) -> list[Problem]:
+    """What of heat is said twice, and what enters through the `patches` of a variant without a temperature."""
     heat, problems, seen = study.set_up.heat, [], set()
     assert heat is not None
     for k, said in enumerate(heat.patches):
         path = f"/set_up/heat/patches/{k}/patch"
         if said.patch in seen:
             problems.append(Problem(path, f"something else is already said of '{said.patch}'; keep one of the two"))
-        elif said.patch not in known:
-            problems.append(Problem(path, f"'{said.patch}' is not a patch: {nearest(said.patch, known)}"))
         seen.add(said.patch)
     given = {p.patch for p in heat.patches if p.kind == "temperature"}
     for boundary in study.set_up.boundaries:

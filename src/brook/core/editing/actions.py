@@ -8,10 +8,12 @@ from collections.abc import Callable
 from typing import Any
 
 from brook.core.checks import made_patches
-from brook.core.editing import heat, looking, mesh_plan, space
+from brook.core.editing import heat, looking, mesh_plan, scalars, space
 from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
 from brook.core.study import PlaneGeometry, Problem, Study, named_scope, resolve
+from brook.core.study.names import rename
+from brook.core.study.space import SpaceGeometry
 from brook.core.units import Quantity
 
 
@@ -235,24 +237,13 @@ def _rename_patch(raw: dict[str, Any], patch: str, to: str) -> str:
         return to if name == patch else name
 
     study = Study.model_validate(raw)
-    for k, variant in enumerate(raw["variants"]):
-        geometry = variant["geometry"]
-        if geometry.get("kind") == "space":
-            space.rename_in(geometry, patch, to, made_patches(study, study.variants[k]))
-            continue
-        for shape in (geometry["outer"], *geometry["shapes"]):
-            if "patches" in shape:
-                shape["patches"] = {side: renamed(name) for side, name in shape["patches"].items()}
-            for part in (shape, *shape.get("corners", ())):
-                if "patch" in part:
-                    part["patch"] = renamed(part["patch"])
-        for opening in geometry["openings"]:
-            opening["patch"] = renamed(opening["patch"])
-    mesh_plan.rename_in_plan(raw, patch, to)
-    for boundary in raw["set_up"]["boundaries"]:
-        boundary["patch"] = renamed(boundary["patch"])
-    for said in heat.said_of_patches(raw):
-        said["patch"] = renamed(said["patch"])
+    for k, variant in enumerate(study.variants):
+        if isinstance(variant.geometry, SpaceGeometry):
+            space.rename_in(raw["variants"][k]["geometry"], patch, to, made_patches(study, variant))
+        else:
+            rename(raw, variant.geometry, "patch", renamed, f"/variants/{k}/geometry")
+    rename(raw, study.set_up, "patch", renamed, "/set_up")
+    rename(raw, study.mesh_plan, "patch", renamed, "/mesh_plan")
     for requirement in raw["requirements"]:
         requirement["reading"] = re.sub(rf"\b{re.escape(patch)}(?=\.)", to, requirement["reading"])
     return "/set_up/boundaries"
@@ -285,6 +276,7 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "rename_patch": _rename_patch,
     "fluid_kind": _fluid_kind,
     **heat.ACTIONS,
+    **scalars.ACTIONS,
     **looking.ACTIONS,
     **space.ACTIONS,
     **mesh_plan.ACTIONS,

@@ -38,12 +38,6 @@ def _heat_of(raw: Raw) -> Raw:
     return found
 
 
-def said_of_patches(raw: Raw) -> list[Raw]:
-    """What is said of heat at patches and at walls between bodies."""
-    heat = raw["set_up"].get("heat")
-    return [*heat["patches"], *heat["contacts"]] if heat else []
-
-
 def _set_heat_patch(raw: Raw, patch: str, kind: str) -> str:
     """Says of a patch what heat does there; `none` takes it back."""
     patches = _heat_of(raw)["patches"]

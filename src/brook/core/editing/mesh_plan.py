@@ -58,23 +58,6 @@ def _add_pair(raw: dict[str, Any], patch: str, kind: str) -> str:
     return f"/mesh_plan/pairs/{len(pairs) - 1}/{'x' if kind == 'shift' else 'angle'}"
 
 
-def rename_in_plan(raw: dict[str, Any], patch: str, to: str) -> None:
-    """What the plan says of a patch is said of it under its other name."""
-    plan = plan_of(raw)
-    sizes = plan.get("patches") or {}
-    if patch in sizes:
-        plan["patches"] = {to if name == patch else name: size for name, size in sizes.items()}
-    for zone in plan.get("zones") or ():
-        if zone.get("patch") == patch:
-            zone["patch"] = to
-    for pair in plan.get("pairs") or ():
-        if pair.get("patch") == patch:
-            pair["patch"] = to
-    layers = plan.get("layers") or {}
-    if patch in (layers.get("patches") or ()):
-        layers["patches"] = [to if name == patch else name for name in layers["patches"]]
-
-
 ACTIONS: dict[str, Callable[..., str]] = {
     "set_patch_size": _set_patch_size, "drop_patch_size": _drop_patch_size, "add_zone": _add_zone,
     "set_layers": _set_layers, "layers_along": _layers_along, "add_pair": _add_pair,

@@ -10,7 +10,8 @@ from brook.core.study import Study
 LONGEST = 200
 FIELDS = {"bulk": "cells in the bulk", "wall": "cells at walls"}
 HIDDEN = {"pointer", "variant", "expected", "camera", "range", "factor", "position", "value_points"}
-ACTIONS = {"remove": "take out", "set_boundary": "say of a patch", "limit_kind": "kind of limit", "fluid_kind": "fluid"}
+ACTIONS = {"remove": "take out", "set_boundary": "say of a patch", "limit_kind": "kind of limit", "fluid_kind": "fluid",
+           "add_scalar": "carry along", "set_inflow": "hold at an inflow", "add_release": "set free in a body"}  # fmt: skip
 
 
 def place_words(study: Study, pointer: str) -> str:

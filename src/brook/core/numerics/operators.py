@@ -16,8 +16,8 @@ from brook.core.numerics.chunks import chunks_of, over
 from brook.core.numerics.matrix import Matrix
 from brook.core.numerics.stencil import Fit, Stencil
 
-Convection = Literal["limited", "third", "central", "upwind"]
-SCHEME_NUMBER = {"upwind": 0, "limited": 1, "central": 2, "third": 3}
+Convection = Literal["limited", "third", "central", "upwind", "bounded"]
+SCHEME_NUMBER = {"upwind": 0, "limited": 1, "central": 2, "third": 3, "bounded": 4}
 # Differences under this share of a field's range count as smooth and are not limited.
 SMOOTH_SHARE = 0.1
 EVERY_CELL = np.zeros(0, np.uint32)

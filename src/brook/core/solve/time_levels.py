@@ -58,12 +58,18 @@ class TimeScheme:
     now: float
     factors: tuple[float, ...]
     levels: tuple[TimeLevel, ...]
+    step: float = 0.0
 
     @classmethod
     def of(cls, levels: tuple[TimeLevel, ...], step: float, before: float | None) -> TimeScheme:
         """`levels` are the last one, and the one before it where two are used."""
         now, last, older = rates(step, before if len(levels) > 1 else None)
-        return cls(now, (last, older)[: len(levels)], levels)
+        return cls(now, (last, older)[: len(levels)], levels, step)
+
+    @cached_property
+    def first_order(self) -> TimeScheme:
+        """The same step by implicit Euler."""
+        return TimeScheme.of(self.levels[:1], self.step, None)
 
     @cached_property
     def old_velocity(self) -> np.ndarray:

@@ -15,6 +15,17 @@ Prose = Annotated[str, StringConstraints(max_length=4000)]
 Formula = Annotated[str, StringConstraints(min_length=1, max_length=500, strip_whitespace=True)]
 
 
+@dataclass(frozen=True)
+class Naming:
+    """Marks a field that names something of a shape: a `patch` or a `body`."""
+
+    kind: Literal["patch", "body"]
+
+
+PatchName = Annotated[Name, Naming("patch")]
+BodyName = Annotated[Name, Naming("body")]
+
+
 class Part(BaseModel):
     """A frozen piece of the document; an unknown field is an error, not a silent loss."""
 

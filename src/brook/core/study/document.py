@@ -8,11 +8,12 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
-from brook.core.study.base import Coordinate, Formula, Name, Part, Problem, Prose, Title, Value
+from brook.core.study.base import BodyName, Coordinate, Formula, Name, Part, Problem, Prose, Title, Value
 from brook.core.study.boundaries import Boundary
 from brook.core.study.geometry import Geometry
 from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
+from brook.core.study.scalars import Scalar
 from brook.core.study.timing import Steady, Timing
 from brook.core.study.views import CurvePlot, Plate
 
@@ -173,7 +174,8 @@ class SetUp(Part):
     boundaries: Annotated[tuple[Boundary, ...], Field(max_length=60)] = ()
     timing: Timing = Steady()
     heat: Heat | None = None
-    materials: Annotated[dict[Name, Material], Field(max_length=200)] = {}
+    scalars: Annotated[tuple[Scalar, ...], Field(max_length=20)] = ()
+    materials: Annotated[dict[BodyName, Material], Field(max_length=200)] = {}
     convection: Literal["limited", "third", "central", "upwind"] = "limited"
     reference: Reference = Reference()
 

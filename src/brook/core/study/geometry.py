@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Discriminator, Field, Tag
 
-from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.base import Angle, BodyName, Coordinate, Formula, Length, Name, Part, PatchName, Value
 from brook.core.study.space import SpaceGeometry
 
 Side = Literal["left", "right", "bottom", "top"]
@@ -19,10 +19,10 @@ MOST_CORNERS = 200
 class Sides(Part):
     """The patch that each side of a rectangle belongs to; a side that openings or other shapes take away needs no name."""
 
-    left: Name = "left"
-    right: Name = "right"
-    bottom: Name = "bottom"
-    top: Name = "top"
+    left: PatchName = "left"
+    right: PatchName = "right"
+    bottom: PatchName = "bottom"
+    top: PatchName = "top"
 
     @classmethod
     def all(cls, patch: str) -> Sides:
@@ -51,7 +51,7 @@ class Circle(Part):
     centre_x: Coordinate
     centre_y: Coordinate
     diameter: Length
-    patch: Name
+    patch: PatchName
 
 
 class Arc(Part):
@@ -66,7 +66,7 @@ class Arc(Part):
     thickness: Length
     start: Angle
     end: Angle
-    patch: Name
+    patch: PatchName
 
 
 class Corner(Part):
@@ -79,7 +79,7 @@ class Corner(Part):
     y: Coordinate
     radius: Annotated[Formula, Value("length", "not_negative")] = "0 mm"
     to: Literal["line", "spline"] = "line"
-    patch: Name
+    patch: PatchName
 
 
 class Polygon(Part):
@@ -115,7 +115,7 @@ Shape = Annotated[
 class Opening(Part):
     """A stretch of one side of the outer rectangle that is a patch of its own."""
 
-    patch: Name
+    patch: PatchName
     side: Side
     start: Coordinate
     end: Coordinate
@@ -125,7 +125,7 @@ class PlaneGeometry(Part):
     """Shapes are taken in their order; a later one wins where two share an edge."""
 
     kind: Literal["plane"] = "plane"
-    body: Name = "fluid"
+    body: BodyName = "fluid"
     depth: Length = "1 m"
     outer: Rectangle
     shapes: Annotated[tuple[Shape, ...], Field(max_length=60)] = ()

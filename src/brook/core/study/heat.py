@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from brook.core.study.base import Formula, Name, Part, Value
+from brook.core.study.base import BodyName, Formula, Part, PatchName, Value
 
 Temperature = Annotated[Formula, Value("temperature", "positive")]
 Acceleration = Annotated[Formula, Value("acceleration")]
@@ -17,7 +17,7 @@ class GivenTemperature(Part):
 
     words: ClassVar[str] = "is at a temperature"
     kind: Literal["temperature"] = "temperature"
-    patch: Name
+    patch: PatchName
     temperature: Temperature = "20 degC"
 
 
@@ -26,7 +26,7 @@ class GivenFlux(Part):
 
     words: ClassVar[str] = "heats by a flux"
     kind: Literal["flux"] = "flux"
-    patch: Name
+    patch: PatchName
     flux: Annotated[Formula, Value("heat_flux")] = "1 kW/m^2"
 
 
@@ -35,7 +35,7 @@ class GivenPower(Part):
 
     words: ClassVar[str] = "heats with a power"
     kind: Literal["power"] = "power"
-    patch: Name
+    patch: PatchName
     power: Annotated[Formula, Value("power")] = "10 W"
 
 
@@ -44,7 +44,7 @@ class Film(Part):
 
     words: ClassVar[str] = "loses heat to surroundings"
     kind: Literal["film"] = "film"
-    patch: Name
+    patch: PatchName
     coefficient: Annotated[Formula, Value("film_coefficient", "positive")] = "10 W/(m^2 K)"
     surroundings: Temperature = "20 degC"
 
@@ -56,14 +56,14 @@ HeatedPatch = Annotated[GivenTemperature | GivenFlux | GivenPower | Film, Field(
 class Source(Part):
     """Heat set free in a body, evenly."""
 
-    body: Name
+    body: BodyName
     power: Annotated[Formula, Value("power")] = "10 W"
 
 
 class Contact(Part):
     """What hinders heat from passing a wall between two bodies."""
 
-    patch: Name
+    patch: PatchName
     resistance: Annotated[Formula, Value("thermal_resistance", "not_negative")] = "1e-4 m^2 K/W"
 
 

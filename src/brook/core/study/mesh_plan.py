@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.base import Angle, Coordinate, Formula, Length, Part, PatchName, Value
 from brook.core.study.spots import Axis, Placed
 
 Factor = Annotated[Formula, Value("number", "positive")]
@@ -45,7 +45,7 @@ class NearZone(Zone):
     """All that is within a distance of a patch."""
 
     kind: Literal["near"]
-    patch: Name
+    patch: PatchName
     distance: Length = "10 mm"
 
 
@@ -57,7 +57,7 @@ class WallLayers(Part):
     layer or of all together; or the middle of the first lies at `y_plus` in a stream of a `speed` over a wall so `long`.
     They stand on the fluid side of walls between bodies, or on `both`."""
 
-    patches: Annotated[tuple[Name, ...], Field(max_length=200)] = ()
+    patches: Annotated[tuple[PatchName, ...], Field(max_length=200)] = ()
     number: Annotated[int, Field(ge=1, le=40)] = 5
     height_of: Literal["first", "all", "y_plus"] = "first"
     height: Length = "0.2 mm"
@@ -80,7 +80,7 @@ class Shift(Part):
     """A patch and the one that it lies on when it is moved, so that what leaves by one enters by the other."""
 
     kind: Literal["shift"]
-    patch: Name
+    patch: PatchName
     x: Coordinate = "0 mm"
     y: Coordinate = "0 mm"
     z: Coordinate = "0 mm"
@@ -90,7 +90,7 @@ class Turn(Placed):
     """The same when it is turned about an axis through a place."""
 
     kind: Literal["turn"]
-    patch: Name
+    patch: PatchName
     axis: Axis = "x"
     angle: Angle = "90 deg"
 
@@ -110,7 +110,7 @@ class MeshPlan(Part):
     way: Literal["lines", "boxes"] = "lines"
     bulk: Length = "10 mm"
     wall: Length = "5 mm"
-    patches: Annotated[dict[Name, Length], Field(max_length=200)] = {}
+    patches: Annotated[dict[PatchName, Length], Field(max_length=200)] = {}
     growth: Factor = "1.2"
     zones: Annotated[tuple[RefinementZone, ...], Field(max_length=100)] = ()
     per_turn: Annotated[int, Field(ge=0, le=360)] = 0

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, PatchName, Value
 from brook.core.study.solids import Distance, PathPoint, Profile
 from brook.core.study.spots import Placed
 
@@ -48,7 +48,7 @@ class Hollow(Part):
     to_column: Annotated[int, Field(ge=1)]
     from_row: Annotated[int, Field(ge=1)]
     to_row: Annotated[int, Field(ge=1)]
-    patch: Name
+    patch: PatchName
 
 
 class Becoming(Part):
@@ -58,15 +58,15 @@ class Becoming(Part):
     depth: Length = "1 m"
     angle: Annotated[Formula, Value("angle", "positive")] = "2 deg"
     along: Stretch = Stretch()
-    back: Name = "back"
-    front: Name = "front"
+    back: PatchName = "back"
+    front: PatchName = "front"
 
 
 class SheetPatches(Part):
-    left: Name = "left"
-    right: Name = "right"
-    bottom: Name = "bottom"
-    top: Name = "top"
+    left: PatchName = "left"
+    right: PatchName = "right"
+    bottom: PatchName = "bottom"
+    top: PatchName = "top"
 
 
 Edge = Annotated[tuple[EdgePoint, ...], Field(max_length=200)]
@@ -90,8 +90,8 @@ class Sheet(Becoming):
 
 class CollarPatches(Part):
     body: Name = "body"
-    upstream: Name = "upstream"
-    downstream: Name = "downstream"
+    upstream: PatchName = "upstream"
+    downstream: PatchName = "downstream"
 
 
 class Collar(Becoming):
@@ -118,10 +118,10 @@ class Collar(Becoming):
 
 
 class TubePatches(Part):
-    start: Name = "start"
-    end: Name = "end"
-    side: Name = "side"
-    inside: Name = "inside"
+    start: PatchName = "start"
+    end: PatchName = "end"
+    side: PatchName = "side"
+    inside: PatchName = "inside"
 
 
 class Tube(Placed):

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, PatchName, Value
 from brook.core.study.spots import Axis, Placed
 
 Action = Literal["add", "take", "keep", "apart"]
@@ -44,20 +44,20 @@ class SolidPart(Part):
 
 
 class BoxPatches(Part):
-    west: Name
-    east: Name
-    south: Name
-    north: Name
-    floor: Name
-    lid: Name
+    west: PatchName
+    east: PatchName
+    south: PatchName
+    north: PatchName
+    floor: PatchName
+    lid: PatchName
 
 
 class EndPatches(Part):
     """Patches of something with two ends."""
 
-    start: Name
-    end: Name
-    side: Name
+    start: PatchName
+    end: PatchName
+    side: PatchName
 
 
 class BoxSolid(SolidPart, Placed):
@@ -94,7 +94,7 @@ class ConeSolid(SolidPart, Placed):
 class SphereSolid(SolidPart, Placed):
     kind: Literal["sphere"]
     diameter: Length = "50 mm"
-    patch: Name
+    patch: PatchName
 
 
 class TorusSolid(SolidPart, Placed):
@@ -104,7 +104,7 @@ class TorusSolid(SolidPart, Placed):
     axis: Axis = "z"
     ring: Length = "100 mm"
     diameter: Length = "20 mm"
-    patch: Name
+    patch: PatchName
 
 
 class PathPoint(Part):
@@ -135,7 +135,7 @@ class ProfilePoint(Part):
     y: Coordinate
     radius: Distance = "0 mm"
     to: Literal["line", "spline"] = "line"
-    patch: Name
+    patch: PatchName
 
 
 Profile = Annotated[tuple[ProfilePoint, ...], Field(min_length=3, max_length=MOST_POINTS)]
@@ -148,8 +148,8 @@ class ExtrudedSolid(SolidPart, Placed):
     axis: Axis = "z"
     length: Length = "100 mm"
     profile: Profile
-    start: Name
-    end: Name
+    start: PatchName
+    end: PatchName
 
 
 class RevolvedSolid(SolidPart, Placed):
@@ -159,8 +159,8 @@ class RevolvedSolid(SolidPart, Placed):
     axis: Axis = "z"
     angle: Angle = "360 deg"
     profile: Profile
-    start: Name
-    end: Name
+    start: PatchName
+    end: PatchName
 
 
 class WingSolid(SolidPart, Placed):

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints
 
-from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, Value
+from brook.core.study.base import Angle, Coordinate, Formula, Length, Name, Part, PatchName, Value
 from brook.core.study.ordered import Becoming, OrderedPart, is_ordered
 from brook.core.study.solids import Solid
 from brook.core.study.spots import Axis, Placed, Spot
@@ -85,14 +85,14 @@ class Lay(Part):
     """A flat patch is laid on z = 0, the shape above it."""
 
     kind: Literal["lay"]
-    patch: Name
+    patch: PatchName
 
 
 class Align(Part):
     """The direction in which a patch looks becomes that of an axis."""
 
     kind: Literal["align"]
-    patch: Name
+    patch: PatchName
     axis: Axis = "x"
 
 
@@ -154,25 +154,25 @@ class Unite(Part):
 
 class SplitByAngle(Part):
     kind: Literal["split_by_angle"]
-    patch: Name
+    patch: PatchName
     angle: Angle = "30 deg"
 
 
 class SplitByShell(Part):
     kind: Literal["split_by_shell"]
-    patch: Name
+    patch: PatchName
 
 
 class SplitByPlane(Part):
     kind: Literal["split_by_plane"]
-    patch: Name
+    patch: PatchName
     axis: Axis = "x"
     at: Coordinate = "0 mm"
 
 
 class SplitByBox(Part):
     kind: Literal["split_by_box"]
-    patch: Name
+    patch: PatchName
     west: Coordinate
     east: Coordinate
     south: Coordinate
@@ -195,7 +195,7 @@ class Rename(Part):
     """A patch under another name; one that has it already takes it in."""
 
     kind: Literal["rename"]
-    patch: Name
+    patch: PatchName
     to: Name
 
 
@@ -213,7 +213,7 @@ Step = Annotated[
 class Closing(Part):
     """An opening that is closed by a patch: the line of free edges at a spot, with `inner` the ring between two."""
 
-    patch: Name
+    patch: PatchName
     at: Spot
     inner: Spot | None = None
 
@@ -245,7 +245,7 @@ class Wrap(Placed):
     closes: Distance = "0 mm"
     apart: Distance = "0 mm"
     angle: Angle = "35 deg"
-    patches: Annotated[dict[Name, Length], Field(max_length=200)] = {}
+    patches: Annotated[dict[PatchName, Length], Field(max_length=200)] = {}
 
 
 class SpaceBody(Part):

@@ -102,6 +102,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         pipe,
         sheared,
         taylor_green,
+        tracer,
         walls,
     )
 
@@ -115,7 +116,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         "graetz": heated.graetz, "composite-wall": heated.composite_wall, "fin": heated.fin,
         "sphere-cooling": heated.sphere_cooling, "sheared": sheared.run, "counterflow": heated.counterflow,
         **{f"cylinder-free-{re}": partial(walls.free, re) for re in walls.FREE}, "flat-plate": walls.flat_plate,
-        "taylor-couette": walls.taylor_couette,
+        "taylor-couette": walls.taylor_couette, "tracer": tracer.run,
     }  # fmt: skip
 
 

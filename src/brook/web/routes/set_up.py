@@ -14,6 +14,7 @@ from brook.core.materials.solid import SOLIDS
 from brook.core.study.boundaries import KINDS
 from brook.core.study.heat import PATCH_KINDS
 from brook.core.study.placed import Placed
+from brook.core.study.scalars import KINDS as SCALARS
 from brook.web.drawing import drawing
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.shapes import making_of, small_address
@@ -100,6 +101,8 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "rest": [p for p in every if p not in said],
         "patches": every,
         **_heat(state, variant),
+        "entering": [b.patch for b in state.study.set_up.boundaries if b.role in ("inflow", "outflow")],
+        "scalar_kinds": [(k.model_fields["kind"].default, k.words) for k in SCALARS],
         "kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
     }
 

@@ -17,6 +17,7 @@ from brook.core.results.quantities import (
 )
 from brook.core.results.quantities.base import QuantityKind, References, View
 from brook.core.results.quantities.own import OwnQuantity, own_quantity
+from brook.core.results.quantities.scalar import scalar_quantity
 from brook.core.solve import Fields
 
 QUANTITIES: dict[str, QuantityKind] = {
@@ -64,4 +65,5 @@ __all__ = [
     "drawn_of",
     "known_of",
     "own_quantity",
+    "scalar_quantity",
 ]

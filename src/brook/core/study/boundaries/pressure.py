@@ -9,5 +9,5 @@ class Pressure(base.Part):
     words: ClassVar[str] = "leaves against a pressure"
     role: ClassVar[str] = "outflow"
     kind: Literal["pressure"] = "pressure"
-    patch: base.Name
+    patch: base.PatchName
     pressure: base.Pressure = "0 Pa"

@@ -1,6 +1,6 @@
 from typing import ClassVar, Literal
 
-from brook.core.study.base import Name, Part
+from brook.core.study.base import Part, PatchName
 
 
 class Slip(Part):
@@ -9,4 +9,4 @@ class Slip(Part):
     words: ClassVar[str] = "lets the fluid slip"
     role: ClassVar[str] = "wall"
     kind: Literal["slip"] = "slip"
-    patch: Name
+    patch: PatchName

@@ -1,0 +1,138 @@
+"""Scalars that a flow carries: exact answers, what is kept, bounds, and what is told."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from brook.core.checks import check, prepare
+from brook.core.editing import EditRefused, act
+from brook.core.pipeline import flow_of, make_mesh, read_all, solve, stage_keys, timing_of
+from brook.core.solve import Checkpoint, run_in_time
+from brook.core.study.document import study_from
+from brook.core.study.names import names_of
+from brook.core.verification import tracer
+from tests.core.test_time import channel
+
+DYE = {"kind": "tracer", "name": "dye", "inflows": [{"patch": "inlet", "concentration": "2 g/m^3"}]}
+
+
+def carrying(*scalars, **more):
+    raw = channel().model_dump(mode="json")
+    raw["set_up"]["timing"] = {"kind": "steady"}
+    raw["set_up"]["scalars"] = list(scalars)
+    raw["set_up"] |= more
+    return raw
+
+
+def ran(raw):
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    assert not prepared.problems
+    outcome = solve(study, prepared, make_mesh(prepared))
+    return outcome, {r.name: r.value for r in read_all(study, prepared, outcome.fields, outcome.history)}
+
+
+def test_exact_answers():
+    for comparison in tracer.steady():
+        assert comparison.passed, comparison
+
+
+def test_a_square_pulse_stays_within_its_bounds_and_is_kept():
+    carried = tracer.Carried(24, 0.0)
+    x, y = carried.places.T
+    carried.equation.value = ((np.abs(x - 0.2) < 0.12) & (np.abs(y) < 0.12)).astype(float)
+    before = carried.equation.value.sum()
+    turn = np.stack([-carried.faces[:, 1], carried.faces[:, 0], np.zeros(len(carried.faces))], axis=1)
+    found = carried.through(2 * np.pi * turn, 0.25, 60)
+    assert carried.lowest > -1e-3
+    assert carried.highest < 1 + 1e-3
+    assert found.sum() == pytest.approx(before, rel=1e-6)
+
+
+def test_what_is_set_free_leaves_and_residuals_go_by_name():
+    """A release of M kg/s in a stream of Q m³/s leaves at M / Q."""
+    raw = carrying(
+        DYE | {"inflows": [], "releases": [{"body": "fluid", "rate": "3 mg/s"}]}, {"kind": "age", "name": "age"}
+    )
+    raw["requirements"] = [
+        {"name": "out", "title": "Out", "reading": "outlet.dye.mixed", "limit": {"kind": "smallest"}},
+        {"name": "flow", "title": "Flow", "reading": "outlet.flow.total", "limit": {"kind": "largest"}},
+        {"name": "old", "title": "Old", "reading": "fluid.age.max", "limit": {"kind": "smallest"}},
+    ]  # fmt: skip
+    outcome, values = ran(raw)
+    assert outcome.state == "converged"
+    assert set(outcome.history.residuals) == {"momentum", "mass", "dye", "age"}
+    assert values["out"] * values["flow"] == pytest.approx(3e-6, rel=1e-6)
+    assert values["old"] > 0
+
+
+def test_scalars_in_time_go_on_bit_for_bit():
+    raw = channel().model_dump(mode="json")
+    raw["set_up"]["scalars"] = [DYE]
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    mesh, timing = make_mesh(prepared), timing_of(prepared)
+    whole = run_in_time(flow_of(study, prepared, mesh)[0], timing, {})
+    half = run_in_time(flow_of(study, prepared, mesh)[0], replace(timing, duration=0.5), {})
+    rest = run_in_time(flow_of(study, prepared, mesh)[0], timing, {}, start=half.checkpoint)
+    assert np.array_equal(rest.fields.more["dye"][0], whole.fields.more["dye"][0])
+    assert -1e-9 <= whole.fields.more["dye"][0].min() < whole.fields.more["dye"][0].max()
+    assert whole.fields.more["dye"][0].max() <= 2e-3 * (1 + 1e-6)
+    assert "dye was followed to first order in" in whole.message
+    assert isinstance(half.checkpoint, Checkpoint)
+
+
+@pytest.mark.parametrize(
+    ("scalars", "path", "words"),
+    [
+        ([DYE | {"name": "speed"}], "/set_up/scalars/0/name", "already has a meaning"),
+        ([DYE, DYE], "/set_up/scalars/1/name", "already has a meaning"),
+        ([DYE | {"inflows": [{"patch": "inlt"}]}], "/set_up/scalars/0/inflows/0/patch", "did you mean"),
+        ([DYE | {"inflows": [{"patch": "floor"}]}], "/set_up/scalars/0/inflows/0/patch", "nothing flows in through 'floor'"),
+        ([DYE | {"releases": [{"body": "tank"}]}], "/set_up/scalars/0/releases/0/body", "there is no body 'tank'"),
+        ([DYE | {"decay": "1 s"}], "/set_up/scalars/0/decay", "this is a rate"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_carried_is_told_at_its_place(scalars, path, words):
+    problems = {p.path: p.message for p in check(study_from(carrying(*scalars)))}
+    assert words in problems[path]
+
+
+def test_the_age_of_a_closed_fluid_asks_for_time():
+    raw = carrying({"kind": "age", "name": "age"}, boundaries=[{"kind": "sliding", "patch": "lid"}])
+    assert any("gets older for ever" in p.message for p in check(study_from(raw)))
+
+
+def test_a_study_without_scalars_keeps_its_keys_and_one_with_them_gets_others():
+    plain, with_dye = (study_from(carrying(*scalars)) for scalars in ((), (DYE,)))
+    one, two = (stage_keys(s, prepare(s, s.variants[0])) for s in (plain, with_dye))
+    assert one.mesh == two.mesh
+    assert one.run != two.run
+
+
+def test_patches_are_renamed_wherever_they_are_named():
+    study = study_from(carrying(DYE) | {"mesh_plan": {"patches": {"inlet": "2 mm"}, "bulk": "10 mm", "wall": "10 mm"}})
+    renamed = act(study, "rename_patch", patch="inlet", to="mouth")
+    assert renamed.set_up.scalars[0].inflows[0].patch == "mouth"
+    assert list(renamed.mesh_plan.patches) == ["mouth"]
+    assert not [place for place in names_of(renamed, "patch") if place.name == "inlet"]
+
+
+def test_a_size_for_a_patch_that_is_not_there_is_told():
+    """It was left out without a word."""
+    study = study_from(carrying() | {"mesh_plan": {"way": "boxes", "patches": {"flor": "2 mm"}}})
+    assert ("/mesh_plan/patches/flor", "'flor' is not a patch: did you mean floor?") in {
+        (p.path, p.message) for p in check(study)
+    }
+
+
+def test_actions_on_what_a_flow_carries():
+    study = act(act(study_from(carrying()), "add_scalar", kind="tracer"), "add_scalar", kind="tracer")
+    assert [s.name for s in study.set_up.scalars] == ["tracer", "tracer_2"]
+    study = act(study, "set_inflow", scalar="tracer_2", patch="inlet")
+    study = act(study, "add_release", scalar="tracer", body="fluid")
+    assert study.set_up.scalars[1].inflows[0].patch == "inlet"
+    assert study.set_up.scalars[0].releases[0].body == "fluid"
+    with pytest.raises((EditRefused, KeyError)):
+        act(study, "set_inflow", scalar="nothing", patch="inlet")
