@@ -68,7 +68,7 @@ STICKING = ("wall", "sliding", "turning")
 MESH_VERSION = 2
 SPACE_MESH_VERSION = 5
 OWN_MESH_VERSION = 3
-SOLVER_VERSION = 7
+SOLVER_VERSION = 8
 
 
 @dataclass(frozen=True)

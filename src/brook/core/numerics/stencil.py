@@ -130,6 +130,20 @@ class Stencil:
         return self.area[self.inner :] - self.stiffness[self.inner :, None] * self.edge_line
 
     @cached_property
+    def edge_bend(self) -> np.ndarray:
+        """By how much the slope at a boundary face (B,) is drawn out beyond that of the step to it: what a wall feels of a
+        parabola is then exact. Nothing where cells are lumps, whose gradients are too rough."""
+        if self.is_lumped:
+            return np.zeros(self.boundary_count)
+        rows, every = self.rows, self.every_boundary
+        out = np.empty(self.boundary_count)
+        passes.bends(
+            self.face_cell, self.boundary_normal, rows.offsets, rows.columns, rows.edge_offsets, rows.edges, self.centre,
+            self.edge_line, every.near, every.inverse, out,
+        )  # fmt: skip
+        return out
+
+    @cached_property
     def weight(self) -> np.ndarray:
         """Weight of the owner in linear interpolation to inner faces (inner,)."""
         area = self.area[: self.inner]

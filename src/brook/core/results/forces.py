@@ -9,6 +9,7 @@ import numpy as np
 from brook.core.mesh import Patch
 from brook.core.numerics import gradient
 from brook.core.solve import Fields
+from brook.core.solve.edges import ALONG
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,10 +38,26 @@ def face_forces(fields: Fields, patch: Patch, slope: np.ndarray | None = None) -
     shear = stencil.stiffness[faces][:, None] * step + np.einsum(
         "fki,fi->fk", slope[cell], stencil.edge_cross[boundary]
     )
+    lean = step - np.einsum("fki,fi->fk", slope[cell], stencil.edge_line[boundary])
+    shear = shear + (_bend(fields, patch, step) * stencil.stiffness[faces])[:, None] * lean
     # of what a turning wall drags along, the part that turns with it is not sheared
     shear = shear - np.cross(_turning(fields, patch), stencil.area[faces])
     pressure = fields.boundary_pressure[boundary, None] * stencil.area[faces]
     return pressure, -fields.viscosity_on_boundary[boundary][:, None] * shear
+
+
+def _bend(fields: Fields, patch: Patch, step: np.ndarray) -> np.ndarray | float:
+    """By how much the gradient is drawn out to a patch: as the momentum equation does at walls that the fluid sticks to."""
+    boundary = fields.stencil.boundary_faces(patch)
+    area = fields.stencil.area[patch.faces]
+    normal = area / np.linalg.norm(area, axis=1)[:, None]
+    along = step - np.einsum("fk,fk->f", step, normal)[:, None] * normal
+    slips = np.abs(along).max(initial=0.0) <= 1e-9 * np.abs(fields.velocity[fields.stencil.face_cell[boundary]]).max(
+        initial=0.0
+    )
+    velocity = fields.boundary_velocity[boundary]
+    through = np.einsum("fk,fk->f", velocity, normal) ** 2 > ALONG * np.einsum("fk,fk->f", velocity, velocity)
+    return 0.0 if slips or through.any() else fields.stencil.edge_bend[boundary]
 
 
 def _turning(fields: Fields, patch: Patch) -> np.ndarray:

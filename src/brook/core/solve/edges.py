@@ -8,6 +8,8 @@ from brook.core.compiling.kernel import kernel
 from brook.core.numerics.passes import EXACT
 from brook.core.physics.conditions import FIXED, OPEN, SLIP
 
+ALONG = 1e-18  # the square of the sine under which a velocity lies along its face
+
 
 @kernel(fastmath=EXACT)
 def velocities(kind, given, velocity, cell, area, flux, density, found):
@@ -42,11 +44,12 @@ def pressures(kind, given, pressure, slope, cell, line, found):
 
 
 @kernel(fastmath=EXACT)
-def holds(kind, on_boundary, velocity, slope, cell, area, cross, stiffness, viscosity, flux, held, given):
+def holds(kind, on_boundary, velocity, slope, cell, area, line, cross, stiffness, viscosity, flux, bend, held, given):
     """What boundary faces add to the diagonal (B, 3) of the cells behind them and to their source (B, 3); gives the size of
     the terms: what is carried through them, and dragged.
 
-    Of a slipping wall only the normal component is held, each component's own part of it implicitly.
+    The slope at a wall is drawn out from that of the step to it, `bend` (B,) times by how much that differs from the
+    cell's. Of a slipping wall only the normal component is held, each component's own part of it implicitly.
     """
     terms = 0.0
     for b in range(len(kind)):
@@ -60,10 +63,17 @@ def holds(kind, on_boundary, velocity, slope, cell, area, cross, stiffness, visc
             given[b, k] = entering * on_boundary[b, k]
         terms += abs(flux[b]) * math.sqrt(moved) + drag * math.sqrt(dragged)
         if kind[b] == FIXED:
+            through, squared = 0.0, area[b, 0] ** 2 + area[b, 1] ** 2 + area[b, 2] ** 2
+            for k in range(3):
+                through += on_boundary[b, k] * area[b, k]
+            sticks = through * through <= ALONG * moved * squared  # nothing goes through but what is rounded
             for k in range(3):
                 held[b, k] += drag
                 along = slope[c, k, 0] * cross[b, 0] + slope[c, k, 1] * cross[b, 1] + slope[c, k, 2] * cross[b, 2]
                 given[b, k] += drag * on_boundary[b, k] + viscosity[b] * along
+                if sticks:
+                    lean = slope[c, k, 0] * line[b, 0] + slope[c, k, 1] * line[b, 1] + slope[c, k, 2] * line[b, 2]
+                    given[b, k] += bend[b] * drag * (on_boundary[b, k] - velocity[c, k] - lean)
         elif kind[b] == SLIP:
             x, y, z = area[b, 0], area[b, 1], area[b, 2]
             squared = x * x + y * y + z * z

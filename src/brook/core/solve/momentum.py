@@ -125,7 +125,7 @@ class Momentum:
         s, inner = self.stencil, self.stencil.inner
         held, given = np.empty_like(on_boundary), np.empty_like(on_boundary)
         terms = edges.holds(
-            flow.conditions.kind, on_boundary, flow.velocity, self.slope, s.face_cell, s.area[inner:], s.edge_cross,
-            s.stiffness[inner:], flow.medium.viscosity_on_boundary, flow.flux[inner:], held, given,
+            flow.conditions.kind, on_boundary, flow.velocity, self.slope, s.face_cell, s.area[inner:], s.edge_line,
+            s.edge_cross, s.stiffness[inner:], flow.medium.viscosity_on_boundary, flow.flux[inner:], s.edge_bend, held, given,
         )  # fmt: skip
         return held, given, terms

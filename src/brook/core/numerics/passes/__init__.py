@@ -7,6 +7,7 @@ thread, and sums come in the same order whatever the number of threads. What eac
 
 from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED
 from brook.core.numerics.passes.gradients import (
+    bends,
     ends,
     inverted,
     moments,
@@ -41,6 +42,7 @@ __all__ = [
     "SKEWED",
     "answer",
     "backward",
+    "bends",
     "continuity",
     "corrected",
     "coupled",

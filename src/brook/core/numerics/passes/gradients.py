@@ -106,6 +106,40 @@ def slope(first, last, chunk, out, cells, value, edge, offsets, columns, edge_of
         )
 
 
+@kernel(fastmath=EXACT)
+def bends(cells, normal, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, inverse, out):
+    """out (B,): how many times the difference between a step to a boundary face and what the cell's gradient makes of it has
+    to be added to that step, for the slope at the face to be exact where a field is a parabola along `normal` (B, 3).
+
+    q = (n·r)² has the step h² and the slope 2 h² over the line to the face, and its gradient by least squares is known.
+    """
+    for b in range(len(cells)):
+        c = np.uint32(cells[b])
+        n0, n1, n2 = normal[b, 0], normal[b, 1], normal[b, 2]
+        a0, a1, a2 = 0.0, 0.0, 0.0
+        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+            n = columns[k]
+            x, y, z = centre[n, 0] - centre[c, 0], centre[n, 1] - centre[c, 1], centre[n, 2] - centre[c, 2]
+            step = (n0 * x + n1 * y + n2 * z) ** 2 / (x * x + y * y + z * z)
+            a0 += step * x
+            a1 += step * y
+            a2 += step * z
+        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
+            e = edges[k]
+            x, y, z = edge_line[e, 0], edge_line[e, 1], edge_line[e, 2]
+            step = edge_near[e] * (n0 * x + n1 * y + n2 * z) ** 2
+            a0 += step * x
+            a1 += step * y
+            a2 += step * z
+        g0, g1, g2 = _turned(
+            inverse[c, 0], inverse[c, 1], inverse[c, 2], inverse[c, 3], inverse[c, 4], inverse[c, 5], a0, a1, a2
+        )
+        x, y, z = edge_line[b, 0], edge_line[b, 1], edge_line[b, 2]
+        squared = (n0 * x + n1 * y + n2 * z) ** 2
+        less = squared - (g0 * x + g1 * y + g2 * z)
+        out[b] = squared / less if less > squared else 1.0
+
+
 @kernel(fastmath=EXACT, inline="always")
 def pushed(c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area,
             volume, bent, unbent):  # fmt: skip
