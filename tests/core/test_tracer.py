@@ -105,10 +105,12 @@ def test_the_age_of_a_closed_fluid_asks_for_time():
 
 
 def test_a_study_without_scalars_keeps_its_keys_and_one_with_them_gets_others():
-    plain, with_dye = (study_from(carrying(*scalars)) for scalars in ((), (DYE,)))
+    reading = {"name": "out", "title": "Out", "reading": "outlet.dye.mixed", "limit": {"kind": "smallest"}}
+    plain, with_dye = study_from(carrying()), study_from(carrying(DYE) | {"requirements": [reading]})
     one, two = (stage_keys(s, prepare(s, s.variants[0])) for s in (plain, with_dye))
     assert one.mesh == two.mesh
     assert one.run != two.run
+    assert set(two.readings) == {"out"}
 
 
 def test_patches_are_renamed_wherever_they_are_named():

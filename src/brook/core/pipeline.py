@@ -213,7 +213,7 @@ def _own_inputs(quantity: str, prepared: Prepared) -> list[Any]:
     places = prepared.places
     if quantity == "pressure_coefficient":
         return [places.references.speed, places.references.pressure]
-    if quantity not in places.own:
+    if quantity not in places.own or not places.own[quantity].text:
         return []
     found: list[Any] = [places.own[quantity].text]
     for name in names_in(parse(places.own[quantity].text)):
@@ -576,7 +576,7 @@ def _reads_averages(requirement: Requirement, prepared: Prepared) -> bool:
         quantity = waiting.pop()
         if quantity in OF_AVERAGES:
             return True
-        if quantity in prepared.places.own:
+        if quantity in prepared.places.own and prepared.places.own[quantity].text:
             waiting += [n.text for n in names_in(parse(prepared.places.own[quantity].text))]
     return False
 

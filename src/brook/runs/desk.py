@@ -6,7 +6,7 @@ import multiprocessing
 import os
 import threading
 from collections.abc import Callable
-from concurrent.futures import CancelledError, ProcessPoolExecutor
+from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures import TimeoutError as Late
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any, TypeVar
@@ -16,6 +16,7 @@ from brook.core.compiling.warming import end_with
 Found = TypeVar("Found")
 SECONDS = 60.0
 MOST_WAITING = 12
+LOADING = 120.0  # s that a process may take to load what it needs, on a busy machine
 
 
 class DeskError(RuntimeError):
@@ -42,11 +43,12 @@ class Desk:
         self._lock = threading.Lock()
         self._waiting = 0
         self._pool: ProcessPoolExecutor | None = None
+        self._loaded: Future[Any] = Future()
         self._stopped: ProcessPoolExecutor | None = None
 
     def start(self) -> None:
         """Begins to load what reading needs; does not wait for it."""
-        self._ready().submit(self._warm)
+        self._ready()
 
     def ask(self, question: Callable[..., Found], *arguments: Any, seconds: float | None = None) -> Found:
         """The answer of a module-level function. Raises what it raises, or `DeskError`."""
@@ -62,8 +64,9 @@ class Desk:
 
     def _answer(self, question: Callable[..., Found], arguments: tuple[Any, ...], seconds: float) -> Found:
         for _ in range(self._tries):
-            pool = self._ready()
+            pool, loaded = self._ready()
             try:
+                loaded.result(LOADING)  # a process that has just begun takes its time, which is not the question's
                 return pool.submit(question, *arguments).result(seconds)
             except (BrokenProcessPool, CancelledError):
                 self._forget(pool)
@@ -71,6 +74,10 @@ class Desk:
                     raise DeskError("stopped") from None
             except Late:
                 self._forget(pool)
+                if not loaded.done():
+                    raise DeskError(
+                        "what reads this is not ready yet on a busy machine; try again in a minute"
+                    ) from None
                 raise DeskError(
                     f"this took longer than {seconds:.0f} s and was given up; look at a smaller part"
                 ) from None
@@ -90,12 +97,14 @@ class Desk:
         if pool is not None:
             _end(pool)
 
-    def _ready(self) -> ProcessPoolExecutor:
+    def _ready(self) -> tuple[ProcessPoolExecutor, Future[Any]]:
+        """The pool, and what is done once its process has loaded what it needs."""
         with self._lock:
             if self._pool is None:
                 context = multiprocessing.get_context("spawn")
                 self._pool = ProcessPoolExecutor(1, context, self._begin, (os.getpid(),))
-            return self._pool
+                self._loaded = self._pool.submit(self._warm)
+            return self._pool, self._loaded
 
     def _forget(self, pool: ProcessPoolExecutor) -> None:
         with self._lock:

@@ -235,13 +235,20 @@ class ScalarEquation:
         """What goes out of the body through each boundary face (B,); what flows through takes m c φ with it."""
         return self._leaving
 
-    def settle(self, flux: np.ndarray, extra: np.ndarray | None = None, left: float = 1e-9, most: int = 60) -> float:
+    def settle(
+        self,
+        flux: np.ndarray,
+        extra: np.ndarray | None = None,
+        left: float = 1e-9,
+        most: int = 60,
+        relaxation: float = 1.0,
+    ) -> float:
         """Goes on with the flow as it is until the equation holds; returns the residual."""
-        relaxation, self.relaxation = self.relaxation, 1.0
+        before, self.relaxation = self.relaxation, relaxation
         residual = 1.0
         for _ in range(most):
             residual = self.advance(flux, None, extra, 0.1)
             if residual <= left:
                 break
-        self.relaxation = relaxation
+        self.relaxation = before
         return residual

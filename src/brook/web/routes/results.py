@@ -43,9 +43,9 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
         made = [kind for kind in made if kind.name != "averaged_velocity_z"]
     made.sort(key=lambda kind: kind.name not in OF_AVERAGES)
     for kind in made + [o.kind for o in own.values()]:
-        made_of = own[kind.name].text if kind.name in own else kind.name
+        made_of = own[kind.name].text or kind.name if kind.name in own else kind.name
         units = LADDERS.get(kind.dimension, (sensible_unit(kind.dimension, 0),))
-        if kind.name in own:  # by formula, and maybe a difference
+        if kind.name in own and own[kind.name].text:  # by formula, and maybe a difference
             units = tuple(map(even_unit, units))
         ladder = [[unit, *scale_of(unit)] for unit in units]
         found.append({**_option(kind, units[0]), "ladder": ladder, "made_of": made_of})

@@ -17,7 +17,7 @@ Lookup = Callable[[str], Quantity]
 
 @dataclass(frozen=True, eq=False)
 class OwnQuantity:
-    """A formula over fields, checked; `kind` reads it like any other quantity."""
+    """A formula over fields, checked, or with no `text` a scalar that the flow carries; `kind` reads it like any other quantity."""
 
     name: str
     text: str

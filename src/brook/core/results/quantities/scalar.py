@@ -23,6 +23,4 @@ def scalar_quantity(said: Any) -> OwnQuantity:
         nothing = np.full(fields.mesh.cell_count, np.nan), np.full(len(fields.boundary_pressure), np.nan)
         return fields.more.get(name, nothing)
 
-    return OwnQuantity(
-        name, name, QuantityKind(name, DIMENSION_OF[said.kind], said.title.lower(), values, positive=True)
-    )
+    return OwnQuantity(name, "", QuantityKind(name, DIMENSION_OF[said.kind], said.title.lower(), values, positive=True))

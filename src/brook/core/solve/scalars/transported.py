@@ -17,6 +17,9 @@ if TYPE_CHECKING:
     from brook.core.solve.flow import FlowSolver
 
 ROUGH, FINE = 0.1, 0.01  # to what it is solved in an iteration of a steady flow, and of one in time
+HUNTED = 0.85  # relaxation once the kinks of the bounded scheme keep values hunting
+PATIENCE = 12  # steps in which a residual has to fall by half before it counts as that
+MOST = 200  # iterations alone at the end of a steady flow
 WAITS = 4  # iterations of a steady flow in a row for which it may wait
 ALMOST = 1e-6  # of its values: by how much a scalar may lie beyond what is around it
 SETTLED = 1e-8  # what may be left, over what passes, before it is told
@@ -38,6 +41,7 @@ class TransportedScalar:
         self._left, self._waited = np.inf, 0
         self._scheme: TimeScheme | None = None  # of the step that is being done
         self._steps, self._plain_steps = 0, 0
+        self._least, self._stood = np.inf, 0
 
     def share(self, workspace: np.ndarray, levels: Levels | None, flow: FlowSolver) -> None:
         self.equation.share(workspace, levels)
@@ -63,13 +67,23 @@ class TransportedScalar:
         cannot, however long it is."""
         given = flow.time_scheme
         if given is None:
-            return self.equation.advance(flow.flux, None, None, ROUGH)
+            return self._hunting(self.equation.advance(flow.flux, None, None, ROUGH))
+        self.equation.relaxation = 1.0
         if self._scheme is None or self._scheme.levels[0] is not given.levels[0]:
             self._scheme, self._steps = given, self._steps + 1
         residual = self.equation.advance(flow.flux, self._scheme, None, FINE)
         if len(self._scheme.levels) > 1 and self._strays(flow, self._scheme):
             self._scheme, self._plain_steps = given.first_order, self._plain_steps + 1
             residual = max(residual, self.equation.advance(flow.flux, self._scheme, None, FINE))
+        return residual
+
+    def _hunting(self, residual: float) -> float:
+        """Looks whether residuals fall; where they do not, steps are relaxed. Gives the residual."""
+        self._stood += 1
+        if residual < 0.5 * self._least:
+            self._least, self._stood = residual, 0
+        elif self._stood >= PATIENCE:
+            self.equation.relaxation = HUNTED
         return residual
 
     def _strays(self, flow: FlowSolver, scheme: TimeScheme) -> bool:
@@ -98,7 +112,7 @@ class TransportedScalar:
 
     def settle(self, flow: FlowSolver) -> list[str]:
         self._fit(flow)
-        left = self.equation.settle(flow.flux)
+        left = self.equation.settle(flow.flux, relaxation=self.equation.relaxation, most=MOST)
         return [f"{self.name} is balanced only to {left:.0e}"] if left > SETTLED else []
 
     def state(self) -> State:
