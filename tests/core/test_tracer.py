@@ -138,3 +138,25 @@ def test_actions_on_what_a_flow_carries():
     assert study.set_up.scalars[0].releases[0].body == "fluid"
     with pytest.raises((EditRefused, KeyError)):
         act(study, "set_inflow", scalar="nothing", patch="inlet")
+
+
+def test_water_that_circles_without_loss_has_an_answer():
+    """Equations of a closed eddy without diffusion have no single one; the run ended in an error of the library."""
+    from tests.core.studies import raw_tray
+
+    raw = raw_tray()
+    raw["set_up"]["scalars"] = [
+        {
+            "kind": "tracer",
+            "name": "dye",
+            "diffusivity": "0 m^2/s",
+            "inflows": [{"patch": "inlet", "concentration": "2 g/m^3"}],
+        }
+    ]
+    study = study_from(raw)
+    prepared = prepare(study, study.variant("plain"))
+    outcome = solve(study, prepared, make_mesh(prepared))
+    assert outcome.state == "converged"
+    dye = outcome.fields.more["dye"][0]
+    assert dye.min() >= -1e-9
+    assert dye.max() <= 2e-3 * (1 + 1e-6)

@@ -237,3 +237,31 @@ def test_a_diverged_run_says_where_and_keeps_the_study(http):
 def test_a_study_can_be_removed(http, slug):
     assert http.post(f"/studies/{slug}/remove").status_code == 303
     assert http.get(f"/studies/{slug}").status_code == 404
+
+
+def test_what_the_flow_carries_is_said_run_read_and_exported(http):
+    """From statements on Set-up to readings on the board, the residual's curve and a file."""
+    slug = take_in(http, tray(title="Dyed tray"))
+    page = {"page": "set-up"}
+    assert "Nothing but itself" in plain(http.get(f"/studies/{slug}/set-up").text)
+    http.post(f"/studies/{slug}/act/add_scalar", data={"kind": "tracer", **page})
+    http.post(f"/studies/{slug}/act/set_inflow", data={"scalar": "tracer", "patch": "inlet", **page})
+    http.post(f"/studies/{slug}/act/add_scalar", data={"kind": "age", **page})
+    text = plain(http.get(f"/studies/{slug}/set-up").text)
+    assert "What enters through inlet holds" in text
+    assert "is how long ago the fluid came in" in text
+    http.post(f"/studies/{slug}/act/add_requirement", data={"title": "Dye that leaves", "reading": "weir.tracer.mixed", "kind": "smallest",
+                                                           "page": "board"})  # fmt: skip
+    up_to_date(http, slug)
+    assert "Dye that leaves" in http.get(f"/studies/{slug}").text
+    history = http.get(f"/api/studies/{slug}/variants/hanging/history").json()
+    assert list(history["residuals"]) == ["momentum", "mass", "tracer", "age"]
+    table = list(csv.DictReader(io.StringIO(http.get(f"/studies/{slug}/variants/hanging/histories.csv").text)))
+    assert float(table[-1]["tracer_residual"]) < 1e-3
+    (dye,) = [r for v in http.get(f"/api/studies/{slug}/variants").json() if v["name"] == "hanging" for r in v["readings"]
+              if r["title"] == "Dye that leaves"]  # fmt: skip
+    assert "g/m" in dye["shown"]
+    assert (
+        "Mean age" in http.get(f"/studies/{slug}/results/hanging").text
+        or "mean age" in http.get(f"/studies/{slug}/results/hanging").text
+    )

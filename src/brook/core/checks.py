@@ -155,6 +155,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         if set_up.heat is not None:
             problems += heat_problems(study, patches, variant)
         problems += scalar_problems(study, variant)
+        problems += _unknown_names(study, {*declared_patches(study), *patches})
     warm, averaged = set_up.heat is not None, set_up.timing.kind == "in_time" and set_up.timing.averages
     scalars = {said.name: scalar_quantity(said) for said in study.set_up.scalars}
     known_fields = known_of(warm, averaged) | {name: made.kind for name, made in scalars.items()}
@@ -272,11 +273,16 @@ def _unknown_patches(study: Study) -> list[Problem]:
     names = declared_patches(study)
     if not names or any(made_patches(study, v) is None for v in study.variants if v.geometry.kind == "space"):
         return []  # what a file brings is not known yet
+    return _unknown_names(study, names)
+
+
+def _unknown_names(study: Study, known: set[str]) -> list[Problem]:
+    """What the set-up and the mesh plan say of patches that are none of the known ones."""
     said = [*names_of(study.set_up, "patch", "/set_up"), *names_of(study.mesh_plan, "patch", "/mesh_plan")]
     return [
-        Problem(place.path, f"'{place.name}' is not a patch: {nearest(place.name, names)}")
+        Problem(place.path, f"'{place.name}' is not a patch: {nearest(place.name, known)}")
         for place in said
-        if place.name not in names and not place.path.startswith(BETWEEN_BODIES)
+        if place.name not in known and not place.path.startswith(BETWEEN_BODIES)
     ]
 
 

@@ -236,6 +236,7 @@ LADDERS = {
     DIMENSIONS["volume_flow"]: ("mL/s", "L/s", "m^3/s"),
     DIMENSIONS["mass_flow"]: ("mg/s", "g/s", "kg/s"),
     DIMENSIONS["temperature"]: ("degC",),
+    DIMENSIONS["density"]: ("mg/m^3", "g/m^3", "kg/m^3"),
     DIMENSIONS["power"]: ("mW", "W", "kW"),
     DIMENSIONS["heat_flux"]: ("W/m^2", "kW/m^2"),
     DIMENSIONS["film_coefficient"]: ("W/(m^2 K)",),

@@ -87,7 +87,7 @@ class GeneralSolver:
         Raises `Unsolved` where it cannot be reached.
         """
         if len(right) <= DIRECT:
-            return splu(_whole(matrix, coupling).tocsc()).solve(right)
+            return _direct(_whole(matrix, coupling), right)
         size = float(np.linalg.norm(right))
         if not size > 0:
             return np.zeros_like(right)
@@ -188,7 +188,7 @@ class GeneralSolver:
             if fresh and attempt:
                 break
         if len(right) <= LARGEST_DIRECT:
-            step = splu(matrix.tocsc()).solve(right)
+            step = _direct(matrix, right)
         left = float(np.linalg.norm(right - matrix @ step)) if np.isfinite(step).all() else np.inf
         if left > max(NEARLY * tolerance, ROUND_OFF):
             raise Unsolved(
@@ -203,6 +203,15 @@ class GeneralSolver:
             matrix.tocsr(), strength=("classical", {"theta": 0.25}), max_coarse=50, coarse_solver="splu"
         )
         return solver.aspreconditioner(cycle="V")
+
+
+def _direct(matrix: sparse.csr_matrix, right: np.ndarray) -> np.ndarray:
+    """The answer by elimination. Raises `Unsolved` where there is more than one, or none."""
+    try:
+        found: np.ndarray = splu(matrix.tocsc()).solve(right)
+    except RuntimeError as error:
+        raise Unsolved(f"a system of {len(right)} equations has no single answer ({error})") from None
+    return found
 
 
 def _whole(matrix: Matrix, coupling: Coupling | None) -> sparse.csr_matrix:

@@ -21,6 +21,8 @@ from brook.core.solve.time_levels import TimeLevel, TimeScheme
 
 NOTHING = np.zeros(0)
 ROUNDED = 1e-11  # of what cells hold, in a step in time
+ALIKE = 1e-8  # of what flows through cells, in a steady flow: differences smaller than that are none
+STAGNANT = 1e-14  # of the largest diagonal: a cell with less has nothing to do with any other
 HELD = 1e30  # times its diagonal: a cell that is held does not move
 
 
@@ -69,6 +71,8 @@ class ScalarEquation:
         self.capacity, self.density, self.diffusivity = np.ones(cells), np.ones(cells), np.zeros(cells)
         self.source, self.sink, self.held = np.zeros(cells), NOTHING, np.zeros(0, np.int64)
         self.relaxation = 1.0
+        self.flow_inertia = 0.0  # share of what flows through a cell that it is held back by in a step
+        self.stagnant = 0  # cells that nothing reaches, at the last step
         self.at_edges: np.ndarray | None = None  # diffusivity (B,) next to boundaries, where it is not that of the cell
         self._solver = GeneralSolver()
         self._slope = np.zeros((cells, 3))
@@ -150,17 +154,33 @@ class ScalarEquation:
         coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._rest)
         terms = float(self._sums.sum() + np.abs(exchanged).sum() + np.abs(into - film * t[cell]).sum())
         terms += float(np.abs(self.source).sum()) + (float(self.sink @ np.abs(t)) if len(self.sink) else 0.0)
-        if time is not None:  # where nothing gets warmer any more, what is left is rounding
-            terms += ROUNDED * float(sink @ np.abs(t))
+        # where nothing changes any more, or all is alike, what is left is rounding
+        held = ALIKE * self._diagonal if time is None else ROUNDED * sink
+        terms += float(held @ np.abs(t))
         residual = float(np.abs(self._rest).sum()) / terms if terms != 0 else 0.0
         if len(self.held):
             self._rest[self.held] = 0.0
             self._diagonal[self.held] *= HELD
         diagonal = self._diagonal if self.relaxation == 1 else self._diagonal / self.relaxation
+        if self.flow_inertia:
+            diagonal = self._steadied(diagonal, flux)
         matrix = Matrix(s, diagonal, self._entries)
         self.value = t + self._solver.solve(matrix, coupling, self._rest, tolerance, symmetric=not flux.any())
         self._close(flux, conductance, skewed)
         return residual
+
+    def _steadied(self, diagonal: np.ndarray, flux: np.ndarray) -> np.ndarray:
+        """The diagonal (C,) with what holds cells back. What circles for ever without loss has no single answer else; a cell
+        that nothing reaches keeps its value."""
+        s, passing = self.stencil, np.abs(flux)
+        through = np.bincount(s.owner, passing, s.cells) + np.bincount(s.neighbour, passing[: s.inner], s.cells)
+        diagonal = diagonal + 0.5 * self.flow_inertia * self.capacity * through
+        still = diagonal <= STAGNANT * diagonal.max()
+        self.stagnant = int(np.count_nonzero(still))
+        if self.stagnant:
+            diagonal[still] = max(float(diagonal.max()), 1e-300)
+            self._rest[still] = 0.0
+        return diagonal
 
     def renew(self) -> None:
         """Brings properties up to date with the value; those of this equation change by others only."""
@@ -235,16 +255,9 @@ class ScalarEquation:
         """What goes out of the body through each boundary face (B,); what flows through takes m c φ with it."""
         return self._leaving
 
-    def settle(
-        self,
-        flux: np.ndarray,
-        extra: np.ndarray | None = None,
-        left: float = 1e-9,
-        most: int = 60,
-        relaxation: float = 1.0,
-    ) -> float:
+    def settle(self, flux: np.ndarray, extra: np.ndarray | None = None, left: float = 1e-9, most: int = 60) -> float:
         """Goes on with the flow as it is until the equation holds; returns the residual."""
-        before, self.relaxation = self.relaxation, relaxation
+        before, self.relaxation = self.relaxation, 1.0
         residual = 1.0
         for _ in range(most):
             residual = self.advance(flux, None, extra, 0.1)

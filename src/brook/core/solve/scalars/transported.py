@@ -17,7 +17,8 @@ if TYPE_CHECKING:
     from brook.core.solve.flow import FlowSolver
 
 ROUGH, FINE = 0.1, 0.01  # to what it is solved in an iteration of a steady flow, and of one in time
-HUNTED = 0.85  # relaxation once the kinks of the bounded scheme keep values hunting
+HELD_BACK = 0.01  # share of what flows through a cell that it is held back by in a step of a steady flow
+HUNTED = 0.18  # the same once the kinks of the bounded scheme keep values hunting
 PATIENCE = 12  # steps in which a residual has to fall by half before it counts as that
 MOST = 200  # iterations alone at the end of a steady flow
 WAITS = 4  # iterations of a steady flow in a row for which it may wait
@@ -37,6 +38,7 @@ class TransportedScalar:
 
     def __init__(self, equation: ScalarEquation, diffusivity: float, decay: float = 0.0, per_volume: bool = False):
         self.equation, self.name = equation, equation.name
+        equation.flow_inertia = HELD_BACK
         self.diffusivity, self.decay, self.per_volume = diffusivity, decay, per_volume
         self._left, self._waited = np.inf, 0
         self._scheme: TimeScheme | None = None  # of the step that is being done
@@ -68,7 +70,7 @@ class TransportedScalar:
         given = flow.time_scheme
         if given is None:
             return self._hunting(self.equation.advance(flow.flux, None, None, ROUGH))
-        self.equation.relaxation = 1.0
+        self.equation.flow_inertia = 0.0
         if self._scheme is None or self._scheme.levels[0] is not given.levels[0]:
             self._scheme, self._steps = given, self._steps + 1
         residual = self.equation.advance(flow.flux, self._scheme, None, FINE)
@@ -78,12 +80,12 @@ class TransportedScalar:
         return residual
 
     def _hunting(self, residual: float) -> float:
-        """Looks whether residuals fall; where they do not, steps are relaxed. Gives the residual."""
+        """Looks whether residuals fall; where they do not, cells are held back more. Gives the residual."""
         self._stood += 1
         if residual < 0.5 * self._least:
             self._least, self._stood = residual, 0
         elif self._stood >= PATIENCE:
-            self.equation.relaxation = HUNTED
+            self.equation.flow_inertia = HUNTED
         return residual
 
     def _strays(self, flow: FlowSolver, scheme: TimeScheme) -> bool:
@@ -112,7 +114,7 @@ class TransportedScalar:
 
     def settle(self, flow: FlowSolver) -> list[str]:
         self._fit(flow)
-        left = self.equation.settle(flow.flux, relaxation=self.equation.relaxation, most=MOST)
+        left = self.equation.settle(flow.flux, most=MOST)
         return [f"{self.name} is balanced only to {left:.0e}"] if left > SETTLED else []
 
     def state(self) -> State:
@@ -141,10 +143,14 @@ class TransportedScalar:
         return fields
 
     def notes(self) -> list[str]:
+        found = []
+        if self.equation.stagnant:
+            found.append(f"{self.name} is not known in {self.equation.stagnant} cells that nothing flows through")
         if not self._plain_steps:
-            return []
+            return found
         return [
-            f"{self.name} was followed to first order in {self._plain_steps} of {self._steps} steps, to stay within its bounds"
+            *found,
+            f"{self.name} was followed to first order in {self._plain_steps} of {self._steps} steps, to stay within its bounds",
         ]
 
 

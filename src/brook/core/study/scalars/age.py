@@ -15,4 +15,4 @@ class Age(Part):
     kind: Literal["age"] = "age"
     name: Name = "age"
     title: Title = "Mean age"
-    diffusivity: Annotated[Formula, Value("kinematic_viscosity", "not_negative")] = "0 m^2/s"
+    diffusivity: Annotated[Formula, Value("kinematic_viscosity", "not_negative")] = "2e-9 m^2/s"
