@@ -101,7 +101,7 @@ def header() -> None:
 
 def warm_large_heat() -> None:
     """Heat in a mesh over the size from which loops are shared among threads."""
-    from brook.core.batch import run_to_folder
+    from brook.core.stages.batch import run_to_folder
     from brook.core.verification import convection
 
     study = convection.study(1e4, 150)

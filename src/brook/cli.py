@@ -64,7 +64,7 @@ def _load(path: Path) -> Any:
 
 def _shapes(study: Any, names: list[str], beside: Path) -> None:
     """Makes the shapes in space of some variants, so that checks know their patches."""
-    from brook.core.ready import ready
+    from brook.core.stages.ready import ready
 
     for name in names:
         ready(study, name, beside)
@@ -103,9 +103,9 @@ def run(
     Writes readings.json, fields.vtu and histories.csv into the folder; with several variants,
     into one folder each.
     """
-    from brook.core.batch import run_to_folder
     from brook.core.checks import check as check_study
     from brook.core.formulas import nearest
+    from brook.core.stages.batch import run_to_folder
 
     _loaded()
     study = _load(study_file)
@@ -148,7 +148,7 @@ def mesh(
     from brook.core.mesh import measure
     from brook.core.mesh.files import MESH_FORMATS, is_mesh_file, write_mesh
     from brook.core.mesh.quality import LIMITS, WORDS
-    from brook.core.ready import meshed, ready
+    from brook.core.stages.ready import meshed, ready
 
     _loaded()
     study = _load(study_file)

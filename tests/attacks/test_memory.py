@@ -10,10 +10,10 @@ import threading
 import pytest
 
 from brook.core import memory
-from brook.core.batch import run_to_folder
 from brook.core.checks import prepare
-from brook.core.expected import cells_of
 from brook.core.memory import TooLarge, needed
+from brook.core.stages.batch import run_to_folder
+from brook.core.stages.expected import cells_of
 from brook.core.study import study_text
 from brook.runs import Request, RunQueue
 from brook.runs.memory import Memory, Unwanted

@@ -95,7 +95,7 @@ def test_two_workers_at_one_mesh_make_it_once(tmp_path):
             time.sleep(60)
 
     from brook.core.checks import prepare
-    from brook.core.pipeline import stage_keys
+    from brook.core.stages.keys import stage_keys
 
     study = tray(brief=raw_tray()["brief"])
     key = stage_keys(study, prepare(study, study.variant("plain"))).mesh

@@ -13,8 +13,8 @@ from fastapi.testclient import TestClient
 
 from brook.core.checks import check, prepare
 from brook.core.editing import act
-from brook.core.pipeline import stage_keys
 from brook.core.results.exports import FORMATS, Column, Curve, Sheet
+from brook.core.stages.keys import stage_keys
 from brook.core.study import study_text
 from brook.core.study.document import study_from
 from brook.store import Store

@@ -9,11 +9,12 @@ from brook.core.checks import prepare
 from brook.core.materials import ConstantFluid
 from brook.core.mesh import Mesh
 from brook.core.numerics import Stencil
-from brook.core.pipeline import make_mesh, solve
-from brook.core.ready import meshed, ready
 from brook.core.solve import FlowSolver, Rules, Settings, Timing, Watch, run_in_time, run_steady
 from brook.core.solve.medium import Medium
 from brook.core.solve.setup import FIXED, OPEN, BoundaryConditions
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.ready import meshed, ready
+from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.verification import convection
 from brook.core.verification.manufactured import block

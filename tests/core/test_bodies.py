@@ -9,8 +9,9 @@ from brook.core.geometry.solids import solid
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import measure
 from brook.core.mesh.boxes import Layers, MeshError, Sizes, Solid, build_bodies
-from brook.core.pipeline import flow_mesh, solve
-from brook.core.ready import meshed, ready
+from brook.core.stages.assembly import flow_mesh
+from brook.core.stages.ready import meshed, ready
+from brook.core.stages.running import solve
 from brook.core.study import Resolved, Study
 from tests.core.test_mesh import assert_sound
 

@@ -4,8 +4,11 @@ import numpy as np
 import pytest
 
 from brook.core.checks import check, prepare
-from brook.core.pipeline import judgement_of, make_mesh, read_all, solve, stage_keys
 from brook.core.results.course import course_of
+from brook.core.stages.keys import stage_keys
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import judgement_of, read_all
+from brook.core.stages.running import solve
 from brook.core.study.document import study_from
 from tests.core.test_time import channel
 

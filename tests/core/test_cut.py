@@ -9,10 +9,11 @@ from brook.core.checks import prepare
 from brook.core.geometry.plane import build_plane
 from brook.core.mesh import measure
 from brook.core.mesh.lines import build, estimate
-from brook.core.pipeline import make_mesh, solve
 from brook.core.results.forces import patch_forces
 from brook.core.results.plane import Triangles
 from brook.core.results.stream import seeds_on_patch, stream_function, streamlines_from
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.running import solve
 from brook.core.study import PlaneGeometry, Resolved, named_scope, resolve
 from tests.core.studies import tray, variant
 

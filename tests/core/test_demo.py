@@ -4,7 +4,9 @@ import pytest
 
 from brook import demo
 from brook.core.checks import check, prepare
-from brook.core.pipeline import make_mesh, read_all, solve
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import read_all
+from brook.core.stages.running import solve
 from brook.core.study.space import SpaceGeometry
 
 STUDIES = {study.title: study for study in demo.studies()}

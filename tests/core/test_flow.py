@@ -7,9 +7,10 @@ from brook.core.checks import prepare
 from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.materials.rheology import Rheology, shear_rate
 from brook.core.numerics import Stencil
-from brook.core.pipeline import make_mesh, solve
 from brook.core.solve import FlowSolver, Rules, Settings, boundary_conditions, run_steady
 from brook.core.solve.run import standing_still
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.running import solve
 from brook.core.study import Resolved
 from brook.core.verification import sheared
 from tests.core.meshes import box_mesh

@@ -7,10 +7,11 @@ import pytest
 
 from brook.core.checks import prepare
 from brook.core.editing import set_value
-from brook.core.pipeline import make_mesh, solve
 from brook.core.solve import Checkpoint, History, Rules, forecast
 from brook.core.solve.history import lifted
 from brook.core.solve.residuals import Residuals
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.running import solve
 from tests.core.studies import Wishing, tray
 
 

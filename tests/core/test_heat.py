@@ -5,9 +5,12 @@ import pytest
 
 from brook.core.checks import prepare
 from brook.core.mesh.opening import opened
-from brook.core.pipeline import flow_of, make_mesh, read_all, solve
 from brook.core.results.quantities import OF_HEAT, View
 from brook.core.solve import Diverged, FlowSolver, Settings, boundary_conditions
+from brook.core.stages.assembly import flow_of
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import read_all
+from brook.core.stages.running import solve
 from brook.core.study import Resolved
 from brook.core.study.document import study_from
 from brook.core.verification import convection, heated
@@ -156,7 +159,7 @@ def test_slipping_walls_of_a_viscous_stream_leave_it_even():
 
 
 def test_walls_between_bodies_open_into_two_patches():
-    from brook.core.ready import meshed, ready
+    from brook.core.stages.ready import meshed, ready
 
     parts = [
         heated._box("inner", (0, 0, 0), (0.02, 0.03, 0.03)),

@@ -7,7 +7,6 @@ from hypothesis import strategies as st
 
 from brook.core.checks import check, prepare
 from brook.core.editing import EditRefused, set_value
-from brook.core.pipeline import make_mesh, read_all, solve, stage_keys
 from brook.core.results.forces import patch_forces
 from brook.core.results.picture import polygons
 from brook.core.results.plane import Triangles, point_values
@@ -22,6 +21,10 @@ from brook.core.results.stream import (
     streamlines_from,
 )
 from brook.core.solve import History
+from brook.core.stages.keys import stage_keys
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import read_all
+from brook.core.stages.running import solve
 from brook.core.study.document import study_from
 from brook.core.units import DIMENSIONS
 from tests.core.studies import raw_tray, tray

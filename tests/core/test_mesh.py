@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 from brook.core.checks import prepare
 from brook.core.mesh import PLANE_SIDES, Mesh, measure
 from brook.core.mesh.lines import divide, estimate, plan_problems
-from brook.core.pipeline import make_mesh
 from brook.core.results.picture import polygons
+from brook.core.stages.meshing import make_mesh
 from brook.core.study import Resolved
 from tests.core.meshes import box_mesh
 from tests.core.studies import tray

@@ -19,8 +19,8 @@ from brook.core.mesh.boxes import Sizes, build
 from brook.core.mesh.files import MESH_FORMATS, read_mesh, write_mesh
 from brook.core.mesh.kernels import chosen_faces
 from brook.core.mesh.renumbering import renumbered
-from brook.core.pipeline import solve
-from brook.core.ready import meshed, ready
+from brook.core.stages.ready import meshed, ready
+from brook.core.stages.running import solve
 from brook.core.study import Resolved, study_text
 from tests.core.meshes import box_mesh
 from tests.core.test_bodies import chip_in_a_duct
@@ -312,7 +312,7 @@ def test_a_common_reader_takes_meshes_that_are_written(tmp_path):
 def boxes_of_two_sizes():
     """Polyhedra where small boxes meet large ones."""
     from brook.core.checks import prepare
-    from brook.core.pipeline import make_mesh
+    from brook.core.stages.meshing import make_mesh
     from tests.core.studies import tray
 
     study = tray(mesh_plan={"way": "boxes", "bulk": "12 mm", "wall": "6 mm", "growth": "1.5"})

@@ -9,9 +9,9 @@ from brook.core.checks import check
 from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES, measure
 from brook.core.mesh.ordered import OrderedError, build
 from brook.core.mesh.ordered.spacing import spaced
-from brook.core.pipeline import solve
-from brook.core.ready import meshed, ready
 from brook.core.results.forces import patch_forces
+from brook.core.stages.ready import meshed, ready
+from brook.core.stages.running import solve
 from brook.core.study import Resolved, Study, resolve
 from brook.core.study.ordered import Collar, Sheet, Tube
 from tests.core.test_mesh import assert_sound

@@ -9,8 +9,10 @@ from brook.core.numerics import Stencil
 from brook.core.physics.boundaries import CONDITIONS
 from brook.core.physics.conditions import FIXED, PatchFaces
 from brook.core.physics.developed import developed_profile
-from brook.core.pipeline import make_mesh, read_all, solve
 from brook.core.solve import boundary_conditions
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import read_all
+from brook.core.stages.running import solve
 from brook.core.study import Resolved
 from brook.core.study.boundaries import KINDS
 from brook.core.study.document import study_from

@@ -10,11 +10,12 @@ from typer.testing import CliRunner
 
 from brook.cli import app
 from brook.core.answer import Standing, best_of, sentence
-from brook.core.batch import solve_variant
 from brook.core.checks import prepare
 from brook.core.editing import set_value
-from brook.core.pipeline import read_all, stage_keys
 from brook.core.results import Judgement, judge, words_of
+from brook.core.stages.batch import solve_variant
+from brook.core.stages.keys import stage_keys
+from brook.core.stages.readings import read_all
 from brook.core.study import Resolved, study_text
 from brook.core.units import DIMENSIONS, NONE
 from tests.core.studies import tray

@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 
-from brook.core.batch import solve_variant
 from brook.core.checks import prepare
 from brook.core.geometry.solids.profiles import four_digit
 from brook.core.mesh import PLANE_SIDES, measure
@@ -12,8 +11,11 @@ from brook.core.mesh.boxes import Sizes, build, estimate_plane
 from brook.core.mesh.pairs import Motion, bent, match
 from brook.core.mesh.quality import layer_coverage
 from brook.core.physics.plate import friction_speed
-from brook.core.pipeline import make_mesh, solve, space_layers, stage_keys
 from brook.core.results.picture import polygons
+from brook.core.stages.batch import solve_variant
+from brook.core.stages.keys import stage_keys
+from brook.core.stages.meshing import make_mesh, space_layers
+from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from tests.core.meshes import box_mesh

@@ -5,13 +5,13 @@ import pytest
 from typer.testing import CliRunner
 
 from brook.cli import app
-from brook.core.batch import solve_variant
 from brook.core.checks import check
 from brook.core.formulas import FormulaError, evaluate, parse
 from brook.core.geometry.files import read_file, write_file
 from brook.core.geometry.shaping import joined_words
 from brook.core.geometry.surface import Surface
 from brook.core.mesh.ordered.tube import wider
+from brook.core.stages.batch import solve_variant
 from brook.core.study.document import study_from
 from brook.core.units import DIMENSIONS
 from tests.core.studies import raw_tray
@@ -137,7 +137,7 @@ def test_boundary_values_by_place():
 
 def test_boundary_values_by_place_are_told_apart_and_checked():
     from brook.core.checks import prepare
-    from brook.core.pipeline import stage_keys
+    from brook.core.stages.keys import stage_keys
 
     keys = set()
     for speed in ("4 mm/s", "4 mm/s * (1 + y / 1 m)", "4 mm/s * (1 + x / 1 m)", "4 mm/s * (1 + z / 1 m)"):

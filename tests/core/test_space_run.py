@@ -9,8 +9,8 @@ from typer.testing import CliRunner
 from brook.cli import app
 from brook.core.editing import act, set_value
 from brook.core.geometry.files import write_file
-from brook.core.pipeline import stage_keys
-from brook.core.ready import ready
+from brook.core.stages.keys import stage_keys
+from brook.core.stages.ready import ready
 from brook.core.study import Study, study_text
 from tests.core.surfaces import tube
 
@@ -105,7 +105,7 @@ def test_what_the_plan_says_of_a_patch_follows_its_name(folder):
 
 
 def test_meshes_are_the_same_from_the_same_inputs(folder):
-    from brook.core.ready import meshed
+    from brook.core.stages.ready import meshed
 
     study = pipe()
     meshes = []

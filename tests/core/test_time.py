@@ -8,11 +8,16 @@ import numpy as np
 import pytest
 
 from brook.core.checks import prepare
-from brook.core.pipeline import flow_of, make_mesh, read_all, solve, stage_keys, timing_of
 from brook.core.results.readings import read_value
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, History, run_in_time
 from brook.core.solve.time_levels import rates
+from brook.core.stages.assembly import flow_of
+from brook.core.stages.in_time import timing_of
+from brook.core.stages.keys import stage_keys
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import read_all
+from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification import taylor_green

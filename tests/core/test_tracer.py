@@ -7,8 +7,13 @@ import pytest
 
 from brook.core.checks import check, prepare
 from brook.core.editing import EditRefused, act
-from brook.core.pipeline import flow_of, make_mesh, read_all, solve, stage_keys, timing_of
 from brook.core.solve import Checkpoint, run_in_time
+from brook.core.stages.assembly import flow_of
+from brook.core.stages.in_time import timing_of
+from brook.core.stages.keys import stage_keys
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import read_all
+from brook.core.stages.running import solve
 from brook.core.study.document import study_from
 from brook.core.study.names import names_of
 from brook.core.verification import tracer

@@ -4,15 +4,18 @@ import numpy as np
 import pytest
 
 from brook.core.answer import Standing, best_of, sentence
-from brook.core.batch import solve_variant, summary_of
 from brook.core.checks import check, prepare
 from brook.core.mesh import PLANE_SIDES
 from brook.core.numerics import Matrix, Stencil, laplacian
 from brook.core.numerics.general import GeneralSolver, Unsolved
 from brook.core.physics.developed import developed_profile
-from brook.core.pipeline import course_words, flow_of, make_mesh, read_all
 from brook.core.results.places import box_samples
 from brook.core.results.quantities import View
+from brook.core.stages.assembly import flow_of
+from brook.core.stages.batch import solve_variant, summary_of
+from brook.core.stages.in_time import changes_in_time
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import course_words, read_all
 from brook.core.study import Resolved
 from brook.core.study.document import study_from
 from tests.core.meshes import box_mesh
@@ -198,17 +201,16 @@ def test_a_pressure_that_is_not_solved_is_told():
 
 def test_a_wall_that_turns_steadily_changes_nothing_in_time():
     """`axis: "z"` is no formula of time."""
-    from brook.core.pipeline import _changes
 
     raw = raw_tray()
     raw["set_up"]["boundaries"].append({"kind": "turning", "patch": "floor", "axis": "z", "rate": "10 rpm"})
     study = study_from(raw)
     plain = study.variant("plain")
-    assert [_changes(study, plain, b) for b in study.set_up.boundaries] == [False, False, False]
+    assert [changes_in_time(study, plain, b) for b in study.set_up.boundaries] == [False, False, False]
     raw["set_up"]["boundaries"][-1]["rate"] = "10 rpm * t / 1 s"
     raw["named_values"] |= {"supply": "4 mm/s * growing", "growing": "1 + t / 1 s"}
     study = study_from(raw)
-    assert [_changes(study, plain, b) for b in study.set_up.boundaries] == [True, False, True]
+    assert [changes_in_time(study, plain, b) for b in study.set_up.boundaries] == [True, False, True]
 
 
 def test_boxes_in_space_have_a_back_and_a_front():

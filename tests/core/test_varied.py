@@ -5,7 +5,10 @@ import pytest
 
 from brook.core.checks import check, prepare
 from brook.core.formulas import FormulaError, evaluate, parse
-from brook.core.pipeline import make_mesh, read_all, solve, stage_keys
+from brook.core.stages.keys import stage_keys
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import read_all
+from brook.core.stages.running import solve
 from brook.core.study.document import study_from
 
 COLD, WARM = 280.0, 340.0

@@ -9,11 +9,11 @@ import time
 import numpy as np
 import pytest
 
-from brook.core.batch import solve_variant
 from brook.core.editing import act, set_value
-from brook.core.pipeline import read_all
 from brook.core.results.quantities import OwnQuantity, QuantityKind
 from brook.core.solve import Checkpoint, Watch
+from brook.core.stages.batch import solve_variant
+from brook.core.stages.readings import read_all
 from brook.core.study import Study, study_text
 from brook.core.units import DIMENSIONS
 from brook.core.verification import heated

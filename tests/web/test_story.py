@@ -8,8 +8,8 @@ import pytest
 from selenium.webdriver import ActionChains, Keys
 
 from brook import demo
-from brook.core.batch import solve_variant
-from brook.core.pipeline import read_all
+from brook.core.stages.batch import solve_variant
+from brook.core.stages.readings import read_all
 from brook.core.study import read_study
 from tests.core.studies import raw_tray, tray
 from tests.web.driving import (

@@ -19,33 +19,23 @@ import numpy as np
 
 from brook.core.checks import Prepared, prepare
 from brook.core.compiling.turns import listening
-from brook.core.expected import cells_of
 from brook.core.mesh import Mesh, Patch, measure
 from brook.core.mesh.advice import advice
 from brook.core.mesh.opening import BEHIND
 from brook.core.mesh.own import own_mesh
 from brook.core.mesh.quality import LIMITS, layer_coverage, worst_places
 from brook.core.numerics import Stencil
-from brook.core.pipeline import (
-    Keys,
-    bent_symmetries,
-    checked,
-    flow_mesh,
-    make_mesh,
-    make_space_mesh,
-    read_all,
-    rules_of,
-    run_mesh,
-    solve,
-    space_layers,
-    stage_keys,
-    told_pairs,
-)  # fmt: skip
 from brook.core.results.picture import PlanePolygons, corner_values, polygons, usual_section
 from brook.core.results.quantities import View, drawn_of
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, Fields, History, Outcome
 from brook.core.solve.run import Wish
+from brook.core.stages.assembly import flow_mesh, run_mesh
+from brook.core.stages.expected import cells_of
+from brook.core.stages.keys import Keys, stage_keys
+from brook.core.stages.meshing import bent_symmetries, checked, make_mesh, make_space_mesh, space_layers, told_pairs
+from brook.core.stages.readings import read_all
+from brook.core.stages.running import rules_of, solve
 from brook.core.study import Study, read_study
 from brook.core.study.space import has_own_mesh
 from brook.core.units import counted

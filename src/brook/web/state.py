@@ -8,9 +8,10 @@ from typing import Any
 
 from brook.core.answer import Standing, best_of, sentence
 from brook.core.checks import Prepared, check, prepare
-from brook.core.pipeline import Keys, course_words, dimension_of_reading, judgement_of, stage_keys
 from brook.core.results import Judgement
 from brook.core.results.readings import show_reading
+from brook.core.stages.keys import Keys, stage_keys
+from brook.core.stages.readings import course_words, dimension_of_reading, judgement_of
 from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, read_study
 from brook.store import Store
 from brook.store.tables import RunRow, StudyRow

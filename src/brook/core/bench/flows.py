@@ -14,11 +14,11 @@ from brook.core.materials import ConstantFluid
 from brook.core.numerics import Matrix, Stencil, laplacian
 from brook.core.numerics.linear import LibraryMultigrid, PressureSolver
 from brook.core.numerics.multigrid import OwnMultigrid
-from brook.core.pipeline import make_mesh
 from brook.core.results.picture import corner_values, polygons
 from brook.core.results.quantities import View
 from brook.core.solve import FlowSolver, Rules, Settings, boundary_conditions, run_steady
 from brook.core.solve.setup import FIXED, BoundaryConditions
+from brook.core.stages.meshing import make_mesh
 from brook.core.verification.cavity import study
 from brook.core.verification.manufactured import block
 

@@ -22,8 +22,8 @@ from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh import Mesh, measure
 from brook.core.mesh.boxes import Layers, Sizes, build
 from brook.core.mesh.wrap import Wish, wrapped
-from brook.core.pipeline import make_mesh
 from brook.core.results.picture import polygons
+from brook.core.stages.meshing import make_mesh
 from brook.core.verification.cavity import study
 
 

@@ -8,8 +8,9 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.checks import prepare
-from brook.core.pipeline import make_mesh, solve
 from brook.core.solve import Outcome
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Found

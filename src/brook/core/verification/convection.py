@@ -8,11 +8,12 @@ import numpy as np
 
 from brook.core.checks import prepare
 from brook.core.materials.fluid import GAS_CONSTANT
-from brook.core.pipeline import make_mesh, solve
 from brook.core.results.picture import polygons
 from brook.core.results.plane import Triangles, point_values
 from brook.core.results.quantities import View
 from brook.core.solve import Fields, Outcome
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Found

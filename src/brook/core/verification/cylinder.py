@@ -6,12 +6,15 @@ import numpy as np
 from scipy.interpolate import LinearNDInterpolator, NearestNDInterpolator
 
 from brook.core.checks import prepare
-from brook.core.pipeline import flow_of, make_mesh, read_all, solve
 from brook.core.results.forces import patch_forces
 from brook.core.results.picture import polygons
 from brook.core.results.plane import Triangles, point_values
 from brook.core.results.quantities import View
 from brook.core.solve import Checkpoint, Fields, FlowSolver, History, Outcome
+from brook.core.stages.assembly import flow_of
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import read_all
+from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Curve, Found

@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 from scipy.optimize import brentq
 
-from brook.core.pipeline import solve
-from brook.core.ready import meshed, ready
 from brook.core.solve import Fields, Outcome
+from brook.core.stages.ready import meshed, ready
+from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.verification.case import Comparison, Found
 

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from brook.core.pipeline import solve
-from brook.core.ready import meshed, ready
 from brook.core.solve import Outcome
+from brook.core.stages.ready import meshed, ready
+from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.verification.case import Comparison, Curve, Found
 

@@ -9,8 +9,8 @@ import numpy as np
 
 from brook.core.checks import prepare
 from brook.core.numerics import Stencil
-from brook.core.pipeline import make_mesh
 from brook.core.solve import FlowSolver, Settings, Timing, boundary_conditions, run_in_time
+from brook.core.stages.meshing import make_mesh
 from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Found

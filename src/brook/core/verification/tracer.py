@@ -8,10 +8,11 @@ import numpy as np
 
 from brook.core.checks import prepare
 from brook.core.numerics import Stencil
-from brook.core.pipeline import make_mesh, solve
 from brook.core.solve import Fields
 from brook.core.solve.scalar import ScalarConditions, ScalarEquation
 from brook.core.solve.time_levels import TimeLevel, TimeScheme
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.running import solve
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Found
 

@@ -14,7 +14,7 @@ from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from brook.core.editing import ACTIONS, EditRefused
-from brook.core.pipeline import dimension_of_reading
+from brook.core.stages.readings import dimension_of_reading
 from brook.core.study import DocumentError, Problem, Study
 from brook.core.study.document import MAX_BYTES
 from brook.runs import DeskError, readout, sheets

@@ -9,9 +9,9 @@ from pathlib import Path
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import FileResponse, Response
 
-from brook.core.pipeline import dimension_of_reading
 from brook.core.results.exports import FORMATS, Column, Curve, Sheet
 from brook.core.solve.history import lifted
+from brook.core.stages.readings import dimension_of_reading
 from brook.runs import sheets
 from brook.web.pages import RowHere, StateHere, StudioHere, variant_of
 from brook.web.routes.readout import ask, shown_of

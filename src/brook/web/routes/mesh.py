@@ -7,13 +7,13 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
-from brook.core import expected
 from brook.core.mesh.boxes import SpaceEstimate
 from brook.core.mesh.boxes.octree import MOST_BOXES
 from brook.core.mesh.files import MESH_FORMATS
 from brook.core.mesh.lines import Estimate, estimate
 from brook.core.mesh.quality import LIMITS, WORDS
 from brook.core.physics.plate import friction_speed
+from brook.core.stages import expected
 from brook.core.study.space import has_own_mesh
 from brook.core.units import DIMENSIONS, show
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of

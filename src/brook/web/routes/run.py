@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
 
-from brook.core.pipeline import dimension_of_monitor
+from brook.core.stages.readings import dimension_of_monitor
 from brook.core.units import scale_of, sensible_unit
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.routes.results import quantities

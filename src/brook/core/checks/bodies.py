@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from brook.core.checks.context import Context
 from brook.core.formulas import nearest
 from brook.core.geometry import known
 from brook.core.geometry.known import SpaceShape
@@ -33,8 +34,9 @@ def declared_bodies(study: Study) -> set[str] | None:
     return found
 
 
-def body_problems(study: Study) -> list[Problem]:
+def body_problems(c: Context) -> list[Problem]:
     """What the set-up says of bodies that no variant has."""
+    study = c.study
     declared = declared_bodies(study)
     if declared is None:
         return []

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from brook.core.body_checks import body_problems, made_shape
+from brook.core.checks.bodies import body_problems, made_shape
+from brook.core.checks.context import Context
+from brook.core.checks.limits import requirement_problems
+from brook.core.checks.scalars import scalar_problems
+from brook.core.checks.set_up import boundary_problems, heat_problems, size_problems, stretch_problems, timing_problems
+from brook.core.checks.space import space_problems
 from brook.core.formulas import FormulaError, Scope, nearest
 from brook.core.geometry import known
 from brook.core.geometry.known import SpaceShape
 from brook.core.geometry.plane import PlaneShape, build_plane
-from brook.core.limits import requirement_problems
 from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.materials.solid import Solid, solid_of
 from brook.core.mesh import lines
@@ -24,8 +29,6 @@ from brook.core.results.quantities import (
     scalar_quantity,
 )
 from brook.core.results.readings import Places
-from brook.core.scalar_checks import scalar_problems
-from brook.core.set_up_checks import boundary_problems, heat_problems, size_problems, stretch_problems, timing_problems
 from brook.core.study import (
     Problem,
     Resolved,
@@ -39,7 +42,7 @@ from brook.core.study import (
 )
 from brook.core.study.names import names_of
 from brook.core.study.resolve import RESERVED, named_value_problems, start_time
-from brook.core.study.space import SpaceGeometry, brings_mesh, has_own_mesh, named_patches
+from brook.core.study.space import SpaceGeometry, named_patches
 from brook.core.study.views import CurvePlot, Plate
 from brook.core.units import SYMBOLS
 
@@ -136,26 +139,20 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         shape = build_plane(geometry, f"{path}/geometry", problems)
     elif sound:
         space = known.space_shape(geometry, variant.geometry.body)
-        problems += space_problems(geometry, space, f"{path}/geometry", variant, study.set_up.heat is not None)
     plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
-    problems += stretch_problems(plan, geometry, variant)
-    problems += lines.plan_problems(plan, [shape] if shape and plan.way == "lines" else [], "/mesh_plan")
     in_time = named_scope(study, variant, start_time(study))
     set_up = resolve(study.set_up, in_time, "/set_up", problems, _start_temperature(study, in_time))
-    problems += timing_problems(set_up.timing)
     fluid = fluid_of(set_up.fluid, "/set_up/fluid", problems)
     materials = _materials(set_up, variant, space, fluid, problems)
-    problems += size_problems(plan, fluid) + body_problems(study)
     rules = resolve(study.run_rules, scope, "/run_rules", problems)
     boxes = {name: resolve(box, scope, f"/places/{name}", problems) for name, box in study.places.items()}
     patches = shape.patches if shape is not None else space.patches if space is not None else None
     boundaries = [b for b in set_up.boundaries if patches is None or b.patch in patches]
-    if patches is not None:
-        problems += boundary_problems(study, patches, variant, materials)
-        if set_up.heat is not None:
-            problems += heat_problems(study, patches, variant)
-        problems += scalar_problems(study, variant)
-        problems += _unknown_names(study, {*declared_patches(study), *patches})
+    declared = declared_patches(study)
+    context = Context(
+        study, variant, path, geometry, shape, sound, space, plan, set_up, fluid, materials, patches, declared
+    )
+    problems += [problem for checker in CHECKERS for problem in checker(context)]
     warm, averaged = set_up.heat is not None, set_up.timing.kind == "in_time" and set_up.timing.averages
     scalars = {said.name: scalar_quantity(said) for said in study.set_up.scalars}
     known_fields = known_of(warm, averaged) | {name: made.kind for name, made in scalars.items()}
@@ -286,6 +283,16 @@ def _unknown_names(study: Study, known: set[str]) -> list[Problem]:
     ]
 
 
+def name_problems(c: Context) -> list[Problem]:
+    """What is said of patches that are not there."""
+    return [] if c.patches is None else _unknown_names(c.study, {*c.declared, *c.patches})
+
+
+def line_problems(c: Context) -> list[Problem]:
+    """What keeps cells from being laid along lines."""
+    return lines.plan_problems(c.plan, [c.shape] if c.shape and c.plan.way == "lines" else [], "/mesh_plan")
+
+
 def _body_names(variant: Variant, space: SpaceShape | None) -> tuple[str, ...]:
     geometry = variant.geometry
     if space is not None and space.bodies:
@@ -293,56 +300,6 @@ def _body_names(variant: Variant, space: SpaceShape | None) -> tuple[str, ...]:
     if isinstance(geometry, SpaceGeometry) and geometry.bodies:
         return tuple(b.name for b in geometry.bodies)
     return (geometry.body,)
-
-
-def space_problems(
-    geometry: Resolved, space: SpaceShape | None, path: str, variant: Variant, with_heat: bool = False
-) -> list[Problem]:
-    """What a shape in space still needs before it can be meshed, and what of its document does not fit it."""
-    if space is None:
-        message = "there is no shape yet: bring in a file, or add a solid"
-        return [Problem(f"{path}/parts", message, "missing", variant.name)]
-    problems = [
-        Problem(f"{path}/parts/{k}/unit", f"say the unit of {part.file}", "missing", variant.name)
-        for k, part in enumerate(geometry.parts)
-        if part.kind == "file" and not part.unit
-    ]
-    if has_own_mesh(geometry):
-        problems += [Problem(f"{path}{pointer}", words, "missing", variant.name) for pointer, words in space.problems]
-        return problems + _own_mesh_problems(geometry, path, variant)
-    names = [b.name for b in geometry.bodies]
-    twice = sorted({n for n in names if names.count(n) > 1})
-    if twice:
-        problems.append(Problem(f"{path}/bodies", f"two bodies are called '{twice[0]}'; give each a name of its own"))
-    problems += [Problem(f"{path}{pointer}", words, "missing", variant.name) for pointer, words in space.problems]
-    if not geometry.bodies:
-        message = "set the wet point: say where the fluid is"
-        problems.append(Problem(f"{path}/bodies", message, "missing", variant.name))
-    solids = geometry.bodies and all(b.holds == "solid" for b in geometry.bodies)
-    if solids and not with_heat:
-        message = "nothing flows in solids; make one of the bodies a fluid"
-        problems.append(Problem(f"{path}/bodies/0/holds", message, "missing", variant.name))
-    return problems
-
-
-BESIDE_CELLS = {"closings": "closed openings", "wrap": "a wrap", "tunnel": "a tunnel", "bodies": "wet points"}
-
-
-def _own_mesh_problems(geometry: Resolved, path: str, variant: Variant) -> list[Problem]:
-    """What cannot be done beside a part that brings its own cells."""
-    first = next(k for k, p in enumerate(geometry.parts) if brings_mesh(p))
-    brings = geometry.parts[first].name
-    too_much = [(f"/parts/{k}", "other parts") for k in range(len(geometry.parts)) if k != first]
-    too_much += [
-        (f"/steps/{k}", "steps other than new names") for k, s in enumerate(geometry.steps) if s.kind != "rename"
-    ]
-    for part in ("closings", "wrap", "tunnel", "bodies"):
-        if getattr(geometry, part):
-            too_much.append((f"/{part}", BESIDE_CELLS[part]))
-    return [
-        Problem(f"{path}{pointer}", f"{brings} brings its own cells, so {what} cannot change it; take this out", "missing", variant.name)
-        for pointer, what in too_much
-    ]  # fmt: skip
 
 
 def _start_temperature(study: Study, scope: Scope) -> float | None:
@@ -393,3 +350,10 @@ def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
             if a is not None and b is not None and b < a:
                 problems.append(Problem(f"/places/{name}/{at}{high}", f"the {high} of '{name}' lies before its {low}"))
     return problems
+
+
+# What looks at a variant; one more is a line here.
+CHECKERS: tuple[Callable[[Context], list[Problem]], ...] = (
+    space_problems, stretch_problems, line_problems, timing_problems, size_problems, body_problems, boundary_problems, heat_problems,
+    scalar_problems, name_problems,
+)  # fmt: skip

@@ -8,7 +8,6 @@ from pathlib import Path
 
 from brook.core import memory
 from brook.core.checks import Prepared, prepare
-from brook.core.expected import cells_of
 from brook.core.geometry import known, survey
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.files import FileError, read_file
@@ -17,7 +16,8 @@ from brook.core.geometry.surface import Surface
 from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES, Mesh
 from brook.core.mesh.own import bodies_of_part, mesh_of_part, own_mesh, skin_of
 from brook.core.mesh.wrap import as_asked
-from brook.core.pipeline import checked, make_mesh, make_space_mesh
+from brook.core.stages.expected import cells_of
+from brook.core.stages.meshing import checked, make_mesh, make_space_mesh
 from brook.core.study import Resolved, Study
 from brook.core.study.space import brings_mesh, has_own_mesh
 from brook.core.units import counted

@@ -10,19 +10,13 @@ from pathlib import Path
 from typing import Any
 
 from brook.core.checks import Prepared
-from brook.core.pipeline import (
-    ReadingResult,
-    course_words,
-    dimension_of_reading,
-    judgement_of,
-    read_all,
-    solve,
-)  # fmt: skip
-from brook.core.ready import meshed, ready
 from brook.core.results.readings import show_reading
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Fields, History, Outcome, Watch
 from brook.core.solve.run import UNWATCHED
+from brook.core.stages.readings import ReadingResult, course_words, dimension_of_reading, judgement_of, read_all
+from brook.core.stages.ready import meshed, ready
+from brook.core.stages.running import solve
 from brook.core.study import Study
 
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from brook.core.materials import ConstantFluid
+from brook.core.checks.context import Context
 from brook.core.materials.solid import Solid
 from brook.core.physics.plate import friction_speed
-from brook.core.study import Problem, Resolved, Study, Variant
+from brook.core.study import Problem
 from brook.core.study.boundaries import Turning
 from brook.core.study.geometry import PlaneGeometry
 from brook.core.units import DIMENSIONS, show
@@ -14,10 +14,12 @@ LAYERS_DEEPEST = 3.0  # cells at the wall
 MOST_STEPS, MOST_KEPT = 1_000_000, 500
 
 
-def heat_problems(study: Study, patches: tuple[str, ...], variant: Variant) -> list[Problem]:
-    """What of heat is said twice, and what enters through the `patches` of a variant without a temperature."""
+def heat_problems(c: Context) -> list[Problem]:
+    """What of heat is said twice, and what enters without a temperature."""
+    study, variant, patches = c.study, c.variant, c.patches
     heat, problems, seen = study.set_up.heat, [], set()
-    assert heat is not None
+    if heat is None or patches is None:
+        return []
     for k, said in enumerate(heat.patches):
         path = f"/set_up/heat/patches/{k}/patch"
         if said.patch in seen:
@@ -31,10 +33,11 @@ def heat_problems(study: Study, patches: tuple[str, ...], variant: Variant) -> l
     return problems
 
 
-def boundary_problems(
-    study: Study, patches: tuple[str, ...], variant: Variant, materials: dict[str, ConstantFluid | Solid]
-) -> list[Problem]:
+def boundary_problems(c: Context) -> list[Problem]:
     """What of boundaries cannot stand, and what is missing for anything to flow."""
+    study, variant, patches, materials = c.study, c.variant, c.patches, c.materials
+    if patches is None:
+        return []
     problems = []
     seen: set[str] = set()
     roles, kinds = set(), set()
@@ -69,8 +72,9 @@ def boundary_problems(
     return problems
 
 
-def timing_problems(timing: Resolved) -> list[Problem]:
+def timing_problems(c: Context) -> list[Problem]:
     """What of a flow in time cannot stand."""
+    timing = c.set_up.timing
     if timing.kind == "steady" or None in (timing.duration, timing.step, timing.average_from, timing.keep_every):
         return []
     problems = []
@@ -86,8 +90,9 @@ def timing_problems(timing: Resolved) -> list[Problem]:
     return problems
 
 
-def stretch_problems(plan: Resolved, geometry: Resolved, variant: Variant) -> list[Problem]:
+def stretch_problems(c: Context) -> list[Problem]:
     """Stretches that cannot stand, and those that would do nothing for a shape."""
+    plan, geometry, variant = c.plan, c.geometry, c.variant
     factors = vars(plan.stretch)
     problems = [
         Problem(f"/mesh_plan/stretch/{axis}", "cells may be a tenth to ten times as long; write for example 2")
@@ -104,8 +109,9 @@ def stretch_problems(plan: Resolved, geometry: Resolved, variant: Variant) -> li
     return problems
 
 
-def size_problems(plan: Resolved, fluid: ConstantFluid | None) -> list[Problem]:
+def size_problems(c: Context) -> list[Problem]:
     """What of sizes, zones and layers cannot stand."""
+    plan, fluid = c.plan, c.fluid
     sizes = {f"/mesh_plan/patches/{name}": (f"at {name}", size) for name, size in plan.patches.items()}
     sizes |= {f"/mesh_plan/zones/{k}/size": ("in a zone", zone.size) for k, zone in enumerate(plan.zones)}
     problems = [

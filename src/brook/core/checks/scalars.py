@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from brook.core.checks.context import Context
 from brook.core.results.quantities import QUANTITIES
-from brook.core.study import Problem, Study, Variant
+from brook.core.study import Problem
 from brook.core.study.resolve import RESERVED
 from brook.core.study.scalars import Age, Tracer
 from brook.core.units import SYMBOLS
@@ -11,8 +12,11 @@ from brook.core.units import SYMBOLS
 EQUATIONS = ("momentum", "mass", "heat", "flow", "capacity", "viscosity")
 
 
-def scalar_problems(study: Study, variant: Variant) -> list[Problem]:
+def scalar_problems(c: Context) -> list[Problem]:
     """Names that mean something else already, inflows through which nothing flows in, and ages that never end."""
+    study, variant = c.study, c.variant
+    if c.patches is None:
+        return []
     problems: list[Problem] = []
     seen: set[str] = set()
     entering = {b.patch for b in study.set_up.boundaries if b.role == "inflow"}

@@ -9,7 +9,7 @@ from brook.core.checks import Prepared
 from brook.core.mesh import boxes
 from brook.core.mesh.boxes import SpaceEstimate
 from brook.core.mesh.lines import estimate
-from brook.core.pipeline import space_layers, space_sizes
+from brook.core.stages.meshing import space_layers, space_sizes
 from brook.core.study.space import has_own_mesh
 
 

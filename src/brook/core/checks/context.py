@@ -1,0 +1,31 @@
+"""What checkers look at: a variant with its formulas evaluated, as far as they could be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brook.core.geometry.known import SpaceShape
+from brook.core.geometry.plane import PlaneShape
+from brook.core.materials import ConstantFluid
+from brook.core.materials.solid import Solid
+from brook.core.study import Resolved, Study, Variant
+
+
+@dataclass(frozen=True, eq=False)
+class Context:
+    """`patches` are those of the shape, None while it cannot be built or has not been made; `declared` are those of all
+    variants."""
+
+    study: Study
+    variant: Variant
+    path: str
+    geometry: Resolved
+    shape: PlaneShape | None
+    sound: bool  # whether all values of the geometry could be made out
+    space: SpaceShape | None
+    plan: Resolved
+    set_up: Resolved
+    fluid: ConstantFluid | None
+    materials: dict[str, ConstantFluid | Solid]
+    patches: tuple[str, ...] | None
+    declared: set[str]

@@ -1,0 +1,107 @@
+"""The solver of a variant: its equations on its mesh, with what the set-up says of them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from brook.core.checks import Prepared
+from brook.core.materials import ConstantFluid
+from brook.core.materials.solid import Solid
+from brook.core.mesh import Mesh
+from brook.core.mesh.opening import opened
+from brook.core.numerics import Stencil
+from brook.core.numerics.operators import Convection
+from brook.core.solve import (
+    FlowModel,
+    FlowSolver,
+    Settings,
+    boundary_conditions,
+)  # fmt: skip
+from brook.core.solve.energy import EnergyEquation, FlowPart, Fluids
+from brook.core.solve.heat import Heat
+from brook.core.solve.heating import INFLOWS, contacts_of, fillings_of, heat_conditions, sources_of, substance_of
+from brook.core.solve.medium import Medium, ShearLaws
+from brook.core.solve.scalars import TransportedScalar, scalar_of
+from brook.core.solve.still import SolidSolver
+from brook.core.study import Study
+
+
+def flow_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
+    """That part of a mesh in which something flows, walls between its bodies opened."""
+    fluids = _fluid_names(prepared, mesh)
+    if fluids != set(mesh.bodies):
+        mesh = mesh.part([k for k, name in enumerate(mesh.bodies) if name in fluids])
+    return opened(mesh, fluids).mesh
+
+
+def run_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
+    """The mesh on which the fields of a run stand: with heat all bodies, walls between them opened; else what flows."""
+    if prepared.heat is None:
+        return flow_mesh(prepared, mesh)
+    return opened(mesh, _fluid_names(prepared, mesh)).mesh
+
+
+def _fluid_names(prepared: Prepared, mesh: Mesh) -> set[str]:
+    geometry = prepared.geometry
+    solid = {b.name for b in geometry.bodies if b.holds == "solid"} if geometry.kind == "space" else set()
+    return {n for n in mesh.bodies if n not in solid and not isinstance(prepared.materials.get(n), Solid)}
+
+
+def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | SolidSolver, Stencil]:
+    """The flow of a variant at its start, with the heat it carries, and the stencil it is computed on.
+
+    Raises `ValueError` where the set-up does not fit the mesh.
+    """
+    assert prepared.fluid is not None
+    scheme, said = study.set_up.convection, prepared.heat
+    if said is None:
+        stencil = Stencil(flow_mesh(prepared, mesh))
+        fluids = _fluids(stencil.mesh, prepared)
+        conditions = boundary_conditions(stencil, prepared.boundaries)
+        model = FlowModel.of(_laws(fluids), *_scalars(prepared, stencil, fluids, scheme))
+        return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
+    whole = Stencil(run_mesh(prepared, mesh))
+    materials = {name: prepared.materials.get(name, prepared.fluid) for name in whole.mesh.bodies}
+    flowing = [k for k, name in enumerate(whole.mesh.bodies) if not isinstance(materials[name], Solid)]
+    inflows = [b for b in prepared.boundaries if flowing]
+    heat = Heat(
+        whole, substance_of(whole, materials), heat_conditions(whole, said, inflows), np.full(whole.cells, said.start),
+        sources_of(whole, said), contacts_of(whole, said), scheme, fillings_of(whole, materials, said.varying),
+    )  # fmt: skip
+    if not flowing:
+        if prepared.scalars:
+            raise ValueError(
+                f"nothing flows here that could carry {prepared.scalars[0].name}; take it out of the set-up"
+            )
+        return SolidSolver(heat), whole
+    stencil = whole if len(flowing) == len(whole.mesh.bodies) else Stencil(whole.mesh.part(flowing))
+    fluids = _fluids(stencil.mesh, prepared)
+    gravity = np.array([said.gravity_x, said.gravity_y, said.gravity_z])
+    energy = EnergyEquation(
+        heat, FlowPart.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
+    )
+    conditions = boundary_conditions(stencil, prepared.boundaries)
+    model = FlowModel.of(energy, _laws(fluids), *_scalars(prepared, stencil, fluids, scheme))
+    return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
+
+
+def _scalars(prepared: Prepared, stencil: Stencil, fluids: Fluids, scheme: Convection) -> list[TransportedScalar]:
+    """What the flow carries besides, never over what lies around it."""
+    entering = {b.patch for b in prepared.boundaries if b.kind in INFLOWS}
+    density, kind = fluids.constant("density"), "upwind" if scheme == "upwind" else "bounded"
+    return [scalar_of(said, stencil, density, entering, kind) for said in prepared.scalars]
+
+
+def _fluids(mesh: Mesh, prepared: Prepared) -> Fluids:
+    assert prepared.fluid is not None
+    made = [prepared.materials.get(name, prepared.fluid) for name in mesh.bodies]
+    return Fluids(tuple(m if isinstance(m, ConstantFluid) else prepared.fluid for m in made), mesh.body)
+
+
+def _laws(fluids: Fluids) -> ShearLaws | None:
+    return ShearLaws(fluids.fluids, fluids.of) if any(f.law is not None for f in fluids.fluids) else None
+
+
+def _medium(stencil: Stencil, fluids: Fluids) -> Medium:
+    density = fluids.constant("density")
+    return Medium(stencil, density, fluids.constant("viscosity"), density[stencil.face_cell])

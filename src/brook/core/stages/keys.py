@@ -1,0 +1,159 @@
+"""The keys that decide what is out of date.
+
+geometry -> mesh -> set-up -> run -> readings: each key is a hash of just the numbers that stage
+depends on, so that a formula rewritten to the same value changes nothing. A part that says nothing adds nothing.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict, dataclass, replace
+from typing import Any
+
+from brook.core.checks import Prepared
+from brook.core.formulas import FormulaError, names_in, parse
+from brook.core.materials import ConstantFluid
+from brook.core.stages.in_time import changes_in_time
+from brook.core.stages.meshing import space_layers, space_sizes
+from brook.core.study import Requirement, Study
+from brook.core.study.resolve import plain
+from brook.core.study.space import has_own_mesh
+
+# Raised when a stage would compute something else from the same inputs.
+MESH_VERSION = 2
+SPACE_MESH_VERSION = 5
+OWN_MESH_VERSION = 3
+SOLVER_VERSION = 8
+
+
+@dataclass(frozen=True)
+class Keys:
+    """The key of each stage of a variant; `readings` by requirement name."""
+
+    geometry: str
+    mesh: str
+    set_up: str
+    run: str
+    readings: dict[str, str]
+
+
+def _hash(*parts: Any) -> str:
+    text = json.dumps(parts, sort_keys=True, separators=(",", ":"), default=str)
+    return hashlib.sha256(text.encode()).hexdigest()[:20]
+
+
+def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
+    """The keys of a variant, or None while something is wrong with it."""
+    shape, space, plan = prepared.shape, prepared.space, prepared.plan
+    if prepared.fluid is None or any(p.kind == "wrong" for p in prepared.problems):
+        return None
+    if shape is not None:
+        geometry = _hash(shape.key)
+        mesh = _hash(geometry, plain([plan.bulk, plan.wall, plan.growth]), MESH_VERSION)
+        if plan.way == "boxes":
+            sizes, layers = asdict(space_sizes(prepared, shape.patches)), space_layers(prepared, shape.patches)
+            mesh = _hash(
+                geometry,
+                plain(sizes),
+                plain(asdict(layers)) if layers else None,
+                SPACE_MESH_VERSION,
+                _checks_of(prepared),
+            )
+    elif space is not None and space.patches is not None:
+        geometry = _hash(space.bodies_key)
+        if has_own_mesh(prepared.geometry):
+            made_of = sorted(study.set_up.materials)
+            mesh = _hash(geometry, OWN_MESH_VERSION, _checks_of(prepared), *([made_of] if made_of else []))
+            return _later_keys(study, prepared, prepared.fluid, geometry, mesh)
+        layers = space_layers(prepared, space.patches)
+        sizes = asdict(space_sizes(prepared, space.patches))
+        mesh = _hash(
+            geometry, plain(sizes), plain(asdict(layers)) if layers else None, SPACE_MESH_VERSION, _checks_of(prepared)
+        )
+    else:
+        return None
+    return _later_keys(study, prepared, prepared.fluid, geometry, mesh)
+
+
+def _checks_of(prepared: Prepared) -> list[Any]:
+    """What a mesh is checked for besides; nothing of it for most, whose keys it leaves as they are."""
+    flat = sorted(b.patch for b in prepared.boundaries if b.kind == "symmetry")
+    return [plain(prepared.plan.pairs), flat] if prepared.plan.pairs or flat else []
+
+
+def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry: str, mesh: str) -> Keys:
+    properties = {"density": fluid.density, "viscosity": fluid.viscosity}
+    boundaries = sorted((plain(b) for b in prepared.boundaries), key=lambda b: b["patch"])
+    set_up = _hash(
+        plain(list(properties.values())),
+        boundaries,
+        study.set_up.convection,
+        plain(prepared.rules),
+        *([plain(asdict(fluid.law))] if fluid.law else []),
+        *_timing_inputs(study, prepared),
+        *_heat_inputs(prepared),
+        *([plain(prepared.scalars)] if prepared.scalars else []),
+    )
+    run = _hash(mesh, set_up, SOLVER_VERSION)
+    readings = {r.name: _hash(run, *_reading_inputs(r, prepared)) for r in study.requirements}
+    return Keys(geometry, mesh, set_up, run, readings)
+
+
+def _timing_inputs(study: Study, prepared: Prepared) -> list[Any]:
+    """What a flow in time depends on besides; nothing for a steady one, whose keys it leaves as they are."""
+    if prepared.timing.kind == "steady":
+        return []
+    texts = [b.model_dump() for b in study.set_up.boundaries if changes_in_time(study, prepared.variant, b)]
+    return [
+        plain(prepared.timing),
+        texts,
+        study.named_values if texts else {},
+        prepared.variant.named_values if texts else {},
+    ]
+
+
+def _heat_inputs(prepared: Prepared) -> list[Any]:
+    """What a run with heat depends on besides; nothing for others, whose keys it leaves as they are."""
+    if prepared.heat is None:
+        return []
+    made = {**prepared.materials, "": prepared.fluid}
+    varied = {
+        f"{name}.{of}": value.samples() for name, m in made.items() if m is not None for of, value in m.varied.items()
+    }
+    constant = {name: asdict(replace(m, varied={})) for name, m in sorted(prepared.materials.items())}
+    return [plain(prepared.heat), plain(constant), *([varied] if varied else [])]
+
+
+def _reading_inputs(requirement: Requirement, prepared: Prepared) -> list[Any]:
+    try:
+        tree = parse(requirement.reading)
+    except FormulaError:
+        return [requirement.reading]
+    used: list[Any] = [requirement.reading, *([requirement.course] if requirement.course else [])]
+    for name in names_in(tree):
+        used += _own_inputs(name.parts[1] if len(name.parts) == 3 else "", prepared)
+        if name.parts[0] in prepared.places.boxes:
+            used.append(plain(prepared.places.boxes[name.parts[0]]))
+        elif len(name.parts) == 1:
+            try:
+                used.append(plain(float(prepared.scope(name).value)))
+            except FormulaError:
+                used.append(None)
+    return used
+
+
+def _own_inputs(quantity: str, prepared: Prepared) -> list[Any]:
+    """What a quantity depends on besides the fields: formulas, named values in them, reference values."""
+    places = prepared.places
+    if quantity == "pressure_coefficient":
+        return [places.references.speed, places.references.pressure]
+    if quantity not in places.own or not places.own[quantity].text:
+        return []
+    found: list[Any] = [places.own[quantity].text]
+    for name in names_in(parse(places.own[quantity].text)):
+        if name.text in places.quantities():
+            found += _own_inputs(name.text, prepared)
+        elif name.text not in ("x", "y", "z"):
+            found.append(plain(float(prepared.scope(name).value)))
+    return found

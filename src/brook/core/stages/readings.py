@@ -1,0 +1,134 @@
+"""What a run comes to: the readings of every requirement, over time where they are to be read so."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from brook.core.checks import Prepared
+from brook.core.checks.limits import resolved_limit
+from brook.core.formulas import FormulaError, names_in, parse
+from brook.core.results.course import course_of
+from brook.core.results.quantities import OF_AVERAGES
+from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
+from brook.core.solve import (
+    Fields,
+    History,
+)  # fmt: skip
+from brook.core.study import Requirement, Study
+from brook.core.units import DIMENSIONS, Dimension, show
+
+RATE = DIMENSIONS["rate"]
+COURSES = {"mean": "mean", "largest": "largest value", "smallest": "smallest value", "fluctuation": "fluctuation (root mean square)",
+           "frequency": "frequency"}  # fmt: skip
+
+
+def is_readable(requirement: Requirement, prepared: Prepared) -> bool:
+    try:
+        reading_dimension(requirement.reading, prepared.places, prepared.scope)
+    except FormulaError:
+        return False
+    return True
+
+
+def monitor_value(requirement: Requirement, prepared: Prepared, fields: Fields) -> float:
+    return read_value(requirement.reading, prepared.places, prepared.scope, fields)
+
+
+@dataclass(frozen=True)
+class ReadingResult:
+    """The value of a requirement in SI units, or why it has none."""
+
+    name: str
+    value: float | None
+    problem: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        return asdict(self)
+
+
+def read_all(study: Study, prepared: Prepared, fields: Fields, history: History) -> list[ReadingResult]:
+    """The readings of every requirement: of a flow in time over its history where it is to be read so."""
+    results = []
+    for requirement in study.requirements:
+        try:
+            value = monitor_value(requirement, prepared, fields)
+            results.append(ReadingResult(requirement.name, float(_over_time(requirement, prepared, history, value))))
+        except FormulaError as error:
+            results.append(ReadingResult(requirement.name, None, error.message))
+        except ValueError as error:
+            results.append(ReadingResult(requirement.name, None, str(error)))
+    return results
+
+
+def course_words(requirement: Requirement, prepared: Prepared) -> str:
+    """What of a flow in time a requirement reads, in words; '' for a steady one."""
+    timing = prepared.timing
+    if timing.kind == "steady" or timing.duration is None or timing.average_from is None:
+        return ""
+    try:
+        averaged = _reads_averages(requirement, prepared)
+    except FormulaError:
+        averaged = False
+    since = (
+        f"from {show(timing.average_from, DIMENSIONS['time'], given=True)} on"
+        if timing.average_from
+        else "of the whole run"
+    )
+    course = requirement.course or ("end" if averaged else timing.reads)
+    if course == "end":
+        told = f"at the end, {show(timing.duration, DIMENSIONS['time'], given=True)}"
+        return f"{told}, of averages {since}" if averaged else told
+    return f"{COURSES[course]} {since}"
+
+
+def _over_time(requirement: Requirement, prepared: Prepared, history: History, at_end: float) -> float:
+    """What of the course of a monitor is asked for. Raises `ValueError` where that is not known."""
+    timing = prepared.timing
+    if timing.kind == "steady":
+        return at_end
+    course = requirement.course or ("end" if _reads_averages(requirement, prepared) else timing.reads)
+    values = np.array(history.monitors.get(requirement.name, []))
+    if course == "end" or len(values) != len(history.time) or not len(values):
+        return at_end
+    return course_of(np.array(history.time), values, course, timing.average_from)
+
+
+def _reads_averages(requirement: Requirement, prepared: Prepared) -> bool:
+    """Whether something of a reading is a mean over time already."""
+    waiting = [n.parts[1] for n in names_in(parse(requirement.reading)) if len(n.parts) == 3]
+    while waiting:
+        quantity = waiting.pop()
+        if quantity in OF_AVERAGES:
+            return True
+        if quantity in prepared.places.own and prepared.places.own[quantity].text:
+            waiting += [n.text for n in names_in(parse(prepared.places.own[quantity].text))]
+    return False
+
+
+def dimension_of_monitor(requirement: Requirement, prepared: Prepared) -> Dimension | None:
+    """What a reading is at one moment."""
+    try:
+        return reading_dimension(requirement.reading, prepared.places, prepared.scope)
+    except FormulaError:
+        return None
+
+
+def dimension_of_reading(requirement: Requirement, prepared: Prepared) -> Dimension | None:
+    """What is read in the end."""
+    dimension = dimension_of_monitor(requirement, prepared)
+    return RATE if dimension is not None and requirement.course == "frequency" else dimension
+
+
+def judgement_of(requirement: Requirement, prepared: Prepared, value: float) -> Judgement | None:
+    """How a value stands against the requirement's limit as it is now."""
+    dimension = dimension_of_reading(requirement, prepared)
+    if dimension is None:
+        return None
+    try:
+        limit = resolved_limit(requirement, dimension, prepared.scope)
+    except ValueError:
+        return None
+    return judge(value, limit, dimension, requirement.shown_in)

@@ -1,0 +1,45 @@
+"""A run of a variant."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from brook.core.checks import Prepared
+from brook.core.mesh import Mesh
+from brook.core.solve import (
+    Checkpoint,
+    Outcome,
+    Rules,
+    Watch,
+    run_in_time,
+    run_steady,
+)  # fmt: skip
+from brook.core.solve.run import UNWATCHED, Monitor
+from brook.core.stages.assembly import flow_of
+from brook.core.stages.in_time import conditions_in_time, fastest, timing_of
+from brook.core.stages.readings import is_readable, monitor_value
+from brook.core.study import Study
+
+
+def rules_of(prepared: Prepared) -> Rules:
+    rules = prepared.rules
+    return Rules(rules.residual, rules.monitor_change, rules.monitor_window, rules.iterations)
+
+
+def solve(
+    study: Study,
+    prepared: Prepared,
+    mesh: Mesh,
+    watch: Watch = UNWATCHED,
+    start: Checkpoint | None = None,
+) -> Outcome:
+    """Runs the flow of a variant; every requirement is a monitor. `start` is a state on the same mesh."""
+    assert prepared.fluid is not None
+    flow, stencil = flow_of(study, prepared, mesh)
+    flow.reference_speed = max(flow.reference_speed, fastest(study, prepared, stencil))
+    monitors: dict[str, Monitor] = {
+        r.name: partial(monitor_value, r, prepared) for r in study.requirements if is_readable(r, prepared)
+    }
+    if prepared.timing.kind == "steady":
+        return run_steady(flow, rules_of(prepared), monitors, watch, start)
+    return run_in_time(flow, timing_of(prepared), monitors, watch, start, conditions_in_time(study, prepared, stencil))
