@@ -8,12 +8,13 @@ import numpy as np
 import pytest
 
 from brook.core.checks import prepare
+from brook.core.numerics import Stencil
 from brook.core.results.readings import read_value
 from brook.core.results.vtu import write_vtu
-from brook.core.solve import Checkpoint, History, run_in_time
+from brook.core.solve import Checkpoint, History, boundary_conditions, run_in_time
 from brook.core.solve.time_levels import rates
 from brook.core.stages.assembly import flow_of
-from brook.core.stages.in_time import timing_of
+from brook.core.stages.in_time import conditions_in_time, timing_of
 from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
 from brook.core.stages.readings import read_all
@@ -240,3 +241,26 @@ def test_what_cannot_be_followed_is_told():
     steady = study_from(raw)
     (problem,) = prepare(steady, steady.variants[0]).problems
     assert "flow in time" in problem.message
+
+
+def test_what_changes_in_time_is_what_the_document_says_then():
+    """Only values that name the time are evaluated in a step; all together are those of the document at that time."""
+    from brook.core.study import named_scope, resolve
+
+    study = channel({"duration": "2 s"}, "0.1 m/s + growth * t")
+    raw = study.model_dump(mode="json")
+    raw["named_values"] = {"growth": "0.05 m/s^2"}
+    raw["set_up"]["boundaries"][1]["pressure"] = "3 Pa + 1 Pa/m * y"
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    stencil = Stencil(make_mesh(prepared))
+    at = conditions_in_time(study, prepared, stencil)
+    for time in (0.0, 1.3):
+        problems = []
+        scope = named_scope(study, study.variants[0], time)
+        said = [resolve(b, scope, "", problems) for b in study.set_up.boundaries]
+        wanted = boundary_conditions(stencil, said)
+        assert not problems
+        assert np.array_equal(at(time).velocity, wanted.velocity)
+        assert np.array_equal(at(time).pressure, wanted.pressure)
+    assert at(1.3).velocity.max() == pytest.approx(0.165)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import partial
 from typing import Literal
 
 import numpy as np
@@ -17,7 +16,7 @@ from brook.core.solve.checkpoint import IN_TIME, Checkpoint
 from brook.core.solve.flow import Diverged, FlowSolver
 from brook.core.solve.history import History
 from brook.core.solve.residuals import Residuals
-from brook.core.solve.run import UNWATCHED, Monitor, Outcome, State, Watch, explain
+from brook.core.solve.run import UNWATCHED, Monitor, Outcome, State, Watch, Wish, explain
 from brook.core.solve.setup import BoundaryConditions
 from brook.core.solve.solver import Solver
 from brook.core.solve.states import State as Arrays
@@ -85,93 +84,125 @@ def run_in_time(
     A step that runs away is done anew at half its length. `conditions_at` gives boundary values of a time in s where
     they change. With `start` the run goes on from a checkpoint of the same mesh, bit for bit where nothing else differs.
     """
-    names = tuple(monitors)
-    clock, averages, history = Clock(), Averages(), History(names)
-    if start is not None:
-        clock = Clock.of(start.time, flow.stencil.mesh.volume)
-        history = start.history_of(names) if clock.levels else History(names)
-        flow = start.onto(flow, history)
-        averages = Averages.of(start.time.get(f"{IN_TIME}averages", {}))
-        if clock.time >= timing.duration - 1e-9 * timing.duration:
-            clock.saved, clock.time, clock.count = 0, 0.0, 0
-            history, averages = History(names), Averages()
-    flow.settings = flow.settings.in_time(timing.corrections)
-    if not clock.levels:
-        clock.levels = (flow.time_level(),)
-    mixing = Mixing(flow)
-    before = history.seconds[-1] if len(history) else 0.0
-    begun = reported = time.perf_counter()
-    sent, began, short, last = 0, len(history), 0, False
-    last_good = averages.onto(flow.snapshot())
-    state: State = "converged"
-    message = ""
-    wanted = clock.step or _first_step(flow, timing)
-    watch.report(history, 0)
-    while clock.time < timing.duration * (1 - 1e-9):
+    return _March(flow, timing, monitors, watch, start, conditions_at).to_the_end()
+
+
+class _March:
+    """A run through time: the solver, its clock, and what is recorded on the way."""
+
+    def __init__(
+        self, flow: Solver, timing: Timing, monitors: dict[str, Monitor], watch: Watch, start: Checkpoint | None,
+        conditions_at: Callable[[float], BoundaryConditions] | None,
+    ):  # fmt: skip
+        self.timing, self.monitors, self.watch, self.conditions_at = timing, monitors, watch, conditions_at
+        names = tuple(monitors)
+        self.clock, self.averages, self.history = Clock(), Averages(), History(names)
+        if start is not None:
+            self.clock = Clock.of(start.time, flow.stencil.mesh.volume)
+            self.history = start.history_of(names) if self.clock.levels else History(names)
+            flow = start.onto(flow, self.history)
+            self.averages = Averages.of(start.time.get(f"{IN_TIME}averages", {}))
+            if self.clock.time >= timing.duration - 1e-9 * timing.duration:
+                self.clock.saved, self.clock.time, self.clock.count = 0, 0.0, 0
+                self.history, self.averages = History(names), Averages()
+        self.flow = flow
+        flow.settings = flow.settings.in_time(timing.corrections)
+        if not self.clock.levels:
+            self.clock.levels = (flow.time_level(),)
+        self.mixing = Mixing(flow)
+        self.before = self.history.seconds[-1] if len(self.history) else 0.0
+        self.begun = self.reported = time.perf_counter()
+        self.sent, self.began = 0, len(self.history)
+        self.short, self.last = 0, False  # steps shorter than asked for; whether the last stayed over its residual
+        self.fields = self.averages.onto(flow.snapshot())
+        self.wanted = self.clock.step or _first_step(flow, timing)
+
+    def to_the_end(self) -> Outcome:
+        """All steps, and what they came to."""
+        state: State = "converged"
+        message = ""
+        self.watch.report(self.history, 0)
+        while self.clock.time < self.timing.duration * (1 - 1e-9) and not message:
+            try:
+                self._step()
+            except Diverged as error:
+                state, at = "diverged", f", at {self.clock.time:.4g} s"
+                message = explain(error, self.flow.stencil.mesh, self.clock.count + 1, at)
+                break
+            except Unsolved as error:
+                state = "diverged"
+                message = f"ended in step {self.clock.count + 1}, at {self.clock.time:.4g} s: {error}"
+                break
+            wish = self._tell()
+            if wish != "go on":
+                state = "stopped" if wish == "stop" else "paused"
+                message = f"{'stopped by hand' if wish == 'stop' else 'paused'} at {self.clock.time:.4g} s"
+        final = self._checkpoint()
+        if state == "converged":
+            state, message = self._judged()
+        message += "".join(f"; {note}" for note in self.flow.notes())
+        self.watch.report(self.history, self.sent)
+        backflow = self.flow.backflow() if state != "diverged" else 0.0
+        return Outcome(state, message, self.fields, self.history, {}, backflow, final)
+
+    def _step(self) -> None:
+        """One step and what is recorded of it. Raises `Diverged`, `Unsolved`."""
+        clock, timing, flow = self.clock, self.timing, self.flow
         if timing.steps == "courant":
             now = flow.courant(1.0)
             longest = timing.courant / now if now > 0 else np.inf
-            wanted = min(GROWTH * wanted, longest, timing.step)
+            self.wanted = min(GROWTH * self.wanted, longest, timing.step)
         else:
-            wanted = timing.step
-        try:
-            step, residuals = _stepped(
-                flow, clock, timing, _fitted(clock, timing, wanted), conditions_at, history, mixing
-            )
-        except Diverged as error:
-            state, message = "diverged", explain(error, flow.stencil.mesh, clock.count + 1, f", at {clock.time:.4g} s")
-            break
-        except Unsolved as error:
-            state, message = "diverged", f"ended in step {clock.count + 1}, at {clock.time:.4g} s: {error}"
-            break
-        short += timing.steps == "fixed" and step < timing.step * (1 - 1e-6)
-        if step < 0.51 * wanted:
-            wanted = step
-        clock.time, clock.before, clock.step, clock.count = clock.time + step, step, wanted, clock.count + 1
+            self.wanted = timing.step
+        step, residuals = _stepped(
+            flow, clock, timing, _fitted(clock, timing, self.wanted), self.conditions_at, self.history, self.mixing
+        )
+        self.short += timing.steps == "fixed" and step < timing.step * (1 - 1e-6)
+        if step < 0.51 * self.wanted:
+            self.wanted = step
+        clock.time, clock.before, clock.step, clock.count = clock.time + step, step, self.wanted, clock.count + 1
         clock.levels = (flow.time_level(), *clock.levels[: timing.order - 1])
-        last = residuals.worst > timing.residual
-        clock.loose += last
+        self.last = residuals.worst > timing.residual
+        clock.loose += self.last
         fields = flow.snapshot()
         if timing.average_from is not None and clock.time > timing.average_from * (1 + 1e-9):
-            averages.add(fields, step)
-        fields = averages.onto(fields)
-        values = {name: monitor(fields) for name, monitor in monitors.items()}
-        history.add(residuals, before + time.perf_counter() - begun, values, clock.time)
-        last_good = fields
+            self.averages.add(fields, step)
+        self.fields = fields = self.averages.onto(fields)
+        values = {name: monitor(fields) for name, monitor in self.monitors.items()}
+        self.history.add(residuals, self.before + time.perf_counter() - self.begun, values, clock.time)
         if timing.save_every > 0 and clock.time >= (clock.saved + 1) * timing.save_every * (1 - 1e-9):
             clock.saved += 1
-            watch.save_moment(clock.time, fields)
-        if time.perf_counter() - reported > watch.seconds:
-            watch.report(history, sent)
-            sent, reported = len(history), time.perf_counter()
-            watch.look(fields)
-            watch.keep(partial(_checkpoint, flow, history, began, clock, averages))
-            wish = watch.wish()
-            if wish != "go on":
-                state = "stopped" if wish == "stop" else "paused"
-                message = f"{'stopped by hand' if wish == 'stop' else 'paused'} at {clock.time:.4g} s"
-                break
-    final = _checkpoint(flow, history, began, clock, averages)
-    if state == "converged":
+            self.watch.save_moment(clock.time, fields)
+
+    def _tell(self) -> Wish:
+        """Tells whoever watches how far it is, no oftener than that is wanted, and asks what to do."""
+        if time.perf_counter() - self.reported <= self.watch.seconds:
+            return "go on"
+        self.watch.report(self.history, self.sent)
+        self.sent, self.reported = len(self.history), time.perf_counter()
+        self.watch.look(self.fields)
+        self.watch.keep(self._checkpoint)
+        return self.watch.wish()
+
+    def _judged(self) -> tuple[State, str]:
+        """How a run that came to its end has gone."""
+        clock, timing = self.clock, self.timing
+        state: State = "converged"
         message = f"reached {clock.time:.4g} s in {clock.count} steps"
         if clock.loose:
             message += f"; in {clock.loose} of them residuals stayed over {timing.residual:g}"
-        if clock.loose > FEW * clock.count or last:
+        if clock.loose > FEW * clock.count or self.last:
             state = "not converged"
             message += ": allow more repeats, or take shorter steps"
-        if short:
+        if self.short:
             message += (
-                f"; {short} steps were shorter than {timing.step:.4g} s, so that kept moments and the end are met"
+                f"; {self.short} steps were shorter than {timing.step:.4g} s, so that kept moments and the end are met"
             )
-    message += "".join(f"; {note}" for note in flow.notes())
-    watch.report(history, sent)
-    backflow = flow.backflow() if state != "diverged" else 0.0
-    return Outcome(state, message, last_good, history, {}, backflow, final)
+        return state, message
 
-
-def _checkpoint(flow: Solver, history: History, began: int, clock: Clock, averages: Averages) -> Checkpoint:
-    made = Checkpoint.of(flow, history, began)
-    return replace(made, time=clock.state() | {f"{IN_TIME}averages": averages.arrays()})
+    def _checkpoint(self) -> Checkpoint:
+        made = Checkpoint.of(self.flow, self.history, self.began)
+        return replace(made, time=self.clock.state() | {f"{IN_TIME}averages": self.averages.arrays()})
 
 
 def _first_step(flow: Solver, timing: Timing) -> float:

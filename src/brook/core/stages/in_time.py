@@ -3,31 +3,48 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from brook.core.checks import Prepared
-from brook.core.formulas import FormulaError, names_in, parse
+from brook.core.formulas import FormulaError, Scope, names_in, parse
 from brook.core.numerics import Stencil
-from brook.core.solve import (
-    Timing,
-    boundary_conditions,
-)  # fmt: skip
-from brook.core.solve.setup import BoundaryConditions
-from brook.core.study import Problem, Study, Value, Variant, named_scope, resolve
-from brook.core.study.resolve import Resolved
+from brook.core.solve import Timing
+from brook.core.solve.setup import Boundaries, BoundaryConditions
+from brook.core.study import Resolved, Study, Value, Variant, named_scope, value_at
+from brook.core.study.placed import Placed, is_placed
 
 
-def changes_in_time(study: Study, variant: Variant, boundary: Any) -> bool:
-    """Whether a value of a boundary depends on the time, by itself or by a named value."""
+@dataclass(frozen=True, eq=False)
+class MovingValue:
+    """A value of a boundary that depends on the time: the field it stands in, its formula, and what it has to be."""
+
+    field: str
+    text: str
+    value: Value
+
+    def at(self, scope: Scope) -> float:
+        """Raises `FormulaError` where there is none."""
+        if self.value.placed and is_placed(self.text):
+            return Placed.of(self.text, scope)
+        return value_at(self.text, self.value, scope)
+
+
+def moving_values(study: Study, variant: Variant, boundary: Any) -> list[MovingValue]:
+    """The values of a boundary that depend on the time, by themselves or by a named value."""
     named = {**study.named_values, **variant.named_values}
-    waiting = [
-        getattr(boundary, name)
-        for name, info in type(boundary).model_fields.items()
-        if any(isinstance(mark, Value) for mark in info.metadata)
-    ]
-    seen: set[str] = set()
+    found = []
+    for name, info in type(boundary).model_fields.items():
+        value = next((mark for mark in info.metadata if isinstance(mark, Value)), None)
+        if value is not None and _names_time(getattr(boundary, name), named):
+            found.append(MovingValue(name, getattr(boundary, name), value))
+    return found
+
+
+def _names_time(text: str, named: dict[str, str]) -> bool:
+    waiting, seen = [text], set[str]()
     while waiting:
         try:
             names = {n.text for n in names_in(parse(waiting.pop()))} - seen
@@ -40,26 +57,34 @@ def changes_in_time(study: Study, variant: Variant, boundary: Any) -> bool:
     return False
 
 
-def boundaries_at(study: Study, prepared: Prepared, time: float) -> list[Resolved]:
-    """What is said of the boundaries of a variant at a time in s. Raises `ValueError` where it has no value then."""
-    problems: list[Problem] = []
-    scope = named_scope(study, prepared.variant, time)
-    known = {b.patch for b in prepared.boundaries}
-    found = [resolve(b, scope, f"/set_up/boundaries/{k}", problems) for k, b in enumerate(study.set_up.boundaries)
-             if b.patch in known]  # fmt: skip
-    if problems:
-        raise ValueError(f"at {time:.4g} s: {problems[0]}")
-    return found
+def changes_in_time(study: Study, variant: Variant, boundary: Any) -> bool:
+    """Whether a value of a boundary depends on the time."""
+    return bool(moving_values(study, variant, boundary))
 
 
 def conditions_in_time(
     study: Study, prepared: Prepared, stencil: Stencil
 ) -> Callable[[float], BoundaryConditions] | None:
-    """Boundary values by time, None where none changes."""
-    if not any(changes_in_time(study, prepared.variant, b) for b in study.set_up.boundaries):
+    """Boundary values by time, None where none changes. What changes is evaluated anew, on its own patches; it raises
+    `ValueError` where there is no value then."""
+    said = {b.patch: b for b in study.set_up.boundaries}
+    moving = [(b, moving_values(study, prepared.variant, said[b.patch])) for b in prepared.boundaries]
+    moving = [(b, values) for b, values in moving if values]
+    if not moving:
         return None
-    developed: dict[str, np.ndarray] = {}
-    return lambda time: boundary_conditions(stencil, boundaries_at(study, prepared, time), developed)
+    every = Boundaries(stencil, prepared.boundaries)
+
+    def at(time: float) -> BoundaryConditions:
+        scope = named_scope(study, prepared.variant, time)
+        now = []
+        for boundary, values in moving:
+            try:
+                now.append(Resolved(**(vars(boundary) | {v.field: v.at(scope) for v in values})))
+            except FormulaError as error:
+                raise ValueError(f"at {time:.4g} s: {boundary.patch}: {error.message}") from None
+        return every.with_values(now)
+
+    return at
 
 
 def fastest(study: Study, prepared: Prepared, stencil: Stencil) -> float:
