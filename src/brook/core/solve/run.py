@@ -80,86 +80,122 @@ def run_steady(
     A flow that runs away is started once more with smaller steps before it counts as diverged.
     With `start` the run goes on from a checkpoint of the same mesh.
     """
-    names = tuple(monitors)
-    if start is None:
-        history, began_at = History(names), 0
-    else:
-        history, began_at = start.history_of(names), start.began_at
-        flow = start.onto(flow, history)
-    again = AGAIN.format(began_at) if flow.settings.is_gentle else ""
-    before = history.seconds[-1] if len(history) else 0.0
-    begun = reported = time.perf_counter()
-    sent = 0
-    last_good = flow.fields().copied(np.float32)
-    state: State = "not converged"
-    message = f"{rules.iterations} iterations were not enough"
-    watch.report(history, 0)
-    mixing, cycles = None, None
-    if isinstance(flow, FlowSolver) and flow.mixes:
-        cycles = Cycles(flow, starts=start is None)
-        levels = cycles.start(_unhurried(watch)) if start is None else 0
+    return _Way(flow, rules, monitors, watch, start).to_the_end()
+
+
+class _Way:
+    """A steady flow on its way to its answer: the solver, what makes it short, and what is recorded."""
+
+    def __init__(
+        self, flow: Solver, rules: Rules, monitors: dict[str, Monitor], watch: Watch, start: Checkpoint | None
+    ):
+        self.rules, self.monitors, self.watch = rules, monitors, watch
+        names = tuple(monitors)
+        self.history, self.began_at = History(names), 0
+        if start is not None:
+            self.history, self.began_at = start.history_of(names), start.began_at
+            flow = start.onto(flow, self.history)
+        self.flow = flow
+        self.again = AGAIN.format(self.began_at) if flow.settings.is_gentle else ""  # said of a second start
+        self.before = self.history.seconds[-1] if len(self.history) else 0.0
+        self.begun = self.reported = time.perf_counter()
+        self.sent = 0
+        self.last_good = flow.fields().copied(np.float32)
+        watch.report(self.history, 0)
+        self.mixing: Acceleration | None = None
+        self.cycles: Cycles | None = None
+        if isinstance(flow, FlowSolver) and flow.mixes:
+            self._shorten(flow, start is None)
+
+    def _shorten(self, flow: FlowSolver, begins: bool) -> None:
+        """Starts on coarser meshes where that is quicker, and mixes states from then on."""
+        self.cycles = Cycles(flow, starts=begins)
+        levels = self.cycles.start(_unhurried(self.watch)) if begins else 0
         if levels:
-            history.marks.append(
+            self.history.marks.append(
                 (0, f"started from {levels} coarser meshes" if levels > 1 else "started from a coarser mesh")
             )
         give_back()
-        mixing = Acceleration(flow, near=levels > 0)
-    while len(history) - began_at < rules.iterations:
-        iteration = len(history)
-        try:
-            if mixing is not None:
-                mixing.begin()
-            residuals = flow.iterate() if cycles is None else cycles.iterate()
-            now_fields = flow.fields()
-            values = {name: monitor(now_fields) for name, monitor in monitors.items()}
-        except Diverged as error:
-            if not again:
-                again, flow, mixing, cycles = AGAIN.format(iteration + 1), flow.gentler(), None, None
-                history.marks.append((iteration, "started again with smaller steps"))
-                continue
-            state, message = "diverged", explain(error, flow.stencil.mesh, iteration + 1, again)
-            again = ""
-            break
-        except Unsolved as error:
-            state, message = "diverged", f"ended in iteration {iteration + 1}{again}: {error}"
-            again = ""
-            break
-        history.add(residuals, before + time.perf_counter() - begun, values)
-        if iteration % SNAPSHOT_EVERY == 0:
-            last_good = now_fields.copied(np.float32)
-        if time.perf_counter() - reported > watch.seconds:
-            watch.report(history, sent)
-            sent, reported = len(history), time.perf_counter()
-            watch.look(now_fields)
-            watch.keep(partial(Checkpoint.of, flow, history, began_at))
-            wish = watch.wish()
-            if wish == "stop":
-                state, message = "stopped", f"stopped by hand after {len(history)} iterations; the fields are kept"
+        self.mixing = Acceleration(flow, near=levels > 0)
+
+    def to_the_end(self) -> Outcome:
+        """All iterations, and what they came to."""
+        state: State = "not converged"
+        message = f"{self.rules.iterations} iterations were not enough"
+        while len(self.history) - self.began_at < self.rules.iterations:
+            iteration = len(self.history)
+            try:
+                ended = self._iterate()
+            except Diverged as error:
+                if not self.again:
+                    self._begin_again(iteration)
+                    continue
+                state, message = "diverged", explain(error, self.flow.stencil.mesh, iteration + 1, self.again)
+                self.again = ""
                 break
-            if wish == "pause":
-                state, message = "paused", f"paused after {len(history)} iterations"
+            except Unsolved as error:
+                state, message = "diverged", f"ended in iteration {iteration + 1}{self.again}: {error}"
+                self.again = ""
                 break
-        under = residuals.worst <= rules.residual
-        if under and all(standing_still(history.monitors[n], rules) for n in names):
-            state, message = "converged", f"converged after {len(history)} iterations"
-            break
-        if mixing is not None:
-            mixing.end(residuals.worst)
-    mixing = cycles = None  # their room is needed for what is kept
-    give_back()
-    final = Checkpoint.of(flow, history, began_at)
-    short: list[str] = []
-    if state not in ("diverged", "paused"):
-        short = flow.close()
-        last_good = flow.fields()
-    watch.report(history, sent)
-    message += again if state != "paused" else ""
-    if state == "not converged":
-        message += _what_still_moves(history, rules)
-    message += "".join(f"; {note}" for note in [*short, *flow.notes()])
-    steady = {name: standing_still(history.monitors[name], rules) for name in names}
-    backflow = flow.backflow() if state != "diverged" else 0.0
-    return Outcome(state, message, last_good.copied(), history, steady, backflow, final)
+            if ended is not None:
+                state, message = ended
+                break
+        return self._outcome(state, message)
+
+    def _begin_again(self, iteration: int) -> None:
+        """The same flow from its start, with smaller steps."""
+        self.again, self.flow, self.mixing, self.cycles = AGAIN.format(iteration + 1), self.flow.gentler(), None, None
+        self.history.marks.append((iteration, "started again with smaller steps"))
+
+    def _iterate(self) -> tuple[State, str] | None:
+        """One iteration; how the run ends, where it does. Raises `Diverged`, `Unsolved`."""
+        history = self.history
+        if self.mixing is not None:
+            self.mixing.begin()
+        residuals = self.flow.iterate() if self.cycles is None else self.cycles.iterate()
+        fields = self.flow.fields()
+        values = {name: monitor(fields) for name, monitor in self.monitors.items()}
+        history.add(residuals, self.before + time.perf_counter() - self.begun, values)
+        if (len(history) - 1) % SNAPSHOT_EVERY == 0:
+            self.last_good = fields.copied(np.float32)
+        wish = self._tell(fields)
+        if wish == "stop":
+            return "stopped", f"stopped by hand after {len(history)} iterations; the fields are kept"
+        if wish == "pause":
+            return "paused", f"paused after {len(history)} iterations"
+        still = all(standing_still(history.monitors[n], self.rules) for n in self.monitors)
+        if residuals.worst <= self.rules.residual and still:
+            return "converged", f"converged after {len(history)} iterations"
+        if self.mixing is not None:
+            self.mixing.end(residuals.worst)
+        return None
+
+    def _tell(self, fields: Fields) -> Wish:
+        """Tells whoever watches how far it is, no oftener than that is wanted, and asks what to do."""
+        if time.perf_counter() - self.reported <= self.watch.seconds:
+            return "go on"
+        self.watch.report(self.history, self.sent)
+        self.sent, self.reported = len(self.history), time.perf_counter()
+        self.watch.look(fields)
+        self.watch.keep(partial(Checkpoint.of, self.flow, self.history, self.began_at))
+        return self.watch.wish()
+
+    def _outcome(self, state: State, message: str) -> Outcome:
+        self.mixing = self.cycles = None  # their room is needed for what is kept
+        give_back()
+        final = Checkpoint.of(self.flow, self.history, self.began_at)
+        short: list[str] = []
+        if state not in ("diverged", "paused"):
+            short = self.flow.close()
+            self.last_good = self.flow.fields()
+        self.watch.report(self.history, self.sent)
+        message += self.again if state != "paused" else ""
+        if state == "not converged":
+            message += _what_still_moves(self.history, self.rules)
+        message += "".join(f"; {note}" for note in [*short, *self.flow.notes()])
+        steady = {name: standing_still(self.history.monitors[name], self.rules) for name in self.monitors}
+        backflow = self.flow.backflow() if state != "diverged" else 0.0
+        return Outcome(state, message, self.last_good.copied(), self.history, steady, backflow, final)
 
 
 def _unhurried(watch: Watch) -> Callable[[], bool]:
