@@ -13,7 +13,7 @@ from brook.core.numerics.general import GeneralSolver
 from brook.core.numerics.rows import Rows
 from brook.core.solve import FlowSolver, Rules, cycles, run_steady
 from brook.core.solve.acceleration import Acceleration
-from brook.core.solve.coarse import Lumps, coarse_flow
+from brook.core.solve.coarse import Agglomerates, coarse_flow
 from brook.core.solve.cycles import Cycles
 from brook.core.verification.manufactured import block, cut, hanging
 
@@ -111,7 +111,7 @@ def test_lumps_of_wall_layers_only_lead_to_the_start():
 @pytest.mark.parametrize("mesh", [lambda: block(12), lambda: block(10, True), lambda: hanging(8), lambda: cut(10)])
 def test_lumps_fill_the_mesh_and_close(mesh):
     fine = Stencil(mesh())
-    lumps = Lumps.made(fine)
+    lumps = Agglomerates.made(fine)
     coarse = lumps.stencil
     assert 5 < fine.cells / coarse.cells < 9
     assert coarse.mesh.volume.sum() == pytest.approx(fine.mesh.volume.sum())

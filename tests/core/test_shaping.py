@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from brook.core.checks import prepare
 from brook.core.editing import act
-from brook.core.geometry import known
+from brook.core.geometry import shape_cache
 from brook.core.geometry.bodies import bodies_of, suggested_point
 from brook.core.geometry.booleans import NotClosed, combined, united
 from brook.core.geometry.findings import find_all
@@ -349,7 +349,7 @@ def test_a_shape_in_space_goes_through_its_document_and_its_key_follows_its_numb
 def test_a_patch_is_renamed_where_it_is_named_or_by_a_step():
     study = header_study()
     space = prepare(study, study.variants[0]).space
-    known.note(space.bodies_key, ("header", "end", "branch_1", "branch_2", "inlet", "outlet_1", "outlet_2"), ())
+    shape_cache.note(space.bodies_key, ("header", "end", "branch_1", "branch_2", "inlet", "outlet_1", "outlet_2"), ())
     study = act(study, "set_colour", variant="0", patch="outlet_1", colour="#AA5500")
     geometry = act(study, "rename_patch", patch="outlet_1", to="spray_1").variants[0].geometry
     assert geometry.colours == {"spray_1": "#aa5500"}

@@ -167,7 +167,7 @@ def test_a_stream_whose_capacity_changes_carries_its_enthalpy(varying):
         enthalpy = 4000 * (warmer + 0.002 * warmer**2)
     back = fields.more["heat"][1][fields.stencil.boundary_faces(fields.mesh.patch("left"))].sum()
     inlet = fields.flux[fields.stencil.inner :][fields.stencil.boundary_faces(fields.mesh.patch("left"))].sum()
-    through = fields.carried[fields.stencil.face_cell[0]] * COLD  # counted from 0 K by the constant part
+    through = fields.flowing_capacity[fields.stencil.face_cell[0]] * COLD  # counted from 0 K by the constant part
     assert float(mass @ enthalpy) == pytest.approx(200.0 - (back - inlet * through), rel=1e-4)
 
 

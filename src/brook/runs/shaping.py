@@ -16,11 +16,11 @@ import numpy as np
 from PIL import Image
 
 from brook.core.compiling.turns import listening
-from brook.core.geometry import known, survey
+from brook.core.geometry import shape_cache, survey
 from brook.core.geometry.bodies import bodies_of, suggested_point
 from brook.core.geometry.files import file_colours, format_of, read_file
-from brook.core.geometry.known import SpaceShape, space_shape
 from brook.core.geometry.proposing import propose
+from brook.core.geometry.shape_cache import SpaceShape, space_shape
 from brook.core.geometry.shaping import NOTHING, State, stages
 from brook.core.geometry.small_picture import small_picture
 from brook.core.geometry.surface import Surface
@@ -148,7 +148,7 @@ def remember(order: Order, said: dict[str, Any]) -> None:
     problems += [(f"/bodies/{k}", b["problem"]) for k, b in enumerate(said["bodies"]) if b["problem"]]
     names = tuple(p["name"] for p in said["patches"] if p["triangles"] and p["name"] not in (PLANE_SIDES, WEDGE_SIDES))
     brought = tuple(name for name, _ in said.get("brought", ()))
-    known.note(order.bodies_key, names, tuple(problems), brought)
+    shape_cache.note(order.bodies_key, names, tuple(problems), brought)
 
 
 def _make_surface(order: Order, files: ResultFiles, tell: Callable[[str], None]) -> None:

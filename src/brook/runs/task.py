@@ -395,7 +395,7 @@ def _heat_of(fields: Fields) -> dict[str, float]:
         return {}
     stencil, leaving = fields.stencil, fields.more["heat"][1]
     lowest = float(fields.more["temperature"][0].min())
-    carried = fields.flux[stencil.inner :] * fields.carried[stencil.face_cell] * lowest
+    carried = fields.flux[stencil.inner :] * fields.flowing_capacity[stencil.face_cell] * lowest
     return {
         p.name: float((leaving - carried)[stencil.boundary_faces(p)].sum())
         for p in stencil.patches if not p.name.endswith(BEHIND)

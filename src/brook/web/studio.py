@@ -7,7 +7,7 @@ from collections.abc import Callable
 from brook.core.checks import prepare
 from brook.core.compiling.warming import Warming
 from brook.core.editing import EditRefused, act, act_words, edit_words, set_values, value_of
-from brook.core.geometry import known
+from brook.core.geometry import shape_cache
 from brook.core.study import Problem, Study, Variant, read_study
 from brook.runs import Desk, Request, RunQueue, Source
 from brook.runs.shaping import Order
@@ -37,7 +37,7 @@ class Studio:
         if variant.geometry.kind != "space":
             return
         space = prepare(study, variant).space
-        if space is not None and not known.is_known(space.bodies_key):
+        if space is not None and not shape_cache.is_known(space.bodies_key):
             root = str(self.store.files.root)
             self.workshop.known(Order(root, "", "", variant.name, space.key, space.bodies_key))
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from brook.core.checks.context import Context
 from brook.core.formulas import nearest
-from brook.core.geometry import known
-from brook.core.geometry.known import SpaceShape
+from brook.core.geometry import shape_cache
+from brook.core.geometry.shape_cache import SpaceShape
 from brook.core.study import Problem, Study, Variant, named_scope, resolve
 from brook.core.study.names import names_of
 from brook.core.study.space import SpaceGeometry, has_own_mesh
@@ -15,7 +15,7 @@ def made_shape(study: Study, variant: Variant) -> SpaceShape | None:
     """What is known of a shape in space, None while it has no part or its values cannot be made out."""
     problems: list[Problem] = []
     geometry = resolve(variant.geometry, named_scope(study, variant), "", problems)
-    return None if problems else known.space_shape(geometry, variant.geometry.body)
+    return None if problems else shape_cache.space_shape(geometry, variant.geometry.body)
 
 
 def declared_bodies(study: Study) -> set[str] | None:

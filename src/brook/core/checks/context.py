@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from brook.core.geometry.known import SpaceShape
 from brook.core.geometry.plane import PlaneShape
+from brook.core.geometry.shape_cache import SpaceShape
 from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.study import Resolved, Study, Variant

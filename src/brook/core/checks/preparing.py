@@ -13,9 +13,9 @@ from brook.core.checks.scalars import scalar_problems
 from brook.core.checks.set_up import boundary_problems, heat_problems, size_problems, stretch_problems, timing_problems
 from brook.core.checks.space import space_problems
 from brook.core.formulas import FormulaError, Scope, nearest
-from brook.core.geometry import known
-from brook.core.geometry.known import SpaceShape
+from brook.core.geometry import shape_cache
 from brook.core.geometry.plane import PlaneShape, build_plane
+from brook.core.geometry.shape_cache import SpaceShape
 from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.materials.solid import Solid, solid_of
 from brook.core.mesh import lines
@@ -86,7 +86,7 @@ class Prepared:
 
 def check(study: Study) -> list[Problem]:
     """Every problem of a study, without repeats; empty when all of its variants can run."""
-    return list(_checked(_Asked(study.canonical, "", known.count(), study)))
+    return list(_checked(_Asked(study.canonical, "", shape_cache.count(), study)))
 
 
 @lru_cache(maxsize=64)
@@ -123,7 +123,7 @@ def _prepared(asked: _Asked) -> Prepared:
 
 def prepare(study: Study, variant: Variant) -> Prepared:
     """A variant ready to mesh and run, or with its problems."""
-    return _prepared(_Asked(study.canonical, variant.name, known.count(), study))
+    return _prepared(_Asked(study.canonical, variant.name, shape_cache.count(), study))
 
 
 def _prepare(study: Study, variant: Variant) -> Prepared:
@@ -138,7 +138,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     if geometry.kind == "plane":
         shape = build_plane(geometry, f"{path}/geometry", problems)
     elif sound:
-        space = known.space_shape(geometry, variant.geometry.body)
+        space = shape_cache.space_shape(geometry, variant.geometry.body)
     plan = resolve(study.mesh_plan, scope, "/mesh_plan", problems)
     in_time = named_scope(study, variant, start_time(study))
     set_up = resolve(study.set_up, in_time, "/set_up", problems, _start_temperature(study, in_time))

@@ -66,7 +66,7 @@ def push(
 ) -> np.ndarray:
     """∑ p S over the faces of each cell, over its volume (C, 3): the gradient of a pressure that keeps momentum, and that
     feels nothing of one that goes up and down from cell to cell. Arguments are those of `gradient`."""
-    if stencil.is_lumped:
+    if stencil.is_agglomerated:
         return gradient(stencil, fit, pressure, boundary, out)
     slope = leaning(stencil, fit, pressure, boundary)
     found = np.empty_like(slope) if out is None else out

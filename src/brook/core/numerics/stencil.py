@@ -69,7 +69,7 @@ class Stencil:
         return slice(patch.start - self.inner, patch.end - self.inner)
 
     @property
-    def is_lumped(self) -> bool:
+    def is_agglomerated(self) -> bool:
         """Whether cells are lumps of others, whose faces are too rough for sums over them."""
         return False
 
@@ -133,7 +133,7 @@ class Stencil:
     def edge_bend(self) -> np.ndarray:
         """By how much the slope at a boundary face (B,) is drawn out beyond that of the step to it: what a wall feels of a
         parabola is then exact. Nothing where cells are lumps, whose gradients are too rough."""
-        if self.is_lumped:
+        if self.is_agglomerated:
             return np.zeros(self.boundary_count)
         rows, every = self.rows, self.every_boundary
         out = np.empty(self.boundary_count)

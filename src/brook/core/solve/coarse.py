@@ -1,6 +1,6 @@
-"""Flows on lumps of cells.
+"""Flows on agglomerates of cells.
 
-Lumps come from pairing cells across their widest faces, three times. They have volumes, centres and faces but no points,
+Agglomerates come from pairing cells across their widest faces, three times. They have volumes, centres and faces but no points,
 and nothing on them is corrected for bent faces: they only lead the flow of the mesh itself to its answer.
 """
 
@@ -30,8 +30,8 @@ UPRIGHT = 0.3  # least cosine between a face and the line of centres
 
 
 @dataclass(frozen=True, eq=False)
-class LumpedMesh:
-    """What equations need to know of a mesh: the same names as `Mesh`, of lumps of cells."""
+class AgglomeratedMesh:
+    """What equations need to know of a mesh: the same names as `Mesh`, of agglomerates of cells."""
 
     face_vector: np.ndarray
     middle: np.ndarray
@@ -69,7 +69,7 @@ class LumpedMesh:
         return self.middle[faces]
 
 
-class LumpedStencil(Stencil):
+class AgglomeratedStencil(Stencil):
     """All faces take part; lines of centres that lie flat on a face count as steeper, and as meeting it between both."""
 
     @property
@@ -77,7 +77,7 @@ class LumpedStencil(Stencil):
         return self.mesh.face_count
 
     @property
-    def is_lumped(self) -> bool:
+    def is_agglomerated(self) -> bool:
         return True
 
     @cached_property
@@ -109,7 +109,7 @@ class LumpedStencil(Stencil):
 
 
 @dataclass(frozen=True, eq=False)
-class Lumps:
+class Agglomerates:
     """`of` (C,): the lump of each cell; `edge_of` (B,): the boundary face of each boundary face, and the stencil.
 
     Turned round: cells `rows` (C,) of each lump from `start` (n + 1,) on, and the faces that make each inner face, from
@@ -125,7 +125,7 @@ class Lumps:
     face_codes: np.ndarray
 
     @classmethod
-    def made(cls, fine: Stencil) -> Lumps:
+    def made(cls, fine: Stencil) -> Agglomerates:
         of = _paired(fine)
         count, inner = int(of.max()) + 1, fine.inner
         volume = np.bincount(of, fine.mesh.volume, count)
@@ -143,7 +143,7 @@ class Lumps:
         ends = len(keys) + np.concatenate(
             [[0], np.cumsum(np.bincount(edge_keys // (WAYS * count), minlength=len(fine.patches)))]
         )
-        mesh = LumpedMesh(
+        mesh = AgglomeratedMesh(
             np.concatenate([vector, outer]), np.concatenate([middle, rim]),
             np.concatenate([keys // count, edge_keys % count]), keys % count, centre / volume[:, None], volume,
             _first(fine.mesh.body, of, count), fine.mesh.bodies,
@@ -154,15 +154,15 @@ class Lumps:
         codes = (2 * cut + (sign < 0))[order].astype(np.uint32)
         face_start = np.concatenate([[0], np.cumsum(np.bincount(face, minlength=len(keys)))]).astype(np.int32)
         start, rows = kernels.members(of, count)
-        return cls(of.astype(np.uint32), edge, LumpedStencil(mesh), start, rows, face_start, codes)  # type: ignore[arg-type]
+        return cls(of.astype(np.uint32), edge, AgglomeratedStencil(mesh), start, rows, face_start, codes)  # type: ignore[arg-type]
 
     def mean(self, values: np.ndarray, fine: Stencil) -> np.ndarray:
-        """Means over lumps of values of cells (C,) or (C, k)."""
+        """Means over agglomerates of values of cells (C,) or (C, k)."""
         weight = fine.mesh.volume
         return _means(values, weight, self.of, self.stencil.cells)
 
     def summed(self, values: np.ndarray) -> np.ndarray:
-        """Sums over lumps of values of cells (C, 3)."""
+        """Sums over agglomerates of values of cells (C, 3)."""
         return np.stack([np.bincount(self.of, x, self.stencil.cells) for x in values.T], axis=1)
 
     def first(self, values: np.ndarray) -> np.ndarray:
@@ -213,33 +213,35 @@ def _first(values: np.ndarray, of: np.ndarray, count: int) -> np.ndarray:
     return found
 
 
-def coarse_flow(fine: FlowSolver) -> tuple[FlowSolver, Lumps]:
-    """The same flow on lumps of its cells."""
+def coarse_flow(fine: FlowSolver) -> tuple[FlowSolver, Agglomerates]:
+    """The same flow on agglomerates of its cells."""
     s, there, medium = fine.stencil, fine.conditions, fine.medium
-    lumps = Lumps.made(s)
-    to = lumps.stencil
-    kind = _first(there.kind, lumps.edge_of, to.boundary_count)
-    conditions = BoundaryConditions(kind, lumps.edge_mean(there.velocity, s), lumps.edge_mean(there.pressure, s))
-    walls = None if medium.at_walls is None else lumps.edge_mean(medium.at_walls, s)
+    agglomerates = Agglomerates.made(s)
+    to = agglomerates.stencil
+    kind = _first(there.kind, agglomerates.edge_of, to.boundary_count)
+    conditions = BoundaryConditions(
+        kind, agglomerates.edge_mean(there.velocity, s), agglomerates.edge_mean(there.pressure, s)
+    )
+    walls = None if medium.at_walls is None else agglomerates.edge_mean(medium.at_walls, s)
     filled = Medium(
         to,
-        lumps.mean(medium.density, s),
-        lumps.mean(medium.viscosity, s),
-        lumps.edge_mean(medium.on_boundary, s),
+        agglomerates.mean(medium.density, s),
+        agglomerates.mean(medium.viscosity, s),
+        agglomerates.edge_mean(medium.on_boundary, s),
         walls,
     )
-    made = type(fine)(to, filled, conditions, fine.model.coarse(lumps), fine.settings, start=False)
+    made = type(fine)(to, filled, conditions, fine.model.coarse(agglomerates), fine.settings, start=False)
     # what the patches give is given to the last kilogram, however bent they are
-    inflow = np.bincount(lumps.edge_of, fine.flux[s.inner :], to.boundary_count)
+    inflow = np.bincount(agglomerates.edge_of, fine.flux[s.inner :], to.boundary_count)
     made.begin(np.where(kind == FIXED, inflow, 0.0))
-    return made, lumps
+    return made, agglomerates
 
 
-def bring(coarse: FlowSolver, lumps: Lumps, fine: FlowSolver) -> None:
-    """Starts a flow from that on lumps of its cells."""
-    s, to = fine.stencil, lumps.stencil
-    away = s.mesh.centre - to.mesh.centre[lumps.of]
+def prolong(coarse: FlowSolver, agglomerates: Agglomerates, fine: FlowSolver) -> None:
+    """Starts a flow from that on agglomerates of its cells."""
+    s, to = fine.stencil, agglomerates.stencil
+    away = s.mesh.centre - to.mesh.centre[agglomerates.of]
     slope = gradient(to, to.every_boundary, coarse.velocity, coarse.boundary_velocity())
-    velocity = coarse.velocity[lumps.of] + np.einsum("cki,ci->ck", slope[lumps.of], away)
-    pressure = coarse.pressure[lumps.of] + np.einsum("ci,ci->c", coarse.pressure_gradient[lumps.of], away)
+    velocity = coarse.velocity[agglomerates.of] + np.einsum("cki,ci->ck", slope[agglomerates.of], away)
+    pressure = coarse.pressure[agglomerates.of] + np.einsum("ci,ci->c", coarse.pressure_gradient[agglomerates.of], away)
     fine.start_from(velocity, pressure)

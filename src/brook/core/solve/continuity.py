@@ -88,9 +88,9 @@ class Continuity:
             over(s.cell_chunks, kernels.dots, s.mesh.volume, correction, correction, self._pair)
             level = float(self._pair[:, 0].sum()) / self._volume
         fit = flow.pressure_fit
-        slope = (gradient if s.is_lumped else leaning)(s, fit, correction, self._edge_none, self._slope)
+        slope = (gradient if s.is_agglomerated else leaning)(s, fit, correction, self._edge_none, self._slope)
         over(
-            s.cell_chunks, passes.corrected, correction, level, momentum.mobility, s.is_lumped,
+            s.cell_chunks, passes.corrected, correction, level, momentum.mobility, s.is_agglomerated,
             flow.velocity, flow.pressure, flow.pressure_gradient, self._sums, self._edge_none, slope,
             *s.push_of(fit),
         )  # fmt: skip

@@ -1,4 +1,4 @@
-"""Fewer iterations on large meshes: between two of them, what is left of the equations is taken down on coarser lumps.
+"""Fewer iterations on large meshes: between two of them, what is left of the equations is taken down on coarser agglomerates.
 
 The full approximation scheme of Brandt (1977), with SIMPLEC as its smoother: a coarse flow gets, besides what it is driven
 by, the force and the fluxes that make it stand where the fine one leaves nothing; what it moves then is taken over.
@@ -14,7 +14,7 @@ import numpy as np
 from brook.core.numerics import Stencil, gradient, lumping
 from brook.core.numerics.chunks import chunks_of, over
 from brook.core.solve.acceleration import Acceleration
-from brook.core.solve.coarse import bring, coarse_flow
+from brook.core.solve.coarse import coarse_flow, prolong
 from brook.core.solve.flow import Diverged, FlowSolver
 from brook.core.solve.model import GivenForce
 from brook.core.solve.residuals import Residuals
@@ -35,26 +35,26 @@ WORSE, STRIKES = 10.0, 3  # times the least residual so far, and how often, unti
 
 
 class Level:
-    """A flow and the same on lumps of its cells."""
+    """A flow and the same on agglomerates of its cells."""
 
     def __init__(self, fine: FlowSolver):
         self.fine = fine
-        self.coarse, self.lumps = coarse_flow(fine)
+        self.coarse, self.agglomerates = coarse_flow(fine)
         self._from_above = GivenForce(None)  # what is left of the fine equations
         self.coarse.model = replace(self.coarse.model, sources=(*self.coarse.model.sources, self._from_above))
-        count = self.lumps.stencil.cells
+        count = self.agglomerates.stencil.cells
         self._velocity, self._pressure = np.zeros((count, 3)), np.zeros(count)
         self._left, self._edge = np.zeros((count, 3)), np.zeros((0, 3))
         self._cells = chunks_of(count, fine.stencil.cells)
-        self._faces = chunks_of(self.lumps.stencil.inner, fine.stencil.cells)
+        self._faces = chunks_of(self.agglomerates.stencil.inner, fine.stencil.cells)
 
     def down(self) -> None:
         """Puts the coarse flow where the fine one is, and what is left there of the equations into it."""
-        fine, coarse, lumps = self.fine, self.coarse, self.lumps
-        s, to, inner = fine.stencil, lumps.stencil, fine.stencil.inner
-        fine.look()
+        fine, coarse, agglomerates = self.fine, self.coarse, self.agglomerates
+        s, to, inner = fine.stencil, agglomerates.stencil, fine.stencil.inner
+        fine.assemble_momentum()
         over(
-            self._cells, lumping.means, lumps.start, lumps.rows, s.mesh.volume, fine.velocity, fine.pressure,
+            self._cells, lumping.means, agglomerates.start, agglomerates.rows, s.mesh.volume, fine.velocity, fine.pressure,
             fine.momentum.rest, self._velocity, self._pressure, self._left,
         )  # fmt: skip
         flux = self._summed_flux()
@@ -65,7 +65,7 @@ class Level:
         fine.flux[:inner], fine.flux[inner:] = kept, edges
         coarse.velocity[:], coarse.flux, self._from_above.value, coarse.shift = self._velocity, flux.copy(), None, None
         coarse.start_pressure(self._pressure)
-        self._edge, _ = coarse.look()
+        self._edge, _ = coarse.assemble_momentum()
         force = self._left - coarse.momentum.rest
         coarse.mass.predict(coarse, coarse.momentum)
         shift = wanted - coarse.flux
@@ -75,13 +75,13 @@ class Level:
 
     def up(self) -> None:
         """Takes over what the coarse flow has moved."""
-        fine, coarse, s, to = self.fine, self.coarse, self.fine.stencil, self.lumps.stencil
+        fine, coarse, s, to = self.fine, self.coarse, self.fine.stencil, self.agglomerates.stencil
         step, push = coarse.velocity - self._velocity, coarse.pressure - self._pressure
         slope = gradient(to, to.every_boundary, step, coarse.boundary_velocity() - self._edge)
         push_slope = gradient(to, coarse.pressure_fit, push, np.zeros(to.boundary_count))
         change = fine.momentum.slope.reshape(-1)[: 3 * s.cells].reshape(-1, 3)  # room that is free here
         over(
-            s.cell_chunks, lumping.led, self.lumps.of, s.centre, to.centre, step, slope, push, push_slope,
+            s.cell_chunks, lumping.led, self.agglomerates.of, s.centre, to.centre, step, slope, push, push_slope,
             fine.velocity, fine.pressure, change,
         )  # fmt: skip
         over(
@@ -91,17 +91,17 @@ class Level:
 
     def _summed_flux(self) -> np.ndarray:
         """The fluxes (F,) of the fine flow through the faces of the coarse one."""
-        lumps, to, flux = self.lumps, self.lumps.stencil, self.fine.flux
+        agglomerates, to, flux = self.agglomerates, self.agglomerates.stencil, self.fine.flux
         total = np.empty(to.active)
-        over(self._faces, lumping.through, lumps.face_start, lumps.face_codes, flux, total)
-        total[to.inner :] = np.bincount(lumps.edge_of, flux[self.fine.stencil.inner :], to.boundary_count)
+        over(self._faces, lumping.through, agglomerates.face_start, agglomerates.face_codes, flux, total)
+        total[to.inner :] = np.bincount(agglomerates.edge_of, flux[self.fine.stencil.inner :], to.boundary_count)
         return total
 
 
 class Cycles:
     """A flow with coarser ones below it; none where it is small, or moved by heat.
 
-    They lead to its start. Between iterations they are asked on large and even meshes only: in wall layers lumps are as
+    They lead to its start. Between iterations they are asked on large and even meshes only: in wall layers agglomerates are as
     thick as a layer, and what they know of the way is too rough (docs/decisions/0023).
     """
 
@@ -124,7 +124,7 @@ class Cycles:
             if not _solved(level.coarse, wanted):
                 count = 0
                 break
-            bring(level.coarse, level.lumps, level.fine)
+            prolong(level.coarse, level.agglomerates, level.fine)
             count += 1
         if not self._corrects:
             self.levels = []

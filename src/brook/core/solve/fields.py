@@ -54,7 +54,7 @@ class Fields:
         return self.viscosity[self.stencil.face_cell] if found is None else found[1]
 
     @property
-    def carried(self) -> np.ndarray:
+    def flowing_capacity(self) -> np.ndarray:
         """Heat capacity (C,) in J/(kg K) of what flows, nothing in a run without heat."""
         return self.more["capacity"][0] if "capacity" in self.more else np.zeros(self.mesh.cell_count)
 

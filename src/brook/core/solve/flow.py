@@ -110,7 +110,7 @@ class FlowSolver:
     def time_level(self) -> TimeLevel:
         """What later steps in time need of now."""
         scalars = {equation.name: equation.time_level(self) for equation in self.model.equations}
-        self.momentum.look(self, self.boundary_velocity())
+        self.momentum.renew_gradient(self, self.boundary_velocity())
         self.momentum.transfer(self)
         return TimeLevel(
             self.stencil.mesh.volume,
@@ -278,18 +278,18 @@ class FlowSolver:
 
     # -- one iteration ------------------------------------------------------------------------
 
-    def look(self) -> tuple[np.ndarray, float]:
+    def assemble_momentum(self) -> tuple[np.ndarray, float]:
         """The momentum equations as they stand; gives the velocity on boundaries (B, 3) and what is left of them over their
         terms."""
         on_boundary = self.boundary_velocity()
-        self.momentum.look(self, on_boundary)
+        self.momentum.renew_gradient(self, on_boundary)
         self.compose(on_boundary)
         return on_boundary, self.momentum.assemble(self, on_boundary)
 
     def iterate(self) -> Residuals:
         """One SIMPLEC step. Raises `Diverged`."""
         s, momentum, mass = self.stencil, self.momentum, self.mass
-        on_boundary, moving = self.look()
+        on_boundary, moving = self.assemble_momentum()
         momentum.move(self)
         mass.predict(self, momentum)
         left = mass.balance(self)
@@ -304,7 +304,7 @@ class FlowSolver:
             assert solved is not None
             assert pushed is not None
             momentum.follow_pressure(self, solved, pushed)
-            momentum.look(self, on_boundary)
+            momentum.renew_gradient(self, on_boundary)
             mass.predict(self, momentum)
             mass.balance(self)
             fastest = mass.correct(self, momentum)

@@ -13,7 +13,7 @@ from brook.core.materials.rheology import shear_rate
 from brook.core.numerics import Stencil, face_mean
 
 if TYPE_CHECKING:
-    from brook.core.solve.coarse import Lumps
+    from brook.core.solve.coarse import Agglomerates
     from brook.core.solve.flow import FlowSolver
 
 
@@ -79,7 +79,7 @@ class HeldMedium:
                 at_walls = np.where(there, self.at_walls, medium.viscosity_on_boundary)
         return Medium(medium.stencil, density, viscosity, edges, at_walls)
 
-    def coarse(self, lumps: Lumps) -> None:
+    def coarse(self, agglomerates: Agglomerates) -> None:
         """The medium of the moment will do."""
 
 
@@ -90,8 +90,8 @@ class ShearLaws:
     fluids: tuple[ConstantFluid, ...]
     of: np.ndarray
 
-    def coarse(self, lumps: Lumps) -> ShearLaws:
-        return ShearLaws(self.fluids, lumps.first(self.of))
+    def coarse(self, agglomerates: Agglomerates) -> ShearLaws:
+        return ShearLaws(self.fluids, agglomerates.first(self.of))
 
     def contribute(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray | None) -> Medium:
         """The medium with the viscosity at the velocity gradient of the flow. At boundaries, of velocities (B, 3), the rate is

@@ -18,7 +18,7 @@ from brook.core.solve.time_levels import TimeLevel
 
 if TYPE_CHECKING:
     from brook.core.numerics.multigrid import Levels
-    from brook.core.solve.coarse import Lumps
+    from brook.core.solve.coarse import Agglomerates
     from brook.core.solve.flow import FlowSolver
     from brook.core.solve.medium import Medium
 
@@ -31,8 +31,8 @@ class Contribution(Protocol):
         """The medium with this in it, for a flow with velocities (B, 3) on boundaries; its gradient is `momentum.slope`. Without
         them, as it was before."""
 
-    def coarse(self, lumps: Lumps) -> Contribution | None:
-        """The same on lumps of cells, None where the medium of the moment will do."""
+    def coarse(self, agglomerates: Agglomerates) -> Contribution | None:
+        """The same on agglomerates of cells, None where the medium of the moment will do."""
 
 
 @runtime_checkable
@@ -42,8 +42,8 @@ class MomentumSource(Protocol):
     def force(self, flow: FlowSolver) -> tuple[np.ndarray | None, np.ndarray | None]:
         """On each cell (C, 3): a force in N, and one in N s/m for each m/s against the velocity, at least 0. None is nothing."""
 
-    def coarse(self, lumps: Lumps) -> MomentumSource | None:
-        """The same on lumps of cells; None where it has no place there."""
+    def coarse(self, agglomerates: Agglomerates) -> MomentumSource | None:
+        """The same on agglomerates of cells; None where it has no place there."""
 
 
 class CoupledEquation(Protocol):
@@ -108,8 +108,8 @@ class GivenForce:
     def force(self, flow: Any) -> tuple[np.ndarray | None, None]:
         return self.value, None
 
-    def coarse(self, lumps: Lumps) -> GivenForce | None:
-        return None if self.value is None else GivenForce(lumps.summed(self.value))
+    def coarse(self, agglomerates: Agglomerates) -> GivenForce | None:
+        return None if self.value is None else GivenForce(agglomerates.summed(self.value))
 
 
 @dataclass(frozen=True, eq=False)
@@ -129,10 +129,10 @@ class FlowModel:
             tuple(p for p in parts if hasattr(p, "follow")),
         )  # fmt: skip
 
-    def coarse(self, lumps: Lumps) -> FlowModel:
-        """What of it holds on lumps of cells: equations stand still there, and so does what they do to the medium."""
-        contributions = (c.coarse(lumps) for c in self.contributions)
-        sources = (s.coarse(lumps) for s in self.sources)
+    def coarse(self, agglomerates: Agglomerates) -> FlowModel:
+        """What of it holds on agglomerates of cells: equations stand still there, and so does what they do to the medium."""
+        contributions = (c.coarse(agglomerates) for c in self.contributions)
+        sources = (s.coarse(agglomerates) for s in self.sources)
         return FlowModel(tuple(c for c in contributions if c is not None), tuple(s for s in sources if s is not None))
 
     def forces(self, flow: FlowSolver) -> Iterator[tuple[np.ndarray | None, np.ndarray | None]]:

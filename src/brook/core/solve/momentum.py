@@ -51,7 +51,7 @@ class Momentum:
         """Room (3 * inner,) that is free between `assemble` and the next `transfer`."""
         return self._transfer.reshape(-1)
 
-    def look(self, flow: FlowSolver, on_boundary: np.ndarray) -> None:
+    def renew_gradient(self, flow: FlowSolver, on_boundary: np.ndarray) -> None:
         """The velocity gradient with values (B, 3) on the boundary."""
         gradient(self.stencil, self.stencil.every_boundary, flow.velocity, on_boundary, self.slope)
 

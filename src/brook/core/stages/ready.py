@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brook.core import memory
 from brook.core.checks import Prepared, prepare
-from brook.core.geometry import known, survey
+from brook.core.geometry import shape_cache, survey
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.files import FileError, read_file
 from brook.core.geometry.shaping import NOTHING, stages
@@ -45,7 +45,7 @@ def ready(
     if has_own_mesh(prepared.geometry) and not problems:
         body = study.variant(name).geometry.body
         brought = tuple(n for n, _ in bodies_of_part(prepared.geometry, body, partial(_bytes, beside)))
-    known.note(prepared.space.bodies_key, used, tuple(problems), brought)
+    shape_cache.note(prepared.space.bodies_key, used, tuple(problems), brought)
     return prepare(study, study.variant(name)), state.surface
 
 

@@ -34,16 +34,16 @@ class View:
     fields: Fields
     references: References = field(default_factory=References)
     own: dict[str, OwnQuantity] = field(default_factory=dict)
-    known: dict[str, Values] = field(default_factory=dict)
+    computed: dict[str, Values] = field(default_factory=dict)
 
     def values(self, quantity: str) -> Values:
         """Values of a quantity. Raises `KeyError` for an unknown one."""
-        if quantity not in self.known:
+        if quantity not in self.computed:
             from brook.core.results.quantities import QUANTITIES
 
             kind = QUANTITIES[quantity] if quantity in QUANTITIES else self.own[quantity].kind
-            self.known[quantity] = kind.values(self)
-        return self.known[quantity]
+            self.computed[quantity] = kind.values(self)
+        return self.computed[quantity]
 
     def slope(self, quantity: str) -> np.ndarray:
         """Gradient (C, 3) of a quantity."""

@@ -18,8 +18,8 @@ def along(name: str) -> QuantityKind:
         found = np.zeros((stencil.boundary_count, 3))
         for patch in stencil.patches:
             found[stencil.boundary_faces(patch)] = sum(face_forces(fields, patch, slope))
-        view.known.update({n: (np.zeros(stencil.cells), found[:, k]) for k, n in enumerate(NAMES)})
-        return view.known[name]
+        view.computed.update({n: (np.zeros(stencil.cells), found[:, k]) for k, n in enumerate(NAMES)})
+        return view.computed[name]
 
     words = f"force along {name[-1]}"
     return QuantityKind(name, DIMENSIONS["force"], words, values, signed=True, drawn=False, on=("patch",), summed="on")
