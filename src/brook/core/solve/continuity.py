@@ -21,17 +21,17 @@ class Continuity:
     def __init__(self, stencil: Stencil, momentum: Momentum):
         cells, inner = stencil.cells, stencil.inner
         self.stencil = stencil
-        self._link, self._entries = momentum.spare[:inner], momentum.entries
-        self._diagonal, self._rest = momentum.rest.reshape(-1)[: 2 * cells].reshape(2, cells)
+        self._link, self._entries = momentum.workspace[:inner], momentum.entries
+        self._diagonal, self._residual = momentum.residual.reshape(-1)[: 2 * cells].reshape(2, cells)
         count = len(stencil.cell_chunks) - 1
         self._sums, self._pair = np.zeros((count, 1)), np.zeros((count, 2))
         self._volume = float(stencil.mesh.volume.sum())
         self._edge_link, self._edge_none = np.zeros((2, stencil.boundary_count))
-        spare = momentum.spare[inner:]
+        spare = momentum.workspace[inner:]
         room = spare[: 3 * cells] if len(spare) >= 3 * cells else np.zeros(3 * cells)
         self._slope = room.reshape(cells, 3)
         # room that nothing has between `balance` and the end of `correct`
-        self.spare = spare[3 * cells :].view(np.float32)
+        self.workspace = spare[3 * cells :].view(np.float32)
 
     def predict(self, flow: FlowSolver, momentum: Momentum) -> None:
         """Rhie-Chow fluxes from the new velocity and the old pressure. Relaxation and inertia are brought in on the face
@@ -43,14 +43,14 @@ class Continuity:
             (0.0, NOTHING) if flow.time_scheme is None else (flow.time_scheme.now, flow.time_scheme.old_flux)
         )
         over(
-            s.face_chunks, passes.fluxes, flow.velocity, momentum.slope, flow.pressure,
-            flow.pressure_gradient, momentum.ease, momentum.mobility, medium.density, momentum.off, late, s.centre,
+            s.face_chunks, passes.fluxes, flow.velocity, momentum.gradient, flow.pressure,
+            flow.pressure_gradient, momentum.pressure_coefficient, momentum.simplec_coefficient, medium.density, momentum.off, late, s.centre,
             *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, flow.settings.relaxation, per_time,
             flow.flux, self._link, self._entries,
         )  # fmt: skip
         face, cell, rho = inner + flow.open, s.face_cell[flow.open], medium.on_boundary[flow.open]
         dense = medium.density[cell]
-        gives = momentum.ease[cell]
+        gives = momentum.pressure_coefficient[cell]
         gives = gives * flow.settings.relaxation / (1 + gives * dense * per_time)
         through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
         along = np.einsum("ij,ij->i", flow.pressure_gradient[cell], s.edge_line[flow.open])
@@ -60,7 +60,7 @@ class Continuity:
         if flow.shift is not None:
             flow.flux += flow.shift
         self._edge_link[:] = 0.0
-        self._edge_link[flow.open] = rho * momentum.mobility[cell] * s.stiffness[face]
+        self._edge_link[flow.open] = rho * momentum.simplec_coefficient[cell] * s.stiffness[face]
 
     def balance(self, flow: FlowSolver) -> float:
         """The system of the pressure correction; gives the mass in kg/s that is not kept."""
@@ -68,7 +68,7 @@ class Continuity:
         storage = NOTHING if flow.mass_storage is None else flow.mass_storage
         over(
             s.cell_chunks, passes.continuity, flow.flux, self._entries, storage, rows.offsets,
-            rows.faces, rows.edge_offsets, rows.edges, self._edge_link, self._rest, self._diagonal, self._sums,
+            rows.faces, rows.edge_offsets, rows.edges, self._edge_link, self._residual, self._diagonal, self._sums,
         )  # fmt: skip
         return float(self._sums.sum())
 
@@ -77,9 +77,9 @@ class Continuity:
         s, inner = self.stencil, self.stencil.inner
         if flow.conditions.is_closed:
             self._diagonal[0] *= 2  # fixes the level
-            self._rest -= self._rest.mean()
+            self._residual -= self._residual.mean()
         matrix = Matrix(s, self._diagonal, self._entries)
-        correction, count = flow.pressure_solver.solve(matrix, self._rest, flow.settings.pressure_tolerance)
+        correction, count = flow.pressure_solver.solve(matrix, self._residual, flow.settings.pressure_tolerance)
         flow.unsolved += count >= flow.pressure_solver.max_iterations
         over(s.face_chunks, passes.answer, correction, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
@@ -90,7 +90,7 @@ class Continuity:
         fit = flow.pressure_fit
         slope = (gradient if s.is_agglomerated else leaning)(s, fit, correction, self._edge_none, self._slope)
         over(
-            s.cell_chunks, passes.corrected, correction, level, momentum.mobility, s.is_agglomerated,
+            s.cell_chunks, passes.corrected, correction, level, momentum.simplec_coefficient, s.is_agglomerated,
             flow.velocity, flow.pressure, flow.pressure_gradient, self._sums, self._edge_none, slope,
             *s.push_of(fit),
         )  # fmt: skip

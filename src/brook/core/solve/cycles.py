@@ -55,10 +55,10 @@ class Level:
         fine.assemble_momentum()
         over(
             self._cells, lumping.means, agglomerates.start, agglomerates.rows, s.mesh.volume, fine.velocity, fine.pressure,
-            fine.momentum.rest, self._velocity, self._pressure, self._left,
+            fine.momentum.residual, self._velocity, self._pressure, self._left,
         )  # fmt: skip
         flux = self._summed_flux()
-        kept, edges = fine.momentum.spare[inner : 2 * inner], fine.flux[inner:].copy()
+        kept, edges = fine.momentum.workspace[inner : 2 * inner], fine.flux[inner:].copy()
         kept[:] = fine.flux[:inner]
         fine.mass.predict(fine, fine.momentum)
         wanted = self._summed_flux()
@@ -66,7 +66,7 @@ class Level:
         coarse.velocity[:], coarse.flux, self._from_above.value, coarse.shift = self._velocity, flux.copy(), None, None
         coarse.start_pressure(self._pressure)
         self._edge, _ = coarse.assemble_momentum()
-        force = self._left - coarse.momentum.rest
+        force = self._left - coarse.momentum.residual
         coarse.mass.predict(coarse, coarse.momentum)
         shift = wanted - coarse.flux
         shift[to.inner :][coarse.conditions.kind == FIXED] = 0.0
@@ -79,7 +79,7 @@ class Level:
         step, push = coarse.velocity - self._velocity, coarse.pressure - self._pressure
         slope = gradient(to, to.every_boundary, step, coarse.boundary_velocity() - self._edge)
         push_slope = gradient(to, coarse.pressure_fit, push, np.zeros(to.boundary_count))
-        change = fine.momentum.slope.reshape(-1)[: 3 * s.cells].reshape(-1, 3)  # room that is free here
+        change = fine.momentum.gradient.reshape(-1)[: 3 * s.cells].reshape(-1, 3)  # room that is free here
         over(
             s.cell_chunks, lumping.led, self.agglomerates.of, s.centre, to.centre, step, slope, push, push_slope,
             fine.velocity, fine.pressure, change,

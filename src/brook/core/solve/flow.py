@@ -68,14 +68,14 @@ class FlowSolver:
         self.momentum = Momentum(stencil)
         self.mass = Continuity(stencil, self.momentum)
         if isinstance(self.pressure_solver, OwnMultigrid):
-            self.pressure_solver.work_in(self.mass.spare)
+            self.pressure_solver.work_in(self.mass.workspace)
         if start:
             given = self._given_flux()
             self._refuse_unbalanced(given)
             self.begin(given)
         levels = self.pressure_solver.levels if isinstance(self.pressure_solver, OwnMultigrid) else None
         for equation in model.equations:
-            equation.share(self.momentum.spare, levels, self)
+            equation.share(self.momentum.workspace, levels, self)
             equation.act(self)
 
     def gentler(self) -> FlowSolver:

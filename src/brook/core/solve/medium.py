@@ -98,7 +98,7 @@ class ShearLaws:
         that between a cell and its boundary where this is the larger: at walls a cell's own falls short."""
         if on_boundary is None:
             return self._as_it_was(medium, flow.medium)
-        return self.on(medium, flow.momentum.slope, on_boundary - flow.velocity[flow.stencil.face_cell])
+        return self.on(medium, flow.momentum.gradient, on_boundary - flow.velocity[flow.stencil.face_cell])
 
     def _as_it_was(self, medium: Medium, before: Medium) -> Medium:
         bound = np.array([fluid.law is not None for fluid in self.fluids])[self.of]

@@ -28,7 +28,7 @@ class Contribution(Protocol):
     """What changes the medium of some cells and leaves the others as they come."""
 
     def contribute(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray | None) -> Medium:
-        """The medium with this in it, for a flow with velocities (B, 3) on boundaries; its gradient is `momentum.slope`. Without
+        """The medium with this in it, for a flow with velocities (B, 3) on boundaries; its gradient is `momentum.gradient`. Without
         them, as it was before."""
 
     def coarse(self, agglomerates: Agglomerates) -> Contribution | None:

@@ -28,38 +28,39 @@ def _added(sum_so_far: np.ndarray, part: np.ndarray | None) -> np.ndarray:
 class Momentum:
     """Room for the momentum equations of a flow, and what they come to: nothing here outlives an iteration.
 
-    After `assemble`: what is left of each equation, `rest` (C, 3) in N; the velocity gradient `slope` (C, 3, 3); `off` (F,), the flux less that of the mean velocity; how
-    far cells give way to pressure, `ease` (C,) for face fluxes and `mobility` (C,) for the correction; `stretched`, the
-    mass in kg/s that the flow stretches. The matrix and the step are float32: they only lead to the answer.
+    After `assemble`: the `residual` (C, 3) of each equation in N; the velocity `gradient` (C, 3, 3); `off` (F,), the flux less
+    that of the mean velocity; `pressure_coefficient` (C,), a volume over the diagonal, for face fluxes, and
+    `simplec_coefficient` (C,), the same without what neighbours give, for the pressure correction; `stretched`, the mass in
+    kg/s that the flow stretches. The matrix and the step are float32: they only lead to the answer.
     """
 
     def __init__(self, stencil: Stencil):
         cells, inner = stencil.cells, stencil.inner
         self.stencil = stencil
-        self.slope = np.zeros((cells, 3, 3))
+        self.gradient = np.zeros((cells, 3, 3))
         self.off = np.zeros(stencil.active, np.float32)
-        self.ease, self.mobility = np.zeros(cells), np.ones(cells)
+        self.pressure_coefficient, self.simplec_coefficient = np.zeros(cells), np.ones(cells)
         self.stretched = 0.0
         self.step = np.zeros((stencil.rows.order.length, 3), np.float32)
         self._transfer = np.zeros((inner, 3))
         self.entries = np.zeros(2 * inner, np.float32)
-        self.rest, self._inverse = np.zeros((cells, 3), np.float32), np.zeros((cells, 3), np.float32)
+        self.residual, self._inverse_diagonal = np.zeros((cells, 3), np.float32), np.zeros((cells, 3), np.float32)
         self._sums = np.zeros((len(stencil.cell_chunks) - 1, 3))
 
     @property
-    def spare(self) -> np.ndarray:
+    def workspace(self) -> np.ndarray:
         """Room (3 * inner,) that is free between `assemble` and the next `transfer`."""
         return self._transfer.reshape(-1)
 
     def renew_gradient(self, flow: FlowSolver, on_boundary: np.ndarray) -> None:
         """The velocity gradient with values (B, 3) on the boundary."""
-        gradient(self.stencil, self.stencil.every_boundary, flow.velocity, on_boundary, self.slope)
+        gradient(self.stencil, self.stencil.every_boundary, flow.velocity, on_boundary, self.gradient)
 
     def transfer(self, flow: FlowSolver) -> None:
         """Momentum over faces, the matrix, and `off`."""
         s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
         over(
-            s.face_chunks, passes.transfers, flow.velocity, self.slope, flow.flux,
+            s.face_chunks, passes.transfers, flow.velocity, self.gradient, flow.flux,
             medium.viscosity, medium.density, s.centre, *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper,
             rows.lower, SCHEME_NUMBER[flow.settings.scheme], softness_of(flow.velocity), self._transfer,
             self.off, self.entries,
@@ -78,7 +79,7 @@ class Momentum:
             source, sink = _added(source, explicit), _added(sink, implicit)
         if medium.varies:
             turned = turned_diffusion(
-                s, medium.viscosity_of_faces(), medium.viscosity_on_boundary, self.slope, flow.open
+                s, medium.viscosity_of_faces(), medium.viscosity_on_boundary, self.gradient, flow.open
             )
             source = _added(source, turned)
         if flow.time_scheme is not None:
@@ -86,12 +87,12 @@ class Momentum:
             inert = flow.time_scheme.now * mass
             source = _added(source, mass[:, None] * flow.time_scheme.old_velocity)
         over(
-            s.cell_chunks, passes.momentum, flow.velocity, self.slope, flow.pressure_gradient,
+            s.cell_chunks, passes.momentum, flow.velocity, self.gradient, flow.pressure_gradient,
             s.mesh.volume, medium.density, self._transfer, flow.flux, self.entries, rows.offsets, rows.faces,
             rows.edge_offsets, rows.edges, held, given, inert, source, sink, flow.settings.relaxation, flow.settings.simplec,
             # slipping walls hold one component only: what counts is the one that moves most easily
             2 if s.mesh.is_plane or s.mesh.is_wedge else 3,
-            self.rest, self._inverse, self.ease, self.mobility, self._sums,
+            self.residual, self._inverse_diagonal, self.pressure_coefficient, self.simplec_coefficient, self._sums,
         )  # fmt: skip
         left, terms, self.stretched = self._sums.sum(axis=0).tolist()
         terms += edge_terms + flow.hardly_moved()
@@ -100,7 +101,7 @@ class Momentum:
     def move(self, flow: FlowSolver) -> None:
         """The velocity nearer to the answer."""
         s = self.stencil
-        swept(s.rows.order, self.entries, self._inverse, self.rest, flow.settings.sweeps, self.step)
+        swept(s.rows.order, self.entries, self._inverse_diagonal, self.residual, flow.settings.sweeps, self.step)
         over(s.cell_chunks, passes.moved, self.step, flow.velocity)
 
     def follow_pressure(self, flow: FlowSolver, velocity: np.ndarray, pressure_gradient: np.ndarray) -> None:
@@ -118,14 +119,14 @@ class Momentum:
             others,
         )
         push = s.mesh.volume[:, None] * (flow.pressure_gradient - pressure_gradient)
-        flow.velocity[:] = velocity - self._inverse * (others + push)
+        flow.velocity[:] = velocity - self._inverse_diagonal * (others + push)
 
     def _at_edges(self, flow: FlowSolver, on_boundary: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
         """What boundary faces (B, 3) add to the diagonal and to the source of the cells behind them, and their terms."""
         s, inner = self.stencil, self.stencil.inner
         held, given = np.empty_like(on_boundary), np.empty_like(on_boundary)
         terms = edges.holds(
-            flow.conditions.kind, on_boundary, flow.velocity, self.slope, s.face_cell, s.area[inner:], s.edge_line,
+            flow.conditions.kind, on_boundary, flow.velocity, self.gradient, s.face_cell, s.area[inner:], s.edge_line,
             s.edge_cross, s.stiffness[inner:], flow.medium.viscosity_on_boundary, flow.flux[inner:], s.edge_bend, held, given,
         )  # fmt: skip
         return held, given, terms

@@ -77,7 +77,7 @@ class ScalarEquation:
         self._solver = GeneralSolver()
         self._slope = np.zeros((cells, 3))
         self._more, self._entries = np.zeros(inner), np.zeros(2 * inner)
-        self._diagonal, self._rest = np.zeros(cells), np.zeros(cells)
+        self._diagonal, self._residual = np.zeros(cells), np.zeros(cells)
         self._sums = np.zeros(len(stencil.cell_chunks) - 1)
         self._leaving = np.zeros(stencil.boundary_count)  # out of the bodies through each boundary face
 
@@ -149,23 +149,23 @@ class ScalarEquation:
         over(
             s.cell_chunks, passes.scalar_cells, t, self._more, self._entries, source, sink, rows.offsets,
             rows.columns, rows.faces, rows.edge_offsets, rows.edges, film + entering,
-            into + entering * self.conditions.entering, self._diagonal, self._rest, self._sums,
+            into + entering * self.conditions.entering, self._diagonal, self._residual, self._sums,
         )  # fmt: skip
-        coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._rest)
+        coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._residual)
         terms = float(self._sums.sum() + np.abs(exchanged).sum() + np.abs(into - film * t[cell]).sum())
         terms += float(np.abs(self.source).sum()) + (float(self.sink @ np.abs(t)) if len(self.sink) else 0.0)
         # where nothing changes any more, or all is alike, what is left is rounding
         held = ALIKE * self._diagonal if time is None else ROUNDED * sink
         terms += float(held @ np.abs(t))
-        residual = float(np.abs(self._rest).sum()) / terms if terms != 0 else 0.0
+        residual = float(np.abs(self._residual).sum()) / terms if terms != 0 else 0.0
         if len(self.held):
-            self._rest[self.held] = 0.0
+            self._residual[self.held] = 0.0
             self._diagonal[self.held] *= HELD
         diagonal = self._diagonal if self.relaxation == 1 else self._diagonal / self.relaxation
         if self.flow_inertia:
             diagonal = self._steadied(diagonal, flux)
         matrix = Matrix(s, diagonal, self._entries)
-        self.value = t + self._solver.solve(matrix, coupling, self._rest, tolerance, symmetric=not flux.any())
+        self.value = t + self._solver.solve(matrix, coupling, self._residual, tolerance, symmetric=not flux.any())
         self._close(flux, conductance, skewed)
         return residual
 
@@ -179,7 +179,7 @@ class ScalarEquation:
         self.stagnant = int(np.count_nonzero(still))
         if self.stagnant:
             diagonal[still] = max(float(diagonal.max()), 1e-300)
-            self._rest[still] = 0.0
+            self._residual[still] = 0.0
         return diagonal
 
     def renew(self) -> None:
