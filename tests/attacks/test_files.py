@@ -249,10 +249,10 @@ def test_uploads_at_once_block_no_page(brook_server, brook_app, monkeypatch):
     """45 files that each take long to read; a page comes at once, and whoever is too many is told."""
     from brook.web.routes import shapes
 
-    slug = httpx.post(f"{brook_server}/api/studies", content=study_text(tray())).json()["slug"]
-    document = httpx.get(f"{brook_server}/api/studies/{slug}/document").json()
+    slug = httpx.post(f"{brook_server}/api/studies", content=study_text(tray()), timeout=120).json()["slug"]
+    document = httpx.get(f"{brook_server}/api/studies/{slug}/document", timeout=120).json()
     document["variants"][0]["geometry"] = {"kind": "space"}
-    answer = httpx.put(f"{brook_server}/api/studies/{slug}/document", json=document)
+    answer = httpx.put(f"{brook_server}/api/studies/{slug}/document", json=document, timeout=120)
     assert answer.status_code == 200, answer.text
     name = document["variants"][0]["name"]
     monkeypatch.setattr(shapes.shaping, "looked_at", slow_look)

@@ -40,4 +40,4 @@ def plain(html: str) -> str:
 
 def document(brook_server: str, slug: str) -> Study:
     """The study as it stands on the server now."""
-    return read_study(httpx.get(f"{brook_server}/studies/{slug}/document.json").text)
+    return read_study(httpx.get(f"{brook_server}/studies/{slug}/document.json", timeout=120).text)

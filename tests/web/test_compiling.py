@@ -31,10 +31,10 @@ def test_progress_stands_in_the_top_bar_of_every_page_until_all_is_there(brook_s
         wait(browser, lambda: "compiling 12 of 174" in text_of(browser, ".top"))
     kernels.progress.there = 100
     wait(browser, lambda: "compiling 100 of 174" in text_of(browser, ".top"))
-    assert httpx.get(f"{brook_server}/api/compiling").json()["there"] == 100
+    assert httpx.get(f"{brook_server}/api/compiling", timeout=120).json()["there"] == 100
     kernels.progress.busy = False
     wait(browser, lambda: "compiling" not in text_of(browser, ".top"))
-    assert httpx.get(f"{brook_server}/api/compiling").json()["busy"] is False
+    assert httpx.get(f"{brook_server}/api/compiling", timeout=120).json()["busy"] is False
 
 
 def test_a_failure_to_compile_ahead_is_told(brook_server, browser, kernels):
