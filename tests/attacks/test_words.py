@@ -178,7 +178,7 @@ def test_a_value_made_from_itself_anywhere_stops_no_page():
 def test_the_named_value_is_told_once():
     study = study_from(raw_tray(named_values={"length": "length", "depth": "60 mm", "supply": "4 mm/s"}))
     assert len([p for p in check(study) if p.path == "/named_values/length"]) == 1
-    with pytest.raises(ValueError, match=r".+"):
+    with pytest.raises(ValueError, match="made from itself"):
         act(tray(), "add_named_value", name="loop", value="loop")
 
 
