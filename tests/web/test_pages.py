@@ -250,7 +250,7 @@ def test_what_the_flow_carries_is_said_run_read_and_exported(http):
     text = plain(http.get(f"/studies/{slug}/set-up").text)
     assert "What enters through inlet holds" in text
     assert "is how long ago the fluid came in" in text
-    http.post(f"/studies/{slug}/act/add_requirement", data={"title": "Dye that leaves", "reading": "weir.tracer.mixed", "kind": "smallest",
+    http.post(f"/studies/{slug}/act/add_requirement", data={"title": "Dye that leaves", "reading": "weir.tracer.mixed", "limit": "smallest",
                                                            "page": "board"})  # fmt: skip
     up_to_date(http, slug)
     assert "Dye that leaves" in http.get(f"/studies/{slug}").text
@@ -259,7 +259,7 @@ def test_what_the_flow_carries_is_said_run_read_and_exported(http):
     table = list(csv.DictReader(io.StringIO(http.get(f"/studies/{slug}/variants/hanging/histories.csv").text)))
     assert float(table[-1]["tracer_residual"]) < 1e-3
     (dye,) = [r for v in http.get(f"/api/studies/{slug}/variants").json() if v["name"] == "hanging" for r in v["readings"]
-              if r["title"] == "Dye that leaves"]  # fmt: skip
+              if r["requirement"] == "dye_that_leaves"]  # fmt: skip
     assert "g/m" in dye["shown"]
     assert (
         "Mean age" in http.get(f"/studies/{slug}/results/hanging").text

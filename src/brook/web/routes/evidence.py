@@ -21,7 +21,9 @@ GROUPS = (
     ("Closed and open flows", ("cavity", "cylinder", "flat-plate")),
     ("Orders of accuracy", ("manufactured", "taylor-green")),
     ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow")),
+    ("What a flow carries", ("tracer",)),
 )
+FURTHER = "Further cases"  # what no group names is shown all the same
 
 
 @cache
@@ -54,7 +56,11 @@ def shown(case: dict[str, Any]) -> list[dict[str, Any]]:
 def evidence() -> HTMLResponse:
     known = _known()["cases"]
     groups: list[dict[str, Any]] = []
-    for title, begins in GROUPS:
+    every = tuple(begin for _, begins in GROUPS for begin in begins)
+    rest = tuple(name for name in known if not name.startswith(every))
+    for title, begins in (*GROUPS, (FURTHER, rest)):
+        if not begins:
+            continue
         cases = [
             {"name": name, "rows": shown(case), "curves": [graph(c) for c in case["curves"]], "seconds": case["seconds"],
              "passed": all(c["passed"] for c in case["comparisons"])}
