@@ -8,6 +8,7 @@ import pytest
 from brook.core.checks import check, prepare
 from brook.core.editing import EditRefused, act
 from brook.core.solve import Checkpoint, run_in_time
+from brook.core.solve.time_levels import TimeScheme
 from brook.core.stages.assembly import flow_of
 from brook.core.stages.in_time import timing_of
 from brook.core.stages.keys import stage_keys
@@ -165,3 +166,32 @@ def test_water_that_circles_without_loss_has_an_answer():
     dye = outcome.fields.more["dye"][0]
     assert dye.min() >= -1e-9
     assert dye.max() <= 2e-3 * (1 + 1e-6)
+
+
+def test_a_name_of_a_variant_is_no_name_of_a_scalar():
+    raw = carrying(DYE)
+    raw["variants"][0]["named_values"] = {"dye": "3 mm"}
+    assert ("/set_up/scalars/0/name", "'dye' already has a meaning; choose another name") in {
+        (p.path, p.message) for p in check(study_from(raw))
+    }
+
+
+def test_a_step_that_is_halved_is_halved_for_scalars_too():
+    """Its time levels are those of the step that ran away; what was kept of that was its length."""
+    raw = channel().model_dump(mode="json")
+    raw["set_up"]["scalars"] = [DYE]
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    found = []
+    for lengths in ((0.1, 0.05), (0.05,)):
+        flow, _ = flow_of(study, prepared, make_mesh(prepared))
+        (dye,) = flow.model.equations
+        levels, start = (flow.time_level(),), flow.state()
+        for length in lengths:
+            flow.restore(start)
+            flow.time_scheme = TimeScheme.of(levels, length, None)
+            for _ in range(20):
+                dye.follow(flow, 0.0)
+        found.append(dye.equation.value)
+    assert found[0] == pytest.approx(found[1], abs=1e-9)
+    assert found[0].max() > 1e-7

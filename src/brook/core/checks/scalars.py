@@ -9,7 +9,7 @@ from brook.core.study.resolve import RESERVED
 from brook.core.study.scalars import Age, Tracer
 from brook.core.units import SYMBOLS
 
-EQUATIONS = ("momentum", "mass", "heat", "flow", "capacity", "viscosity")
+EQUATIONS = ("momentum", "mass", "heat", "flow", "capacity", "viscosity", "averaged_velocity")
 
 
 def scalar_problems(c: Context) -> list[Problem]:
@@ -24,7 +24,7 @@ def scalar_problems(c: Context) -> list[Problem]:
     for k, said in enumerate(study.set_up.scalars):
         at = f"/set_up/scalars/{k}"
         taken = said.name in QUANTITIES or said.name in RESERVED or said.name in SYMBOLS or said.name in EQUATIONS
-        if taken or said.name in seen or said.name in study.named_values:
+        if taken or said.name in seen or said.name in {**study.named_values, **variant.named_values}:
             problems.append(Problem(f"{at}/name", f"'{said.name}' already has a meaning; choose another name"))
         seen.add(said.name)
         if isinstance(said, Tracer):

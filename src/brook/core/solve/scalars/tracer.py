@@ -23,9 +23,8 @@ def model(
     fractions = {
         p.name: held[p.name] / near[stencil.boundary_faces(p)] for p in stencil.patches if p.name in held
     }  # fmt: skip
-    level = float(density.mean())
     equation = ScalarEquation(
-        said.name, stencil, given(fractions, stencil, said.start / level), said.start / density, scheme=scheme
+        said.name, stencil, given(fractions, stencil, said.start / near), said.start / density, scheme=scheme
     )
     for release in said.releases:
         if release.body not in mesh.bodies:

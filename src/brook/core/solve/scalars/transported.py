@@ -71,8 +71,12 @@ class TransportedScalar:
         if given is None:
             return self._hunting(self.equation.advance(flow.flux, None, None, ROUGH))
         self.equation.flow_inertia = 0.0
-        if self._scheme is None or self._scheme.levels[0] is not given.levels[0]:
+        before = self._scheme
+        if (
+            before is None or before.levels[0] is not given.levels[0] or before.step != given.step
+        ):  # a step may be halved
             self._scheme, self._steps = given, self._steps + 1
+        assert self._scheme is not None
         residual = self.equation.advance(flow.flux, self._scheme, None, FINE)
         if len(self._scheme.levels) > 1 and self._strays(flow, self._scheme):
             self._scheme, self._plain_steps = given.first_order, self._plain_steps + 1
@@ -154,7 +158,7 @@ class TransportedScalar:
         ]
 
 
-def given(patches: dict[str, Any], stencil: Stencil, back: float) -> ScalarConditions:
+def given(patches: dict[str, Any], stencil: Stencil, back: np.ndarray | float) -> ScalarConditions:
     """Values on boundary faces: of what flows in through `patches`, by their names; what flows back in elsewhere is `back`.
 
     What enters is m φ to the last gram, nothing spreads back out against the stream (Danckwerts 1953).
