@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.spatial import cKDTree
 
 from brook.core.geometry.placing import rotation
-from brook.core.mesh.polyhedral import Mesh
+from brook.core.mesh import kernels
+from brook.core.mesh.polyhedral import Mesh, Patch
 
 NEAR = 1e-4  # of the side of a face: how far its partner's middle may be off
 FLAT = np.cos(np.radians(1.0))
@@ -33,6 +35,18 @@ class Motion:
 
     def places(self, at: np.ndarray) -> np.ndarray:
         return (at - self.through) @ self.turn.T + self.through + self.shift
+
+    def places_back(self, at: np.ndarray) -> np.ndarray:
+        """Where places (n, 3) come from."""
+        return (at - self.through - self.shift) @ self.turn + self.through
+
+
+@dataclass(frozen=True, eq=False)
+class Pair:
+    """A patch, and the motion after which it lies on its partner."""
+
+    patch: str
+    motion: Motion
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,6 +90,20 @@ def match(mesh: Mesh, name: str, motion: Motion) -> Match:
         words = f"{other} has {mesh.patch(other).count} sides and {name} {len(faces)}; make cells of both alike"
         return Match(faces, partners, other, off, words)
     return Match(faces, partners, other, off)
+
+
+def paired_first(mesh: Mesh, pairs: Sequence[Pair]) -> Mesh:
+    """The mesh with the patches of pairs before all others; one without any as it is."""
+    names = [p.name for p in mesh.patches]
+    first = [n for p in pairs if p.patch in names for n in (p.patch, match(mesh, p.patch, p.motion).other)]
+    order = sorted(mesh.patches, key=lambda p: (p.name not in first, p.start))
+    if [p.name for p in order] == names:
+        return mesh
+    faces = np.concatenate([np.arange(mesh.inner_count), *(np.arange(p.start, p.end) for p in order)])
+    flat, offsets = kernels.chosen_faces(mesh.face_points, mesh.face_offsets, faces, np.zeros(mesh.face_count, bool))
+    ends = mesh.inner_count + np.cumsum([0, *(p.count for p in order)])
+    patches = tuple(Patch(p.name, int(a), int(b)) for p, a, b in zip(order, ends[:-1], ends[1:], strict=True))
+    return replace(mesh, face_points=flat, face_offsets=offsets, owner=mesh.owner[faces], patches=patches)
 
 
 def bent(mesh: Mesh, name: str) -> float:

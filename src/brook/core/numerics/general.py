@@ -44,7 +44,8 @@ class Joined:
 
     def __init__(self, stencil: Stencil, coupling: Coupling):
         cells, rows = stencil.cells, stencil.rows
-        inside = np.repeat(np.arange(cells, dtype=np.int64), np.diff(rows.offsets)) * cells + rows.columns
+        columns = rows.columns[: rows.offsets[-1]]
+        inside = np.repeat(np.arange(cells, dtype=np.int64), np.diff(rows.offsets)) * cells + columns
         one, other = (c.astype(np.int64) for c in (coupling.one, coupling.other))
         # several faces may couple the same two cells
         besides = np.concatenate([one * cells + other, other * cells + one])
@@ -60,7 +61,7 @@ class Joined:
     def entries(self, matrix: Matrix, coupling: Coupling) -> np.ndarray:
         """Of both together."""
         found = np.zeros(len(self.columns))
-        found[self._inside] = matrix.entries
+        np.add.at(found, self._inside, matrix.entries[: len(self._inside)])
         np.add.at(found, self._besides, np.concatenate([coupling.entries, coupling.entries]))
         return found
 

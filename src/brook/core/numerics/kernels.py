@@ -29,7 +29,7 @@ def arrange(offsets, columns, blocks, taken, split, ends):
                 begin = at
                 for k in range(offsets[i], offsets[i + 1]):
                     j = np.int64(columns[k])
-                    here = first <= j < last
+                    here = first <= j < last and j != i
                     if (part == 0 and here and j < i) or (part == 1 and here and j > i) or (part == 2 and not here):
                         m = at
                         while m > begin and columns[taken[m - 1]] > columns[k]:

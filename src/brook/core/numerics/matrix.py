@@ -45,5 +45,10 @@ class Matrix:
         """The whole matrix for SciPy and PyAMG, in float64."""
         offsets, columns, on, off = self.stencil.whole_pattern
         entries = np.empty(len(columns))
-        entries[on], entries[off] = self.diagonal, self.entries
-        return sparse.csr_matrix((entries, columns, offsets), shape=(self.stencil.cells,) * 2)
+        entries[on], entries[off] = self.diagonal, self.entries[: len(off)]
+        found = sparse.csr_matrix((entries, columns, offsets), shape=(self.stencil.cells,) * 2)
+        if not len(self.stencil.halo):
+            return found
+        found = found.copy()  # the pattern is kept
+        found.sum_duplicates()  # pairs may couple the same two cells twice, or a cell to itself
+        return found

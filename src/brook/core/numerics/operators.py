@@ -26,20 +26,22 @@ EVERY_CELL = np.zeros(0, np.uint32)
 def gradient(
     stencil: Stencil, fit: Fit, value: np.ndarray, boundary: np.ndarray, out: np.ndarray | None = None
 ) -> np.ndarray:
-    """∇φ by least squares: (C, 3) of a scalar, (C, 3, 3) of a vector as [cell, component, direction].
+    """∇φ by least squares: (C, 3) of a scalar, (C, 3, 3) of a vector as [cell, component, direction]. A scalar may come with
+    what stands over periodic pairs behind it.
 
     `fit` comes from `Stencil.fit`; `boundary` (B,) or (B, 3) are the boundary values. Goes into `out` where one is given.
     """
-    found = np.empty((*value.shape, 3)) if out is None else out
+    found = np.empty((stencil.cells, *value.shape[1:], 3)) if out is None else out
     rows = stencil.rows
+    seen = stencil.across(value) if len(value) == stencil.cells else value
     shape = (
-        boundary, rows.offsets, rows.columns, rows.edge_offsets, rows.edges, stencil.centre, stencil.edge_line, fit.near,
+        boundary, rows.offsets, rows.beside, rows.edge_offsets, rows.edges, stencil.centre, stencil.edge_line, fit.near,
         fit.inverse, fit.own, fit.place,
     )  # fmt: skip
     if value.ndim == 1:
-        over(stencil.cell_chunks, passes.slope, found, EVERY_CELL, value, *shape)
+        over(stencil.cell_chunks, passes.slope, found, EVERY_CELL, seen, *shape)
     else:
-        over(stencil.cell_chunks, passes.slopes, value, *shape, found)
+        over(stencil.cell_chunks, passes.slopes, seen, *shape, found)
     return found
 
 
@@ -55,7 +57,7 @@ def leaning(
     found = np.empty((stencil.cells, 3)) if out is None else out
     rows = stencil.rows
     over(
-        chunks_of(len(cells)), passes.slope, found, cells, value, boundary, rows.offsets, rows.columns,
+        chunks_of(len(cells)), passes.slope, found, cells, stencil.across(value), boundary, rows.offsets, rows.beside,
         rows.edge_offsets, rows.edges, stencil.centre, stencil.edge_line, fit.near, fit.inverse, fit.own, fit.place,
     )  # fmt: skip
     return found
@@ -70,21 +72,22 @@ def push(
         return gradient(stencil, fit, pressure, boundary, out)
     slope = leaning(stencil, fit, pressure, boundary)
     found = np.empty_like(slope) if out is None else out
-    over(stencil.cell_chunks, passes.push, found, pressure, boundary, slope, *stencil.push_of(fit))
+    across = stencil.across
+    over(stencil.cell_chunks, passes.push, found, across(pressure), boundary, across(slope), *stencil.push_of(fit))
     return found
 
 
 def divergence(stencil: Stencil, flux: np.ndarray) -> np.ndarray:
     """∑ flux over the faces of each cell (C,)."""
-    out = np.empty(stencil.cells)
+    out = np.empty(stencil.cells + len(stencil.halo))
     kernels.divergence(flux, stencil.owner, stencil.neighbour, out)
-    return out
+    return out[: stencil.cells]
 
 
 def face_mean(stencil: Stencil, value: np.ndarray) -> np.ndarray:
-    """Linear interpolation of a cell field to inner faces (inner,)."""
-    w = stencil.weight
-    return w * value[stencil.owner[: stencil.inner]] + (1 - w) * value[stencil.neighbour]
+    """Linear interpolation of a cell field (C,) or (C, 3) to inner faces."""
+    w = stencil.weight if value.ndim == 1 else stencil.weight[:, None]
+    return w * value[stencil.owner[: stencil.inner]] + (1 - w) * stencil.across(value)[stencil.neighbour]
 
 
 def convection(stencil: Stencil, flux: np.ndarray) -> Matrix:
@@ -105,7 +108,8 @@ def laplacian(stencil: Stencil, coefficient: np.ndarray | float) -> Matrix:
 def _from_faces(stencil: Stencil, upper: np.ndarray, lower: np.ndarray) -> Matrix:
     """A matrix whose rows sum to nothing."""
     owner = stencil.owner[: stencil.inner]
-    diagonal = -(np.bincount(owner, upper, stencil.cells) + np.bincount(stencil.neighbour, lower, stencil.cells))
+    diagonal = -np.bincount(owner, upper, stencil.cells)
+    diagonal -= np.bincount(stencil.neighbour, lower, stencil.cells)[: stencil.cells]
     return Matrix.of_faces(stencil, diagonal, upper, lower)
 
 
@@ -127,14 +131,11 @@ def turned_diffusion(
     What flows through `free` boundary faces (n,) does not change along their normal: their own normal part is nothing.
     """
     w, owner = stencil.weight[:, None, None], stencil.owner
-    inside = w * slope[owner[: stencil.inner]] + (1 - w) * slope[stencil.neighbour]
+    inside = w * slope[owner[: stencil.inner]] + (1 - w) * stencil.across(slope)[stencil.neighbour]
     outside = on_boundary[:, None] * np.einsum("fik,fi->fk", slope[stencil.face_cell], stencil.area[stencil.inner :])
     normal = stencil.boundary_normal[free]
     outside[free] -= np.einsum("fk,fk->f", outside[free], normal)[:, None] * normal
     part = np.concatenate(
         [viscosity[:, None] * np.einsum("fik,fi->fk", inside, stencil.area[: stencil.inner]), outside]
     )
-    out = np.empty((stencil.cells, 3))
-    for k in range(3):
-        kernels.divergence(np.ascontiguousarray(part[:, k]), owner, stencil.neighbour, out[:, k])
-    return out
+    return np.stack([divergence(stencil, np.ascontiguousarray(part[:, k])) for k in range(3)], axis=1)

@@ -1,12 +1,13 @@
 """What the operators need to know of a mesh: weights, distances, gradient vectors.
 
-Only active faces take part: the plane sides of a plane mesh stand last and are left out.
-Boundary arrays hold the active boundary faces in the order of the mesh.
+Only active faces take part: the plane sides of a plane mesh stand last and are left out. Faces of periodic pairs have a cell on
+both sides, the other one a copy (`Halo`), and count with the inner ones.
+Boundary arrays hold the active boundary faces in the order of the mesh, pairs left out.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -14,6 +15,7 @@ import numpy as np
 from brook.core.mesh import PLANE_SIDES, Mesh, Patch
 from brook.core.numerics import passes
 from brook.core.numerics.chunks import chunks_of
+from brook.core.numerics.halo import Halo
 from brook.core.numerics.rows import Rows
 
 STRAIGHT = 1e-12  # of the distance and of the face: what is askew by less is straight
@@ -37,6 +39,27 @@ class Fit:
 @dataclass(frozen=True, eq=False)
 class Stencil:
     mesh: Mesh
+    halo: Halo = field(default_factory=Halo.none)
+
+    @cached_property
+    def unpaired(self) -> Stencil:
+        """The same with pairs as patches like others: what results stand on."""
+        return Stencil(self.mesh) if len(self.halo) else self
+
+    def across(self, values: np.ndarray) -> np.ndarray:
+        """Values of cells (C, …) with those of copies behind them, as whoever looks over faces needs them: at `neighbour`."""
+        return self.halo.behind(values) if len(self.halo) else values
+
+    def with_pairs(self, values: np.ndarray, boundary: np.ndarray, over: np.ndarray | None = None) -> np.ndarray:
+        """Values on the boundary faces of `unpaired` from those of cells and on boundaries; on faces of pairs they lie between
+        both sides, `over` (H, …) being what stands beyond, copies where nothing is said."""
+        count = len(self.halo)
+        if not count:
+            return boundary
+        here = slice(self.inner - count, self.inner)
+        w = self.weight[here].reshape(-1, *[1] * (values.ndim - 1))
+        beyond = self.across(values)[self.cells :] if over is None else over
+        return np.concatenate([w * values[self.owner[here]] + (1 - w) * beyond, boundary])
 
     @cached_property
     def active(self) -> int:
@@ -48,9 +71,10 @@ class Stencil:
             raise ValueError("the plane sides have to be the last patch of a mesh")
         return plane.start
 
-    @property
+    @cached_property
     def inner(self) -> int:
-        return self.mesh.inner_count
+        """Number of faces with a cell on both sides."""
+        return self.mesh.inner_count + len(self.halo)
 
     @property
     def boundary_count(self) -> int:
@@ -62,7 +86,7 @@ class Stencil:
 
     @cached_property
     def patches(self) -> tuple[Patch, ...]:
-        return tuple(p for p in self.mesh.patches if p.name != PLANE_SIDES)
+        return tuple(p for p in self.mesh.patches if p.name != PLANE_SIDES and p.start >= self.inner)
 
     def boundary_faces(self, patch: Patch) -> slice:
         """The faces of a patch within boundary arrays."""
@@ -77,9 +101,12 @@ class Stencil:
     def owner(self) -> np.ndarray:
         return np.ascontiguousarray(self.mesh.owner[: self.active])
 
-    @property
+    @cached_property
     def neighbour(self) -> np.ndarray:
-        return self.mesh.neighbour
+        """The cell on the other side of each inner face (inner,); copies stand at C and behind."""
+        if not len(self.halo):
+            return self.mesh.neighbour
+        return np.concatenate([self.mesh.neighbour, self.cells + np.arange(len(self.halo), dtype=np.int32)])
 
     @cached_property
     def face_cell(self) -> np.ndarray:
@@ -89,7 +116,16 @@ class Stencil:
     @cached_property
     def area(self) -> np.ndarray:
         """Area vectors of active faces (F, 3) in m²."""
-        return np.ascontiguousarray(self.mesh.face_vector[: self.active])
+        found = np.ascontiguousarray(self.mesh.face_vector[: self.active])
+        return self._mirrored(found, -1.0)
+
+    def _mirrored(self, faces: np.ndarray, sign: float = 1.0, whole: float = 0.0) -> np.ndarray:
+        """Values of faces, those of partners in pairs made from those of their patches: what leaves here then enters there."""
+        if not len(self.halo):
+            return faces
+        found = faces.copy()
+        self.halo.mirror(found[self.inner - len(self.halo) : self.inner], sign, whole)
+        return found
 
     @cached_property
     def boundary_normal(self) -> np.ndarray:
@@ -97,10 +133,10 @@ class Stencil:
         area = self.area[self.inner :]
         return area / np.linalg.norm(area, axis=1)[:, None]
 
-    @property
+    @cached_property
     def centre(self) -> np.ndarray:
-        """Centroids of cells (C, 3) in m."""
-        return self.mesh.centre
+        """Centroids of cells (C, 3) in m, and behind them those of copies."""
+        return np.concatenate([self.mesh.centre, self.halo.centre]) if len(self.halo) else self.mesh.centre
 
     def lines(self) -> np.ndarray:
         """From the owner's centroid to the neighbour's (inner, 3), in m; computed each time."""
@@ -122,7 +158,7 @@ class Stencil:
         squared = np.einsum("ij,ij->i", self.area, self.area)
         squared[: self.inner] /= np.einsum("ij,ij->i", self.area[: self.inner], self.lines())
         squared[self.inner :] /= np.einsum("ij,ij->i", self.area[self.inner :], self.edge_line)
-        return squared
+        return self._mirrored(squared)
 
     @cached_property
     def edge_cross(self) -> np.ndarray:
@@ -138,7 +174,7 @@ class Stencil:
         rows, every = self.rows, self.every_boundary
         out = np.empty(self.boundary_count)
         passes.bends(
-            self.face_cell, self.boundary_normal, rows.offsets, rows.columns, rows.edge_offsets, rows.edges, self.centre,
+            self.face_cell, self.boundary_normal, rows.offsets, rows.beside, rows.edge_offsets, rows.edges, self.centre,
             self.edge_line, every.near, every.inverse, out,
         )  # fmt: skip
         return out
@@ -150,7 +186,7 @@ class Stencil:
         to_owner = self.mesh.face_centres(slice(self.inner))
         to_owner -= self.centre[self.owner[: self.inner]]
         near = np.einsum("ij,ij->i", area, to_owner)
-        return 1.0 - near / np.einsum("ij,ij->i", area, self.lines())
+        return self._mirrored(1.0 - near / np.einsum("ij,ij->i", area, self.lines()), -1.0, 1.0)
 
     @cached_property
     def skew(self) -> np.ndarray:
@@ -160,6 +196,7 @@ class Stencil:
         found -= self.centre[self.neighbour]
         lines = self.lines()
         found += self.weight[:, None] * lines
+        found = self._mirrored(found)
         away = np.einsum("ij,ij->i", found, found) > STRAIGHT**2 * np.einsum("ij,ij->i", lines, lines)
         return found.astype(np.float32) if away.any() else np.zeros((0, 3), np.float32)
 
@@ -173,7 +210,7 @@ class Stencil:
     @cached_property
     def rows(self) -> Rows:
         """The faces round each cell."""
-        return Rows.of(self.cells, self.owner, self.neighbour)
+        return Rows.of(self.cells, self.owner, self.neighbour, self.halo)
 
     @cached_property
     def askew(self) -> np.ndarray:
@@ -223,9 +260,16 @@ class Stencil:
         `near`."""
         rows, moment = self.rows, np.zeros((len(cells), 6))
         passes.moments(
-            cells, rows.offsets, rows.columns, rows.edge_offsets, rows.edges, self.centre, self.edge_line, near, moment
+            cells, rows.offsets, rows.beside, rows.edge_offsets, rows.edges, self.centre, self.edge_line, near, moment
         )
         return _inverse(moment)
+
+    def passing(self, flux: np.ndarray) -> np.ndarray:
+        """Half of |flux| (F,) summed over the faces of each cell (C,): what passes through it."""
+        through, within = np.abs(flux), self.mesh.inner_count
+        total = np.bincount(self.owner, through, self.cells)
+        total += np.bincount(self.mesh.neighbour, through[:within], self.cells)
+        return 0.5 * total
 
     @cached_property
     def unbent(self) -> tuple[np.ndarray, np.ndarray]:
@@ -257,18 +301,18 @@ class Stencil:
     @cached_property
     def leaning(self) -> np.ndarray:
         """The cells at boundaries and at faces off the line of centres, (n,) or nothing where these are most."""
-        here = np.zeros(self.cells, bool)
+        here = np.zeros(self.cells + len(self.halo), bool)
         here[self.edge_cells] = True
         off = self.askew & passes.SKEWED > 0
         here[self.owner[: self.inner][off]] = here[self.neighbour[off]] = True
-        found = np.nonzero(here)[0].astype(np.uint32)
+        found = np.nonzero(here[: self.cells])[0].astype(np.uint32)
         return found if len(found) < MOST * self.cells else found[:0]
 
     def push_of(self, fit: Fit) -> tuple[np.ndarray, ...]:
         """What `passes.push` needs of the mesh and of where the pressure is known."""
         rows = self.rows
         return (
-            rows.offsets, rows.columns, rows.faces, rows.edge_offsets, rows.edges, self.edge_line, fit.near, self.weight,
+            rows.offsets, rows.beside, rows.faces, rows.edge_offsets, rows.edges, self.edge_line, fit.near, self.weight,
             self.askew, self.skew, self.area, self.mesh.volume, *self.unbent,
         )  # fmt: skip
 
@@ -278,9 +322,10 @@ class Stencil:
         and where the other entries stand."""
         rows, every = self.rows, np.arange(self.cells, dtype=np.int32)
         on = rows.offsets[:-1] + every
-        off = np.arange(len(rows.columns), dtype=np.int32) + np.repeat(every, np.diff(rows.offsets)) + 1
-        columns = np.empty(len(off) + self.cells, np.int32)
-        columns[on], columns[off] = every, rows.columns
+        count = int(rows.offsets[-1])
+        off = np.arange(count, dtype=np.int32) + np.repeat(every, np.diff(rows.offsets)) + 1
+        columns = np.empty(count + self.cells, np.int32)
+        columns[on], columns[off] = every, rows.columns[:count]
         return np.append(rows.offsets[:-1] + every, len(columns)).astype(np.int32), columns, on, off
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -30,6 +31,14 @@ class PatchFaces:
     def inward(self) -> np.ndarray:
         """Unit normals into the fluid (n, 3)."""
         return -self.area / self.size[:, None]
+
+
+@dataclass(frozen=True)
+class Driven:
+    """What drives a flow through a periodic pair: nothing, a `drop` in Pa, or a `mass_flow` in kg/s."""
+
+    kind: Literal["none", "drop", "mass_flow"]
+    value: float
 
 
 @dataclass(frozen=True, eq=False)

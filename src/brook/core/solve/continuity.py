@@ -36,15 +36,16 @@ class Continuity:
     def predict(self, flow: FlowSolver, momentum: Momentum) -> None:
         """Rhie-Chow fluxes from the new velocity and the old pressure. Relaxation and inertia are brought in on the face
         itself: what is left of them in the end is then nothing."""
-        s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
+        s, medium, rows, inner, across = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner, self.stencil.across
         if flow.settings.corrections > 1 and self._entries is momentum.entries:
             self._entries = np.zeros_like(momentum.entries)  # further corrections ask for those of momentum again
         per_time, late = (
             (0.0, NOTHING) if flow.time_scheme is None else (flow.time_scheme.now, flow.time_scheme.old_flux)
         )
         over(
-            s.face_chunks, passes.fluxes, flow.velocity, momentum.gradient, flow.pressure,
-            flow.pressure_gradient, momentum.pressure_coefficient, momentum.simplec_coefficient, medium.density, momentum.off, late, s.centre,
+            s.face_chunks, passes.fluxes, across(flow.velocity), across(momentum.gradient), across(flow.pressure),
+            across(flow.pressure_gradient), across(momentum.pressure_coefficient), across(momentum.simplec_coefficient),
+            across(medium.density), momentum.off, late, s.centre,
             *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, flow.settings.relaxation, per_time,
             flow.flux, self._link, self._entries,
         )  # fmt: skip
@@ -81,7 +82,8 @@ class Continuity:
         matrix = Matrix(s, self._diagonal, self._entries)
         correction, count = flow.pressure_solver.solve(matrix, self._residual, flow.settings.pressure_tolerance)
         flow.unsolved += count >= flow.pressure_solver.max_iterations
-        over(s.face_chunks, passes.answer, correction, self._link, *s.ends, flow.flux)
+        seen = s.across(correction)
+        over(s.face_chunks, passes.answer, seen, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
         level = 0.0
         if flow.conditions.is_closed:
@@ -90,8 +92,8 @@ class Continuity:
         fit = flow.pressure_fit
         slope = (gradient if s.is_agglomerated else leaning)(s, fit, correction, self._edge_none, self._slope)
         over(
-            s.cell_chunks, passes.corrected, correction, level, momentum.simplec_coefficient, s.is_agglomerated,
-            flow.velocity, flow.pressure, flow.pressure_gradient, self._sums, self._edge_none, slope,
+            s.cell_chunks, passes.corrected, seen, level, momentum.simplec_coefficient, s.is_agglomerated,
+            flow.velocity, flow.pressure, flow.pressure_gradient, self._sums, self._edge_none, s.across(slope),
             *s.push_of(fit),
         )  # fmt: skip
         return float(np.sqrt(self._sums.max()))
@@ -113,6 +115,7 @@ def project(flow: FlowSolver, tolerance: float) -> np.ndarray:
         diagonal[0] *= 2  # fixes the level
         right -= right.mean()
     potential, _ = flow.pressure_solver.solve(Matrix(s, diagonal, matrix.entries), right, tolerance)
-    flow.flux[:inner] -= dense * s.stiffness[:inner] * (potential[s.neighbour] - potential[s.owner[:inner]])
+    step = s.across(potential)[s.neighbour] - potential[s.owner[:inner]]
+    flow.flux[:inner] -= dense * s.stiffness[:inner] * step
     flow.flux[face] += link * potential[cell]
     return -gradient(s, flow.pressure_fit, potential, np.zeros(s.boundary_count))

@@ -30,11 +30,13 @@ WAITS = 4  # iterations of a steady flow in a row for which a temperature may wa
 
 @dataclass(frozen=True, eq=False)
 class FlowPart:
-    """Which cells (n,), faces (F,) and boundary faces (B,) of the whole mesh those of the part are in which something flows."""
+    """Which cells (n,), faces (F,) and boundary faces (B,) of the whole mesh those of the part are in which something flows;
+    `outer` are these with the faces of periodic pairs, as fields have them."""
 
     cells: np.ndarray | slice
     faces: np.ndarray | slice
     edges: np.ndarray | slice
+    outer: np.ndarray | slice
 
     @property
     def is_whole(self) -> bool:
@@ -44,12 +46,13 @@ class FlowPart:
     def of(cls, whole: Stencil, bodies: list[int]) -> FlowPart:
         mesh = whole.mesh
         mine = np.isin(mesh.body, bodies)
-        inner = whole.inner
+        inner = mesh.inner_count
         if mine.all():
-            return cls(EVERY, EVERY, EVERY)
+            return cls(EVERY, EVERY, EVERY, EVERY)
         within = np.nonzero(mine[mesh.owner[:inner]] & mine[mesh.neighbour])[0]
         outer = inner + np.nonzero(mine[whole.owner[inner:]])[0]
-        return cls(np.nonzero(mine)[0], np.concatenate([within, outer]), outer - inner)
+        edges = outer[outer >= whole.inner] - whole.inner
+        return cls(np.nonzero(mine)[0], np.concatenate([within, outer]), edges, outer - inner)
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,6 +82,15 @@ class Fluids:
             else:
                 found[here] = getattr(fluid, name)
         return found
+
+
+def spread(values: np.ndarray, places: np.ndarray | slice, count: int) -> np.ndarray:
+    """Values at places of a whole of so many, nothing elsewhere."""
+    if isinstance(places, slice):
+        return values
+    found = np.zeros((count, *values.shape[1:]))
+    found[places] = values
+    return found
 
 
 SETTLED = 1e-8  # what may be left of heat, over what passes, before it is told
@@ -272,26 +284,20 @@ class EnergyEquation:
 
     def onto(self, fields: Fields) -> Fields:
         """The fields on the whole mesh, with the temperature; nothing moves in solids."""
-        s, more = self.heat.stencil, dict(fields.more)
-        cells, faces, outer = self.part.cells, self.part.faces, self.part.edges
-
-        def spread(values: np.ndarray, places: np.ndarray | slice, count: int) -> np.ndarray:
-            if isinstance(places, slice):
-                return values
-            found = np.zeros((count, *values.shape[1:]))
-            found[places] = values
-            return found
+        s, more = self.heat.stencil.unpaired, dict(fields.more)
+        cells, faces, outer = self.part.cells, self.part.faces, self.part.outer
+        flux = spread(fields.flux, faces, s.active)
 
         for name, (inside, boundary) in fields.more.items():
             more[name] = (spread(inside, cells, s.cells), spread(boundary, outer, s.boundary_count))
         density = self.heat.density.copy()
         density[cells] = fields.density
-        more["temperature"] = (self.heat.temperature, self.heat.boundary)
-        more["heat"] = (np.zeros(s.cells), self.heat.leaving())
+        more["temperature"] = (self.heat.temperature, self.heat.on_boundary())
+        more["heat"] = (np.zeros(s.cells), self.heat.through_boundary(flux))
         more["capacity"] = (self.heat.capacity, np.zeros(s.boundary_count))
         return Fields(
             s, density, spread(fields.viscosity, cells, s.cells), spread(fields.velocity, cells, s.cells),
-            spread(fields.pressure, cells, s.cells), spread(fields.flux, faces, s.active),
+            spread(fields.pressure, cells, s.cells), flux,
             spread(fields.boundary_velocity, outer, s.boundary_count), spread(fields.boundary_pressure, outer, s.boundary_count),
             more,
         )  # fmt: skip

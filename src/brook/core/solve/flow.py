@@ -132,9 +132,7 @@ class FlowSolver:
     def courant(self, step: float) -> float:
         """The largest Courant number of a cell for a step in s: what flows through in it over what the cell holds."""
         s = self.stencil
-        through = np.bincount(s.owner, np.abs(self.flux), s.cells)
-        through += np.bincount(s.neighbour, np.abs(self.flux[: s.inner]), s.cells)
-        return float((0.5 * step * through / (self.medium.density * s.mesh.volume)).max())
+        return float((step * s.passing(self.flux) / (self.medium.density * s.mesh.volume)).max())
 
     def change(self, conditions: BoundaryConditions) -> None:
         """Takes over other values on boundaries of the same kinds. Raises `ValueError` for other kinds."""
@@ -206,8 +204,8 @@ class FlowSolver:
         """Takes over a velocity (C, 3) and a pressure (C,) that are about right; mass is kept."""
         s, inner = self.stencil, self.stencil.inner
         self.velocity = velocity
-        mean = [face_mean(s, np.ascontiguousarray(velocity[:, k])) * s.area[:inner, k] for k in range(3)]
-        self.flux[:inner] = self.medium.density_of_faces() * sum(mean)
+        mean = np.einsum("ij,ij->i", face_mean(s, velocity), s.area[:inner])
+        self.flux[:inner] = self.medium.density_of_faces() * mean
         cell = s.face_cell[self.open]
         through = np.einsum("ij,ij->i", velocity[cell], s.area[inner + self.open])
         self.flux[inner + self.open] = self.medium.on_boundary[self.open] * through
@@ -240,7 +238,14 @@ class FlowSolver:
         speeds = np.linalg.norm(self.conditions.velocity, axis=1)
         levels = self.conditions.pressure[self.open]
         drop = float(np.ptp(levels)) if len(levels) else 0.0
-        return max(float(speeds.max(initial=0.0)), (2 * drop / float(self.medium.density.min())) ** 0.5)
+        found = max(float(speeds.max(initial=0.0)), (2 * drop / float(self.medium.density.min())) ** 0.5)
+        first = self.stencil.mesh.inner_count
+        for joint in self.stencil.halo.joints:
+            said = self.conditions.driven.get(joint.patch)
+            if said is not None and said.kind == "mass_flow":
+                area = float(np.linalg.norm(self.stencil.area[first + joint.near], axis=1).sum())
+                found = max(found, abs(said.value) / (float(self.medium.density.min()) * area))
+        return found
 
     # -- boundary values ----------------------------------------------------------------------
 
@@ -293,7 +298,8 @@ class FlowSolver:
         momentum.move(self)
         mass.predict(self, momentum)
         left = mass.balance(self)
-        terms = momentum.stretched + 0.5 * float(np.abs(self.flux[s.inner :]).sum()) + self.hardly_kept()
+        through = float(np.abs(self.flux[s.mesh.inner_count :]).sum())  # boundaries, and where it goes round
+        terms = momentum.stretched + 0.5 * through + self.hardly_kept()
         # from rest nothing is stretched yet: what is left is then all there is
         kept = left / (terms + left) if left > 0 else 0.0
         solved, pushed = (
@@ -311,7 +317,8 @@ class FlowSolver:
         self._catch_runaway(fastest)
         left = max(moving, kept)
         further = {equation.name: equation.follow(self, left) for equation in self.model.equations}
-        return Residuals({"momentum": moving, "mass": kept, **further})
+        named = {name: value for name, value in further.items() if value is not None}
+        return Residuals({"momentum": moving, "mass": kept, **named})
 
     def hardly_kept(self) -> float:
         """Mass in kg/s that counts as none: a billionth of what cells hold, for each step in time; 0 for a steady flow."""
@@ -342,9 +349,8 @@ class FlowSolver:
         left = divergence(s, self.flux)
         if self.mass_storage is not None:
             left = left + self.mass_storage
-        through = 0.5 * np.bincount(s.owner, np.abs(self.flux), s.cells).sum()
-        through += 0.5 * np.abs(self.flux[: s.inner]).sum()
-        return float(np.abs(left).sum()) / float(through) if through > 0 else 0.0
+        through = float(s.passing(self.flux).sum())
+        return float(np.abs(left).sum()) / through if through > 0 else 0.0
 
     # -- watch --------------------------------------------------------------------------------
 
@@ -363,12 +369,13 @@ class FlowSolver:
 
     def fields(self) -> Fields:
         """The fields as they are now, which the next iteration writes over."""
+        s, medium = self.stencil, self.medium
         fields = Fields(
-            self.stencil, self.medium.density, self.medium.viscosity, self.velocity, self.pressure, self.flux,
-            self.boundary_velocity(), self._boundary_pressure(),
+            s.unpaired, medium.density, medium.viscosity, self.velocity, self.pressure, self.flux,
+            s.with_pairs(self.velocity, self.boundary_velocity()), s.with_pairs(self.pressure, self._boundary_pressure()),
         )  # fmt: skip
-        if self.medium.at_walls is not None:
-            fields.more["viscosity"] = (self.medium.viscosity, self.medium.at_walls)
+        if medium.at_walls is not None:
+            fields.more["viscosity"] = (medium.viscosity, s.with_pairs(medium.viscosity, medium.at_walls))
         for equation in reversed(self.model.equations):  # heat, which leads to a larger mesh, comes first of all
             fields = equation.onto(fields)
         return fields

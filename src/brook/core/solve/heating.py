@@ -10,6 +10,7 @@ from brook.core.materials.solid import Solid
 from brook.core.mesh.opening import BEHIND
 from brook.core.numerics import Stencil
 from brook.core.solve.heat import Filling, Substance
+from brook.core.solve.returning import Returned
 from brook.core.solve.scalar import Contacts, ScalarConditions
 from brook.core.study import Resolved
 
@@ -63,6 +64,8 @@ def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]
             coefficient[here], surroundings[here] = statement.coefficient, statement.surroundings
         elif statement.kind == "flux":
             flux[here] = statement.flux
+        elif statement.kind == "returning":
+            raise ValueError(f"{patch.name} is no patch of a periodic pair; nothing comes in again through it")
         else:
             flux[here] = statement.power / mesh.face_areas(patch.faces).sum()
     for boundary in boundaries:
@@ -70,6 +73,31 @@ def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]
             # an outlet is at no temperature of its own: what is said there is that of what flows back
             coefficient[stencil.boundary_faces(mesh.patch(boundary.patch))] = 0.0
     return ScalarConditions(coefficient, surroundings, flux, entering)
+
+
+def returned_of(stencil: Stencil, heat: Resolved) -> tuple[Returned, ...]:
+    """How heat comes in again through periodic pairs. Raises `ValueError` for what has no place on a pair."""
+    joints = {j.patch: j for j in stencil.halo.joints}
+    partners = {j.other: j.patch for j in stencil.halo.joints}
+    found = []
+    for said in heat.patches:
+        if said.patch in partners or (said.patch in joints and said.kind != "returning"):
+            joint = partners.get(said.patch, said.patch)
+            raise ValueError(
+                f"{said.patch} is one of a periodic pair: say only of {joint} at what temperature heat comes in again"
+            )
+        if said.patch in joints:
+            if said.way == "scale" and said.about == said.temperature:
+                raise ValueError(
+                    f"what comes in again through {said.patch} is as warm as the walls it is scaled about; choose another temperature"
+                )
+            found.append(Returned(joints[said.patch], said.way, said.temperature, said.about))
+    if found and (heat.buoyancy != "none" or heat.varying):
+        raise ValueError(
+            "where heat is brought back to a temperature at a periodic pair, weight and properties may not depend on it: they would "
+            "not be periodic; take out buoyancy and varying properties, or what is said of the pair"
+        )
+    return tuple(found)
 
 
 def contacts_of(stencil: Stencil, heat: Resolved) -> Contacts:

@@ -60,8 +60,8 @@ class Momentum:
         """Momentum over faces, the matrix, and `off`."""
         s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
         over(
-            s.face_chunks, passes.transfers, flow.velocity, self.gradient, flow.flux,
-            medium.viscosity, medium.density, s.centre, *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper,
+            s.face_chunks, passes.transfers, s.across(flow.velocity), s.across(self.gradient), flow.flux,
+            s.across(medium.viscosity), s.across(medium.density), s.centre, *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper,
             rows.lower, SCHEME_NUMBER[flow.settings.scheme], softness_of(flow.velocity), self._transfer,
             self.off, self.entries,
         )  # fmt: skip
@@ -98,6 +98,11 @@ class Momentum:
         terms += edge_terms + flow.hardly_moved()
         return left / terms if terms > 0 else 0.0
 
+    def still_unbalanced(self, flow: FlowSolver) -> np.ndarray:
+        """The force (3,) in N on all cells that relaxation leaves after `move`, as far as sweeps solved it."""
+        held = (1 - flow.settings.relaxation) / self._inverse_diagonal.astype(float)
+        return np.einsum("ck,ck->k", held, self.step[: self.stencil.cells].astype(float))
+
     def move(self, flow: FlowSolver) -> None:
         """The velocity nearer to the answer."""
         s = self.stencil
@@ -113,9 +118,9 @@ class Momentum:
             s.cell_chunks,
             passes.coupled,
             s.rows.offsets,
-            s.rows.columns,
+            s.rows.beside,
             self.entries,
-            change,
+            s.across(change),
             others,
         )
         push = s.mesh.volume[:, None] * (flow.pressure_gradient - pressure_gradient)

@@ -10,12 +10,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brook.core.numerics import Matrix, Stencil, gradient, passes
+from brook.core.numerics import Matrix, Stencil, face_mean, gradient, passes
 from brook.core.numerics.chunks import over
 from brook.core.numerics.general import Coupling, GeneralSolver
 from brook.core.numerics.multigrid import Levels
 from brook.core.numerics.operators import SCHEME_NUMBER, Convection, softness_of
 from brook.core.solve.excess import Excess
+from brook.core.solve.returning import STEADY, Returned
 from brook.core.solve.states import State
 from brook.core.solve.time_levels import TimeLevel, TimeScheme
 
@@ -73,6 +74,7 @@ class ScalarEquation:
         self.relaxation = 1.0
         self.flow_inertia = 0.0  # share of what flows through a cell that it is held back by in a step
         self.stagnant = 0  # cells that nothing reaches, at the last step
+        self.returned: tuple[Returned, ...] = ()  # how values come in again through periodic pairs, where not as they left
         self.at_edges: np.ndarray | None = None  # diffusivity (B,) next to boundaries, where it is not that of the cell
         self._solver = GeneralSolver()
         self._slope = np.zeros((cells, 3))
@@ -124,13 +126,15 @@ class ScalarEquation:
         """
         self.renew()
         s, t, rows = self.stencil, self.value, self.stencil.rows
-        inner, cell = s.inner, s.face_cell
-        slope = gradient(s, s.every_boundary, t, self.boundary, self._slope)
+        inner, cell, across = s.inner, s.face_cell, s.across
+        seen = self._seen(t)
+        slope = self._slopes(seen)
         excess, growth = self._excess.at(t) if self._excess else (NOTHING, NOTHING)
         over(
-            s.face_chunks, passes.scalar_faces, t, slope, flux, self.capacity, self.diffusivity, s.centre, *s.ends,
-            s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
-            softness_of(t), excess, growth, self._more, self._entries,
+            s.face_chunks, passes.scalar_faces, seen, slope, flux, across(self.capacity), across(self.diffusivity), s.centre,
+            *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
+            softness_of(t), across(excess) if self._excess else excess, across(growth) if self._excess else growth,
+            self._more, self._entries,
         )  # fmt: skip
         conductance = self._conductance()
         film, skewed = self._film(conductance, flux[inner:]), self._skewed(slope)
@@ -147,11 +151,13 @@ class ScalarEquation:
         if self._excess:
             source = source + self._excess.kept(s, t, self.conditions.entering, flux, time, self.density)
         over(
-            s.cell_chunks, passes.scalar_cells, t, self._more, self._entries, source, sink, rows.offsets,
-            rows.columns, rows.faces, rows.edge_offsets, rows.edges, film + entering,
+            s.cell_chunks, passes.scalar_cells, seen, self._more, self._entries, source, sink, rows.offsets,
+            rows.beside, rows.faces, rows.edge_offsets, rows.edges, film + entering,
             into + entering * self.conditions.entering, self._diagonal, self._residual, self._sums,
         )  # fmt: skip
         coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._residual)
+        for back in self.returned:
+            back.balance(s, t, self._entries, self._residual)
         terms = float(self._sums.sum() + np.abs(exchanged).sum() + np.abs(into - film * t[cell]).sum())
         terms += float(np.abs(self.source).sum()) + (float(self.sink @ np.abs(t)) if len(self.sink) else 0.0)
         # where nothing changes any more, or all is alike, what is left is rounding
@@ -164,23 +170,56 @@ class ScalarEquation:
         diagonal = self._diagonal if self.relaxation == 1 else self._diagonal / self.relaxation
         if self.flow_inertia:
             diagonal = self._steadied(diagonal, flux)
+        if self.returned:
+            diagonal = diagonal * (1 + STEADY)
         matrix = Matrix(s, diagonal, self._entries)
         self.value = t + self._solver.solve(matrix, coupling, self._residual, tolerance, symmetric=not flux.any())
+        for back in self.returned:
+            weight = flux[:inner] * face_mean(s, self.capacity)
+            self.value = back.level(s, self.value, self._seen(self.value)[s.cells :], weight)
         self._close(flux, conductance, skewed)
         return residual
 
     def _steadied(self, diagonal: np.ndarray, flux: np.ndarray) -> np.ndarray:
         """The diagonal (C,) with what holds cells back. What circles for ever without loss has no single answer else; a cell
         that nothing reaches keeps its value."""
-        s, passing = self.stencil, np.abs(flux)
-        through = np.bincount(s.owner, passing, s.cells) + np.bincount(s.neighbour, passing[: s.inner], s.cells)
-        diagonal = diagonal + 0.5 * self.flow_inertia * self.capacity * through
+        diagonal = diagonal + self.flow_inertia * self.capacity * self.stencil.passing(flux)
         still = diagonal <= STAGNANT * diagonal.max()
         self.stagnant = int(np.count_nonzero(still))
         if self.stagnant:
             diagonal[still] = max(float(diagonal.max()), 1e-300)
             self._residual[still] = 0.0
         return diagonal
+
+    def _seen(self, value: np.ndarray) -> np.ndarray:
+        """Values (C,) with what stands over periodic pairs behind them."""
+        found = self.stencil.across(value)
+        for back in self.returned:
+            back.copies(found[self.stencil.cells :])
+        return found
+
+    def _slopes(self, seen: np.ndarray) -> np.ndarray:
+        """Gradients (C, 3) of values with those over periodic pairs behind them, and the same of these."""
+        s = self.stencil
+        found = s.across(gradient(s, s.every_boundary, seen, self.boundary, self._slope))
+        for back in self.returned:
+            back.slopes(found[s.cells :])
+        return found
+
+    def on_boundary(self) -> np.ndarray:
+        """Values on the boundary faces of the mesh, periodic pairs included."""
+        return self.stencil.with_pairs(self.value, self.boundary, self._seen(self.value)[self.stencil.cells :])
+
+    def through_boundary(self, flux: np.ndarray) -> np.ndarray:
+        """What goes out of the body through each boundary face of the mesh, periodic pairs included, with a mass flux (F,)."""
+        s, count = self.stencil, len(self.stencil.halo)
+        if not count:
+            return self._leaving
+        here = slice(s.inner - count, s.inner)
+        there, w, cell = self._seen(self.value)[s.cells :], s.weight[here], s.owner[here]
+        on_face = w * self.value[cell] + (1 - w) * there
+        spread = self.diffusivity[cell] * s.stiffness[here] * (self.value[cell] - there)
+        return np.concatenate([flux[here] * self.capacity[cell] * on_face + spread, self._leaving])
 
     def renew(self) -> None:
         """Brings properties up to date with the value; those of this equation change by others only."""
@@ -250,10 +289,6 @@ class ScalarEquation:
         self.value = one + ratio * (one - two)
 
     # -- what it comes to ---------------------------------------------------------------------
-
-    def leaving(self) -> np.ndarray:
-        """What goes out of the body through each boundary face (B,); what flows through takes m c φ with it."""
-        return self._leaving
 
     def settle(self, flux: np.ndarray, extra: np.ndarray | None = None, left: float = 1e-9, most: int = 60) -> float:
         """Goes on with the flow as it is until the equation holds; returns the residual."""

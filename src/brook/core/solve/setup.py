@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from brook.core.mesh import WEDGE_SIDES, Patch
 from brook.core.numerics import Stencil
 from brook.core.physics.boundaries import CONDITIONS
-from brook.core.physics.conditions import FIXED, OPEN, SLIP, PatchFaces
+from brook.core.physics.boundaries.periodic import driven
+from brook.core.physics.conditions import FIXED, OPEN, SLIP, Driven, PatchFaces
 from brook.core.physics.developed import developed_profile
 from brook.core.study import Resolved
 
 
 @dataclass(frozen=True, eq=False)
 class BoundaryConditions:
-    """On the active boundary faces (B,): which closure holds, velocity (B, 3) in m/s, pressure (B,) in Pa."""
+    """On the active boundary faces (B,): which closure holds, velocity (B, 3) in m/s, pressure (B,) in Pa; and what drives a
+    flow through periodic pairs, by their patches."""
 
     kind: np.ndarray
     velocity: np.ndarray
     pressure: np.ndarray
+    driven: dict[str, Driven] = field(default_factory=dict)
 
     @property
     def is_closed(self) -> bool:
@@ -43,17 +46,36 @@ class Boundaries:
         self.conditions = BoundaryConditions(np.full(count, FIXED, np.int8), np.zeros((count, 3)), np.zeros(count))
         for patch in stencil.patches:
             self._set(self.conditions, patch, self._said.get(patch.name, wall))
+        self._drive(self.conditions, statements)
 
     def with_values(self, statements: list[Resolved]) -> BoundaryConditions:
         """The conditions with other values on the patches of some statements."""
         made = replace(
-            self.conditions, velocity=self.conditions.velocity.copy(), pressure=self.conditions.pressure.copy()
+            self.conditions, velocity=self.conditions.velocity.copy(), pressure=self.conditions.pressure.copy(),
+            driven=dict(self.conditions.driven),
         )
         patches = {patch.name: patch for patch in self.stencil.patches}
         for statement in statements:
             if statement.patch in patches:
                 self._set(made, patches[statement.patch], statement)
+        self._drive(made, statements)
         return made
+
+    def _drive(self, made: BoundaryConditions, statements: list[Resolved]) -> None:
+        """Takes in what is said of periodic pairs. Raises `ValueError` for what has no place there."""
+        joints = {j.patch: j for j in self.stencil.halo.joints}
+        partners = {j.other: j.patch for j in self.stencil.halo.joints}
+        for statement in statements:
+            name = statement.patch
+            if statement.kind == "periodic" and name in joints:
+                made.driven[name] = driven(statement)
+            elif statement.kind == "periodic":
+                hint = f"say it of {partners[name]}, its partner" if name in partners else "the mesh has no such pair"
+                raise ValueError(f"{name} is no patch of a periodic pair that could drive: {hint}")
+            elif name in joints or name in partners:
+                raise ValueError(
+                    f"{name} is one of a periodic pair, through which what leaves comes in again; say nothing else of it"
+                )
 
     def _set(self, made: BoundaryConditions, patch: Patch, statement: Resolved) -> None:
         if statement.kind not in CONDITIONS:

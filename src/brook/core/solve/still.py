@@ -73,9 +73,10 @@ class SolidSolver:
     def fields(self) -> Fields:
         s = self.stencil
         more = {
-            "temperature": (self.heat.temperature.copy(), self.heat.boundary.copy()),
-            "heat": (np.zeros(s.cells), self.heat.leaving().copy()),
+            "temperature": (self.heat.temperature.copy(), self.heat.on_boundary().copy()),
+            "heat": (np.zeros(s.cells), self.heat.through_boundary(self._nothing).copy()),
         }
+        s = s.unpaired
         cells, faces = np.zeros(s.cells), np.zeros(s.boundary_count)
         return Fields(
             s, self.heat.density.copy(), cells, np.zeros((s.cells, 3)), cells, self._nothing,

@@ -9,7 +9,9 @@ from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.mesh import Mesh
 from brook.core.mesh.opening import opened
+from brook.core.mesh.pairs import paired_first
 from brook.core.numerics import Stencil
+from brook.core.numerics.halo import Halo
 from brook.core.numerics.operators import Convection
 from brook.core.solve import (
     FlowModel,
@@ -17,28 +19,38 @@ from brook.core.solve import (
     Settings,
     boundary_conditions,
 )  # fmt: skip
+from brook.core.solve.drive import Drive
 from brook.core.solve.energy import EnergyEquation, FlowPart, Fluids
 from brook.core.solve.heat import Heat
-from brook.core.solve.heating import INFLOWS, contacts_of, fillings_of, heat_conditions, sources_of, substance_of
+from brook.core.solve.heating import INFLOWS, contacts_of, fillings_of, heat_conditions, returned_of, sources_of, substance_of
 from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.scalars import TransportedScalar, scalar_of
+from brook.core.solve.setup import BoundaryConditions
 from brook.core.solve.still import SolidSolver
+from brook.core.stages.meshing import pairs_of
 from brook.core.study import Study
 
 
 def flow_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
-    """That part of a mesh in which something flows, walls between its bodies opened."""
+    """That part of a mesh in which something flows, walls between its bodies opened, periodic pairs first."""
     fluids = _fluid_names(prepared, mesh)
     if fluids != set(mesh.bodies):
         mesh = mesh.part([k for k, name in enumerate(mesh.bodies) if name in fluids])
-    return opened(mesh, fluids).mesh
+    mesh = opened(mesh, fluids).mesh
+    return paired_first(mesh, pairs_of(prepared, mesh))
 
 
 def run_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
     """The mesh on which the fields of a run stand: with heat all bodies, walls between them opened; else what flows."""
     if prepared.heat is None:
         return flow_mesh(prepared, mesh)
-    return opened(mesh, _fluid_names(prepared, mesh)).mesh
+    mesh = opened(mesh, _fluid_names(prepared, mesh)).mesh
+    return paired_first(mesh, pairs_of(prepared, mesh))
+
+
+def _stencil(prepared: Prepared, mesh: Mesh) -> Stencil:
+    """What the equations of a variant stand on, with its periodic pairs."""
+    return Stencil(mesh, Halo.of(mesh, pairs_of(prepared, mesh)))
 
 
 def _fluid_names(prepared: Prepared, mesh: Mesh) -> set[str]:
@@ -55,12 +67,12 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     assert prepared.fluid is not None
     scheme, said = study.set_up.convection, prepared.heat
     if said is None:
-        stencil = Stencil(flow_mesh(prepared, mesh))
+        stencil = _stencil(prepared, flow_mesh(prepared, mesh))
         fluids = _fluids(stencil.mesh, prepared)
         conditions = boundary_conditions(stencil, prepared.boundaries)
-        model = FlowModel.of(_laws(fluids), *_scalars(prepared, stencil, fluids, scheme))
+        model = FlowModel.of(_laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions))
         return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
-    whole = Stencil(run_mesh(prepared, mesh))
+    whole = _stencil(prepared, run_mesh(prepared, mesh))
     materials = {name: prepared.materials.get(name, prepared.fluid) for name in whole.mesh.bodies}
     flowing = [k for k, name in enumerate(whole.mesh.bodies) if not isinstance(materials[name], Solid)]
     inflows = [b for b in prepared.boundaries if flowing]
@@ -68,20 +80,27 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         whole, substance_of(whole, materials), heat_conditions(whole, said, inflows), np.full(whole.cells, said.start),
         sources_of(whole, said), contacts_of(whole, said), scheme, fillings_of(whole, materials, said.varying),
     )  # fmt: skip
+    heat.returned = returned_of(whole, said)
+    if heat.returned and any(f.changes for f in heat.fillings):
+        raise ValueError(
+            "where heat is brought back to a temperature at a periodic pair, properties may not depend on it; give constant ones"
+        )
     if not flowing:
         if prepared.scalars:
             raise ValueError(
                 f"nothing flows here that could carry {prepared.scalars[0].name}; take it out of the set-up"
             )
         return SolidSolver(heat), whole
-    stencil = whole if len(flowing) == len(whole.mesh.bodies) else Stencil(whole.mesh.part(flowing))
+    stencil = whole if len(flowing) == len(whole.mesh.bodies) else _stencil(prepared, whole.mesh.part(flowing))
     fluids = _fluids(stencil.mesh, prepared)
     gravity = np.array([said.gravity_x, said.gravity_y, said.gravity_z])
     energy = EnergyEquation(
         heat, FlowPart.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
     )
     conditions = boundary_conditions(stencil, prepared.boundaries)
-    model = FlowModel.of(energy, _laws(fluids), *_scalars(prepared, stencil, fluids, scheme))
+    model = FlowModel.of(
+        energy, _laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions)
+    )
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
 
 
@@ -90,6 +109,10 @@ def _scalars(prepared: Prepared, stencil: Stencil, fluids: Fluids, scheme: Conve
     entering = {b.patch for b in prepared.boundaries if b.kind in INFLOWS}
     density, kind = fluids.constant("density"), "upwind" if scheme == "upwind" else "bounded"
     return [scalar_of(said, stencil, density, entering, kind) for said in prepared.scalars]
+
+
+def _drive(stencil: Stencil, conditions: BoundaryConditions) -> Drive | None:
+    return Drive(stencil, conditions.driven) if len(stencil.halo) else None
 
 
 def _fluids(mesh: Mesh, prepared: Prepared) -> Fluids:

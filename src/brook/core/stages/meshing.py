@@ -12,7 +12,7 @@ from brook.core.checks import Prepared
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, boxes, lines
-from brook.core.mesh.pairs import FLAT, Motion, bent, match
+from brook.core.mesh.pairs import FLAT, Motion, Pair, bent, match
 from brook.core.physics.plate import friction_speed
 from brook.core.study.resolve import Resolved
 
@@ -112,16 +112,23 @@ def _with_own_patches(surface: Surface) -> Surface:
     return Surface(surface.points, surface.triangles, np.searchsorted(used, surface.patch), names)
 
 
+def pairs_of(prepared: Prepared, mesh: Mesh) -> list[Pair]:
+    """The periodic pairs that the plan wants of patches in a mesh."""
+    names = {p.name for p in mesh.patches}
+    found = []
+    for pair in prepared.plan.pairs:
+        if pair.patch in names:
+            at = (pair.x, pair.y, pair.z)
+            motion = Motion.shifted(at) if pair.kind == "shift" else Motion.turned(pair.axis, pair.angle, at)
+            found.append(Pair(pair.patch, motion))
+    return found
+
+
 def told_pairs(prepared: Prepared, mesh: Mesh) -> list[dict[str, Any]]:
     """Of every periodic pair that the plan wants of patches in this mesh: what it is found to be."""
     found = []
-    names = {p.name for p in mesh.patches}
-    for pair in prepared.plan.pairs:
-        if pair.patch not in names:
-            continue
-        at = (pair.x, pair.y, pair.z)
-        motion = Motion.shifted(at) if pair.kind == "shift" else Motion.turned(pair.axis, pair.angle, at)
-        matched = match(mesh, pair.patch, motion)
+    for pair in pairs_of(prepared, mesh):
+        matched = match(mesh, pair.patch, pair.motion)
         words = f"{len(matched.faces)} sides match those of {matched.other}, {matched.off:.1e} m off at most"
         found.append({"patch": pair.patch, "other": matched.other, "problem": bool(matched.problem),
                       "words": matched.problem or words})  # fmt: skip

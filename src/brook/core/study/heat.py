@@ -49,8 +49,20 @@ class Film(Part):
     surroundings: Temperature = "20 degC"
 
 
-PATCH_KINDS = (GivenTemperature, GivenFlux, GivenPower, Film)
-HeatedPatch = Annotated[GivenTemperature | GivenFlux | GivenPower | Film, Field(discriminator="kind")]
+class Returning(Part):
+    """What comes in again through a periodic pair has a mean temperature: all of it is shifted to it, or its height over that
+    of walls `about` it is scaled."""
+
+    words: ClassVar[str] = "comes in again at a mean temperature"
+    kind: Literal["returning"] = "returning"
+    patch: PatchName
+    temperature: Temperature = "20 degC"
+    way: Literal["shift", "scale"] = "shift"
+    about: Temperature = "40 degC"
+
+
+PATCH_KINDS = (GivenTemperature, GivenFlux, GivenPower, Film, Returning)
+HeatedPatch = Annotated[GivenTemperature | GivenFlux | GivenPower | Film | Returning, Field(discriminator="kind")]
 
 
 class Source(Part):

@@ -162,7 +162,7 @@ class Hierarchy:
         last = self.levels[-1]
         whole = np.diag(last.diagonal.astype(float))
         row = np.repeat(np.arange(len(last.diagonal)), np.diff(last.order.offsets))
-        whole[row, self._columns] += last.entries
+        np.add.at(whole, (row, self._columns[: len(row)]), last.entries[: len(row)])
         self._inverse = np.linalg.inv(whole).astype(np.float32)
 
     def cycle(self, right: np.ndarray, x: np.ndarray, depth: int = 0) -> None:

@@ -25,6 +25,8 @@ def paired(offsets, columns, entries, least):
         pair, tightest = -1, np.float32(0.0)
         for k in range(offsets[i], offsets[i + ONE]):
             coupling, j = -entries[k], np.int64(columns[k])
+            if j == i:
+                continue
             most = max(most, coupling)
             if of[j] < 0:
                 if coupling > strongest:

@@ -140,7 +140,7 @@ class TransportedScalar:
 
     def onto(self, fields: Fields) -> Fields:
         """Fields with the scalar in cells and on boundaries."""
-        value, boundary = self.equation.value, self.equation.boundary
+        value, boundary = self.equation.value, self.equation.on_boundary()
         if self.per_volume:
             value, boundary = value * fields.density, boundary * fields.density[fields.stencil.face_cell]
         fields.more[self.name] = (value, boundary)

@@ -8,6 +8,7 @@ from typing import Annotated
 from pydantic import Field
 
 from brook.core.study.boundaries.flow import Flow
+from brook.core.study.boundaries.periodic import Periodic
 from brook.core.study.boundaries.pressure import Pressure
 from brook.core.study.boundaries.sliding import Sliding
 from brook.core.study.boundaries.slip import Slip
@@ -17,15 +18,16 @@ from brook.core.study.boundaries.turning import Turning
 from brook.core.study.boundaries.velocity import Velocity
 from brook.core.study.boundaries.wall import Wall
 
-KINDS = (Velocity, Flow, Stream, Pressure, Wall, Sliding, Turning, Slip, Symmetry)
+KINDS = (Velocity, Flow, Stream, Pressure, Wall, Sliding, Turning, Slip, Symmetry, Periodic)
 Boundary = Annotated[
-    Velocity | Flow | Stream | Pressure | Wall | Sliding | Turning | Slip | Symmetry, Field(discriminator="kind")
+    Velocity | Flow | Stream | Pressure | Wall | Sliding | Turning | Slip | Symmetry | Periodic, Field(discriminator="kind")
 ]
 
 __all__ = [
     "KINDS",
     "Boundary",
     "Flow",
+    "Periodic",
     "Pressure",
     "Sliding",
     "Slip",
