@@ -22,7 +22,7 @@ from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Found
 
-VISCOSITY, DENSITY, CONDUCTIVITY, CAPACITY = 0.05, 1.0, 0.1, 2.0
+VISCOSITY, DENSITY, CONDUCTIVITY, CAPACITY = 0.05, 1.0, 0.1, 200.0  # Péclet numbers of hundreds: along the stream nothing is conducted
 LENGTH, DROP = 0.1, 0.06  # of a period, in m, and over it, in Pa
 ENTERS, WARM, FLUX = 20.0, 40.0, 3.0  # °C, °C and W/m²
 TOLERANCE, SAME = 0.003, 1e-8
@@ -86,6 +86,11 @@ def _quarter(mesh: Mesh) -> Mesh:
     return halved.part([0])
 
 
+def wedge(drive: dict[str, Any], across: int = 16, heated: str = "") -> Outcome:
+    """A quarter of that pipe."""
+    return pipe(drive, across, heated, True)
+
+
 def driven(by: str, value: float) -> dict[str, Any]:
     return {"drive": by, by: f"{value!r} {'Pa' if by == 'drop' else 'kg/s'}"}
 
@@ -118,3 +123,24 @@ def nusselt(outcome: Outcome, width: float) -> float:
     bulk = float(weight @ inside / weight.sum())
     warm = float(area @ boundary[wall] / area.sum())
     return heat / area.sum() * width / (CONDUCTIVITY * (warm - bulk))
+
+
+def run() -> list[Found]:
+    found: list[Found] = []
+    shapes = [("channel", channel, 2.0, 96.0, 1.5, 140 / 17, 7.5407), ("pipe", pipe, 1.0, 64.0, 2.0, 48 / 11, 3.6568),
+              ("wedge", wedge, 1.0, 64.0, 2.0, 48 / 11, 3.6568)]  # fmt: skip
+    for name, flow, width, drag, peak, flux, warm in shapes:
+        given = flow(driven("drop", DROP))
+        ratio, fastest, through = friction(given, width)
+        asked = flow(driven("mass_flow", through))
+        mesh = f"{given.fields.mesh.cell_count} cells"
+        back = friction(asked, width)[0] / ratio
+        numbers = [nusselt(flow(driven("drop", DROP), heated=how), width) for how in WALLS]
+        found += [
+            Comparison(f"f Re, {name}", EXACT, drag, ratio, TOLERANCE, mesh),
+            Comparison(f"u_max / u_mean, {name}", EXACT, peak, fastest, TOLERANCE, mesh),
+            Comparison(f"drop found for the mass flow of a drop, over it, {name}", EXACT, 1.0, back, SAME, mesh),
+            Comparison(f"Nu at even flux, {name}", TABLES, flux, numbers[0], TOLERANCE, mesh),
+            Comparison(f"Nu at even temperature, {name}", TABLES, warm, numbers[1], TOLERANCE, mesh),
+        ]
+    return found
