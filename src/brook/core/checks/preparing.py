@@ -9,6 +9,7 @@ from functools import lru_cache
 from brook.core.checks.bodies import body_problems, made_shape
 from brook.core.checks.context import Context
 from brook.core.checks.limits import requirement_problems
+from brook.core.checks.pairs import pair_problems, pairs_in, partner_in
 from brook.core.checks.scalars import scalar_problems
 from brook.core.checks.set_up import boundary_problems, heat_problems, size_problems, stretch_problems, timing_problems
 from brook.core.checks.space import space_problems
@@ -82,6 +83,19 @@ class Prepared:
         if self.space is not None:
             return self.space.patches
         return self.shape.patches if self.shape is not None else None
+
+    @property
+    def partners(self) -> dict[str, str]:
+        """The patches of periodic pairs with those they lie on when moved; nothing where only the mesh will tell."""
+        pairs = pairs_in(self.plan, self.patches or ())
+        return {p.patch: partner_in(self.shape, p) if self.shape is not None else "" for p in pairs}
+
+    @property
+    def said(self) -> list[Resolved]:
+        """What is said of patches by boundaries, and by periodic pairs where that is all."""
+        named, partners = {b.patch for b in self.boundaries}, self.partners
+        paired = [name for pair in partners.items() for name in pair if name and name not in named]
+        return [*self.boundaries, *(Resolved(kind="periodic", patch=name) for name in paired)]
 
 
 def check(study: Study) -> list[Problem]:
@@ -355,5 +369,5 @@ def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
 # What looks at a variant; one more is a line here.
 CHECKERS: tuple[Callable[[Context], list[Problem]], ...] = (
     space_problems, stretch_problems, line_problems, timing_problems, size_problems, body_problems, boundary_problems, heat_problems,
-    scalar_problems, name_problems,
+    scalar_problems, pair_problems, name_problems,
 )  # fmt: skip

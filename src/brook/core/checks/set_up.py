@@ -64,9 +64,10 @@ def boundary_problems(c: Context) -> list[Problem]:
     if still or (heat is not None and heat.buoyancy != "none"):
         return problems
     driven = roles & {"inflow", "outflow"} or any(b.kind in ("sliding", "turning") for b in study.set_up.boundaries)
-    if not driven:
+    if not driven and not any(b.kind == "periodic" and b.drive != "none" for b in study.set_up.boundaries):
         message = (
-            f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, or a sliding or turning wall"
+            f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, a sliding or turning wall, or what "
+            "drives a periodic pair"
         )
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
     return problems

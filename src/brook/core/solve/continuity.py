@@ -36,7 +36,13 @@ class Continuity:
     def predict(self, flow: FlowSolver, momentum: Momentum) -> None:
         """Rhie-Chow fluxes from the new velocity and the old pressure. Relaxation and inertia are brought in on the face
         itself: what is left of them in the end is then nothing."""
-        s, medium, rows, inner, across = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner, self.stencil.across
+        s, medium, rows, inner, across = (
+            self.stencil,
+            flow.medium,
+            self.stencil.rows,
+            self.stencil.inner,
+            self.stencil.across,
+        )
         if flow.settings.corrections > 1 and self._entries is momentum.entries:
             self._entries = np.zeros_like(momentum.entries)  # further corrections ask for those of momentum again
         per_time, late = (

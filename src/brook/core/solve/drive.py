@@ -50,8 +50,12 @@ class Drive:
                 )
             for other in self._joints:
                 along = self._along[:, k]
-                if other.turn is not None and np.linalg.norm(other.turn @ along - along) > ASKEW * np.linalg.norm(along):
-                    raise ValueError(f"what drives through {joint.patch} has to go along the axis that {other.patch} turns about")
+                if other.turn is not None and np.linalg.norm(other.turn @ along - along) > ASKEW * np.linalg.norm(
+                    along
+                ):
+                    raise ValueError(
+                        f"what drives through {joint.patch} has to go along the axis that {other.patch} turns about"
+                    )
         self._weight = GivenForce(None)
         self.effects: tuple[Any, ...] = (self._weight,)
         middles = stencil.mesh.face_centres(slice(stencil.inner - len(stencil.halo), stencil.inner))
@@ -84,7 +88,12 @@ class Drive:
         iterations alone creep there, as nothing else holds the mean flow."""
         g, s = self.gradient, flow.stencil
         size = float(np.linalg.norm(g))
-        if not size > 0 or flow.time_scheme is not None or flow.conditions.velocity.any() or not flow.conditions.is_closed:
+        if (
+            not size > 0
+            or flow.time_scheme is not None
+            or flow.conditions.velocity.any()
+            or not flow.conditions.is_closed
+        ):
             return
         force = size * float(s.mesh.volume.sum())
         lacks = float(flow.momentum.still_unbalanced(flow) @ g) / size

@@ -138,7 +138,10 @@ class FlowSolver:
         """Takes over other values on boundaries of the same kinds. Raises `ValueError` for other kinds."""
         if not np.array_equal(conditions.kind, self.conditions.kind):
             raise ValueError("what holds on a boundary may not change while a flow is computed, only its values")
-        self.conditions = conditions
+        driven, self.conditions = self.conditions.driven, conditions
+        if conditions.driven != driven:
+            for equation in self.model.equations:
+                equation.act(self)
         given = self._given_flux()
         self._refuse_unbalanced(given)
         self.flux[self.stencil.inner :][self.fixed] = given[self.fixed]

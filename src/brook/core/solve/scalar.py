@@ -74,7 +74,9 @@ class ScalarEquation:
         self.relaxation = 1.0
         self.flow_inertia = 0.0  # share of what flows through a cell that it is held back by in a step
         self.stagnant = 0  # cells that nothing reaches, at the last step
-        self.returned: tuple[Returned, ...] = ()  # how values come in again through periodic pairs, where not as they left
+        self.returned: tuple[
+            Returned, ...
+        ] = ()  # how values come in again through periodic pairs, where not as they left
         self.at_edges: np.ndarray | None = None  # diffusivity (B,) next to boundaries, where it is not that of the cell
         self._solver = GeneralSolver()
         self._slope = np.zeros((cells, 3))

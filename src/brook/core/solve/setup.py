@@ -51,7 +51,9 @@ class Boundaries:
     def with_values(self, statements: list[Resolved]) -> BoundaryConditions:
         """The conditions with other values on the patches of some statements."""
         made = replace(
-            self.conditions, velocity=self.conditions.velocity.copy(), pressure=self.conditions.pressure.copy(),
+            self.conditions,
+            velocity=self.conditions.velocity.copy(),
+            pressure=self.conditions.pressure.copy(),
             driven=dict(self.conditions.driven),
         )
         patches = {patch.name: patch for patch in self.stencil.patches}

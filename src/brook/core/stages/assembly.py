@@ -22,7 +22,15 @@ from brook.core.solve import (
 from brook.core.solve.drive import Drive
 from brook.core.solve.energy import EnergyEquation, FlowPart, Fluids
 from brook.core.solve.heat import Heat
-from brook.core.solve.heating import INFLOWS, contacts_of, fillings_of, heat_conditions, returned_of, sources_of, substance_of
+from brook.core.solve.heating import (
+    INFLOWS,
+    contacts_of,
+    fillings_of,
+    heat_conditions,
+    returned_of,
+    sources_of,
+    substance_of,
+)
 from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.scalars import TransportedScalar, scalar_of
 from brook.core.solve.setup import BoundaryConditions

@@ -50,7 +50,8 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
         return None
     if shape is not None:
         geometry = _hash(shape.key)
-        mesh = _hash(geometry, plain([plan.bulk, plan.wall, plan.growth]), MESH_VERSION)
+        pairs = [plain(plan.pairs)] if plan.pairs else []
+        mesh = _hash(geometry, plain([plan.bulk, plan.wall, plan.growth]), MESH_VERSION, *pairs)
         if plan.way == "boxes":
             sizes, layers = asdict(space_sizes(prepared, shape.patches)), space_layers(prepared, shape.patches)
             mesh = _hash(

@@ -9,10 +9,11 @@ from typing import Any
 import numpy as np
 
 from brook.core.checks import Prepared
+from brook.core.checks.pairs import pairs_in
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, boxes, lines
-from brook.core.mesh.pairs import FLAT, Motion, Pair, bent, match
+from brook.core.mesh.pairs import FLAT, Pair, bent, match
 from brook.core.physics.plate import friction_speed
 from brook.core.study.resolve import Resolved
 
@@ -57,7 +58,7 @@ def space_layers(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Layers |
     plan = prepared.plan.layers
     if plan is None:
         return None
-    others = {b.patch for b in prepared.boundaries if b.kind not in STICKING}
+    others = {b.patch for b in prepared.said if b.kind not in STICKING}
     along = tuple(sorted(p for p in patches if (p in plan.patches if plan.patches else p not in others)))
     first = plan.height
     if plan.height_of == "all":
@@ -114,14 +115,7 @@ def _with_own_patches(surface: Surface) -> Surface:
 
 def pairs_of(prepared: Prepared, mesh: Mesh) -> list[Pair]:
     """The periodic pairs that the plan wants of patches in a mesh."""
-    names = {p.name for p in mesh.patches}
-    found = []
-    for pair in prepared.plan.pairs:
-        if pair.patch in names:
-            at = (pair.x, pair.y, pair.z)
-            motion = Motion.shifted(at) if pair.kind == "shift" else Motion.turned(pair.axis, pair.angle, at)
-            found.append(Pair(pair.patch, motion))
-    return found
+    return pairs_in(prepared.plan, tuple(p.name for p in mesh.patches))
 
 
 def told_pairs(prepared: Prepared, mesh: Mesh) -> list[dict[str, Any]]:

@@ -99,6 +99,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         cylinder,
         heated,
         manufactured,
+        periodic,
         pipe,
         sheared,
         taylor_green,
@@ -116,7 +117,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         "graetz": heated.graetz, "composite-wall": heated.composite_wall, "fin": heated.fin,
         "sphere-cooling": heated.sphere_cooling, "sheared": sheared.run, "counterflow": heated.counterflow,
         **{f"cylinder-free-{re}": partial(walls.free, re) for re in walls.FREE}, "flat-plate": walls.flat_plate,
-        "taylor-couette": walls.taylor_couette, "tracer": tracer.run,
+        "taylor-couette": walls.taylor_couette, "tracer": tracer.run, "periodic": periodic.run,
     }  # fmt: skip
 
 

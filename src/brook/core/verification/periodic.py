@@ -22,7 +22,12 @@ from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Found
 
-VISCOSITY, DENSITY, CONDUCTIVITY, CAPACITY = 0.05, 1.0, 0.1, 200.0  # Péclet numbers of hundreds: along the stream nothing is conducted
+VISCOSITY, DENSITY, CONDUCTIVITY, CAPACITY = (
+    0.05,
+    1.0,
+    0.1,
+    200.0,
+)  # Péclet numbers of hundreds: along the stream nothing is conducted
 LENGTH, DROP = 0.1, 0.06  # of a period, in m, and over it, in Pa
 ENTERS, WARM, FLUX = 20.0, 40.0, 3.0  # °C, °C and W/m²
 TOLERANCE, SAME = 0.003, 1e-8
@@ -80,9 +85,7 @@ def _quarter(mesh: Mesh) -> Mesh:
     cut = rest[mesh.owner[: mesh.inner_count]] != rest[mesh.neighbour]
     middle = mesh.face_centres(slice(mesh.inner_count))
     wall = np.where(cut, np.where(np.abs(middle[:, 2]) < 1e-9, 0, 1), -1)
-    halved = replace(
-        mesh, body=rest, bodies=(mesh.bodies[0], "rest"), wall=wall, walls=("one_side", "other_side")
-    )
+    halved = replace(mesh, body=rest, bodies=(mesh.bodies[0], "rest"), wall=wall, walls=("one_side", "other_side"))
     return halved.part([0])
 
 
@@ -116,7 +119,7 @@ def nusselt(outcome: Outcome, width: float) -> float:
     """From the mean flux and temperature of the wall."""
     fields, s = outcome.fields, outcome.fields.stencil
     inside, boundary = fields.more["temperature"]
-    wall, begin = s.boundary_faces(fields.mesh.patch("wall")), fields.mesh.patch("begin")
+    wall = s.boundary_faces(fields.mesh.patch("wall"))
     heat = -float(fields.more["heat"][1][wall].sum())
     area = fields.mesh.face_areas(fields.mesh.patch("wall").faces)
     weight = fields.mesh.volume * fields.velocity[:, 0]

@@ -55,7 +55,7 @@ def body(
     prepared = variant.prepared
     if variant.variant.geometry.kind == "space":
         return {"names": names_used(variant.variant), "small": None, **space_body(studio, state, variant, trial)}
-    made = drawing(prepared.shape, prepared.boundaries, geometry=prepared.geometry) if prepared.shape else None
+    made = drawing(prepared.shape, prepared.said, geometry=prepared.geometry) if prepared.shape else None
     return {
         "drawing": made, "names": names_used(variant.variant), "small": thumbnail_of(variant),
         "handles": [asdict(h) for h in handles(state.study, variant.variant)],
@@ -84,7 +84,7 @@ def space_body(studio: Studio, state: StudyState, variant: VariantState, trial: 
     if making is None or making.said is None or order is None:
         return found
     said = making.said
-    rows = patch_rows(said, variant.prepared.boundaries, geometry.colours)
+    rows = patch_rows(said, variant.prepared.said, geometry.colours)
     before = (
         variant.prepared.space.key
         if trial and trial != UNWRAPPED and making.state == "done" and variant.prepared.space is not None
@@ -140,7 +140,7 @@ def preview(
     if prepared.shape is None:
         return {"problem": "this shape cannot be built"}
     at = Frame(*frame) if len(frame) == 7 else None
-    made = drawing(prepared.shape, prepared.boundaries, geometry=prepared.geometry, frame=at)
+    made = drawing(prepared.shape, prepared.said, geometry=prepared.geometry, frame=at)
     small = thumbnail(prepared.shape, prepared.boundaries)
     label = f"Drawing of {variant.variant.title}"
     return {

@@ -7,6 +7,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
+from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES
 from brook.core.mesh.boxes import SpaceEstimate
 from brook.core.mesh.boxes.octree import MOST_BOXES
 from brook.core.mesh.files import MESH_FORMATS
@@ -88,13 +89,14 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
                 "words": words, "unit": unit, "worst": summary["worst"][name], "limit": LIMITS[name][0],
                 "bars": bars(histogram), "low": histogram["edges"][0], "high": histogram["edges"][-1],
             })  # fmt: skip
-    found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": [],
+    found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": [], "paired": [],
                              "words": WORDS, "layer_note": "", "mesh_formats": MESH_FORMATS, "most_cells": MOST_BOXES, "own_mesh": False, "boxes": False,
                              "has_solids": False}  # fmt: skip
     if variant is None:
         return found
     geometry: Any = variant.variant.geometry
     found["own_mesh"] = has_own_mesh(geometry)
+    found["paired"] = [p for p in sorted(variant.prepared.patches or ()) if p not in (PLANE_SIDES, WEDGE_SIDES)]
     found["boxes"] = geometry.kind == "space" or state.study.mesh_plan.way == "boxes"
     if found["boxes"] and not found["own_mesh"]:
         in_space = geometry.kind == "space"

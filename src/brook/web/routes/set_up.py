@@ -93,12 +93,19 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
     every = sorted(declared_patches(state.study))
     if variant is not None and variant.prepared.patches is not None:
         every = sorted({p for v in state.variants for p in v.prepared.patches or ()})
+    partners = variant.prepared.partners if variant else {}
+    for told in (variant.mesh.summary or {}).get("pairs", ()) if variant else ():
+        if told["patch"] in partners and not told["problem"]:
+            partners[told["patch"]] = told["other"]
+    paired = {name for pair in partners.items() for name in pair if name}
     return {
-        "drawing": drawing(shape, variant.prepared.boundaries) if variant and shape else None,
+        "partners": partners,
+        "spoken_of": said,
+        "drawing": drawing(shape, variant.prepared.said) if variant and shape else None,
         "picture": small_address(studio, state, variant) if variant and not shape else "",
         "fluid": variant.prepared.fluid if variant else None,
         "numbers": _numbers(studio, state, variant) if variant else None,
-        "rest": [p for p in every if p not in said],
+        "rest": [p for p in every if p not in said | paired],
         "patches": every,
         **_heat(state, variant),
         "entering": [b.patch for b in state.study.set_up.boundaries if b.role in ("inflow", "outflow")],

@@ -20,7 +20,8 @@ from brook.core.study.boundaries.wall import Wall
 
 KINDS = (Velocity, Flow, Stream, Pressure, Wall, Sliding, Turning, Slip, Symmetry, Periodic)
 Boundary = Annotated[
-    Velocity | Flow | Stream | Pressure | Wall | Sliding | Turning | Slip | Symmetry | Periodic, Field(discriminator="kind")
+    Velocity | Flow | Stream | Pressure | Wall | Sliding | Turning | Slip | Symmetry | Periodic,
+    Field(discriminator="kind"),
 ]
 
 __all__ = [
