@@ -2,17 +2,39 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from brook.core.numerics import Matrix, Stencil, divergence, gradient, laplacian, leaning, passes
+from brook.core.numerics import push as pushed
 from brook.core.numerics.chunks import over
 from brook.core.numerics.multigrid import kernels
 from brook.core.solve.momentum import NOTHING, Momentum
 
 if TYPE_CHECKING:
     from brook.core.solve.flow import FlowSolver
+
+
+ANSWERED = 1e-3  # to what is known how a flow answers to a mean gradient
+
+
+@dataclass(frozen=True, eq=False)
+class Answer:
+    """Changes of flux (inner,), velocity (C, 3), pressure (C,) and its gradient (C, 3)."""
+
+    flux: np.ndarray
+    velocity: np.ndarray
+    pressure: np.ndarray
+    pressure_gradient: np.ndarray
+
+    def add(self, flow: FlowSolver, times: float) -> None:
+        """Lets a flow change so many times by it."""
+        flow.flux[: len(self.flux)] += times * self.flux
+        flow.velocity += times * self.velocity
+        flow.pressure += times * self.pressure
+        flow.pressure_gradient += times * self.pressure_gradient
 
 
 class Continuity:
@@ -103,6 +125,21 @@ class Continuity:
             *s.push_of(fit),
         )  # fmt: skip
         return float(np.sqrt(self._sums.max()))
+
+    def answers(self, flow: FlowSolver, push: np.ndarray, along: np.ndarray) -> Answer:
+        """What a `push` on the fluxes (inner,), as by a mean gradient `along` (3,), comes to when mass is kept. After `correct`, for the flow as it was then."""
+        s, whole = self.stencil, np.zeros(self.stencil.active)
+        whole[: s.inner] = push
+        right = -divergence(s, whole)
+        if flow.conditions.is_closed:
+            right -= right.mean()
+        matrix = Matrix(s, self._diagonal, self._entries)
+        found, _ = flow.pressure_solver.solve(matrix, right.astype(self._entries.dtype), ANSWERED)
+        potential = found.astype(float)
+        link = -self._entries[s.rows.upper].astype(float)
+        flux = push - link * (s.across(potential)[s.neighbour] - potential[s.owner[: s.inner]])
+        slope = pushed(s, flow.pressure_fit, potential, self._edge_none)
+        return Answer(flux, flow.momentum.simplec_coefficient[:, None] * (along - slope), potential, slope)
 
 
 def project(flow: FlowSolver, tolerance: float) -> np.ndarray:

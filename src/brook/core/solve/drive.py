@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from brook.core.numerics import Stencil, face_mean
+from brook.core.solve.continuity import Answer
 from brook.core.solve.fields import Fields
 from brook.core.solve.model import GivenForce
 from brook.core.solve.states import State
@@ -56,6 +57,8 @@ class Drive:
                     raise ValueError(
                         f"what drives through {joint.patch} has to go along the axis that {other.patch} turns about"
                     )
+        self._answers: dict[int, Answer] = {}  # of the flow to a drop of 1 Pa over a pair
+        self._done, self._next = 0, 1  # iterations, and the one in which these are found anew
         self._weight = GivenForce(None)
         self.effects: tuple[Any, ...] = (self._weight,)
         middles = stencil.mesh.face_centres(slice(stencil.inner - len(stencil.halo), stencil.inner))
@@ -74,10 +77,13 @@ class Drive:
         """Brings the mass flow through each pair for which one is given to that; gives how far it was off, None where nothing
         is to be found."""
         off = None
+        self._done += 1
         for k, joint in enumerate(self._joints):
             said = flow.conditions.driven.get(joint.patch)
             if said is not None and said.kind == "mass_flow":
                 off = max(off or 0.0, self._towards(flow, k, said.value))
+        if self._done >= self._next:
+            self._next = 2 * self._done
         if off is None:
             self._quicken(flow)
         self.act(flow)
@@ -103,16 +109,16 @@ class Drive:
         flow.flux *= 1 + more
 
     def _towards(self, flow: FlowSolver, k: int, wanted: float) -> float:
-        s, first = flow.stencil, flow.stencil.mesh.inner_count
-        faces, along = first + self._joints[k].near, self._along[:, k]
-        gives = flow.momentum.simplec_coefficient
-        step = face_mean(s, flow.medium.density * gives) * (s.area[: s.inner] @ along)
-        here, response = -float(flow.flux[faces].sum()), -float(step[faces].sum())
+        s, along = flow.stencil, self._along[:, k]
+        faces = s.mesh.inner_count + self._joints[k].near
+        if self._done >= self._next:
+            gives = face_mean(s, flow.medium.density * flow.momentum.simplec_coefficient)
+            self._answers[k] = flow.mass.answers(flow, gives * (s.area[: s.inner] @ along), along)
+        here = -float(flow.flux[faces].sum())
         size = max(abs(wanted), float(np.abs(flow.flux[faces]).sum()))
-        change = (wanted - here) / response
+        change = (wanted - here) / -float(self._answers[k].flux[faces].sum())
         self.drops[k] += change
-        flow.velocity += change * gives[:, None] * along
-        flow.flux[: s.inner] += change * step
+        self._answers[k].add(flow, change)
         return abs(wanted - here) / max(size, STILL)
 
     def act(self, flow: FlowSolver) -> None:
