@@ -99,9 +99,10 @@ class Drawing:
 
 
 def role_of(patch: str, boundaries: list[Resolved]) -> tuple[str, str]:
-    """(role, words) of a patch: inflow, outflow, wall or symmetry."""
-    kind = next((b.kind for b in boundaries if b.patch == patch), "wall")
-    return ROLES[kind]
+    """(role, words) of a patch: inflow, outflow, wall, symmetry or periodic."""
+    said = next((b for b in boundaries if b.patch == patch), Resolved(kind="wall"))
+    role, words = ROLES[said.kind]
+    return role, getattr(said, "words", words)
 
 
 def drawing(

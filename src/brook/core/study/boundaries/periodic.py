@@ -7,7 +7,7 @@ class Periodic(Part):
     """What leaves through the partner of a pair comes in through its patch, driven by a drop of pressure from the patch to
     the partner, by what drop it takes for a mass flow over the whole depth of the drawing, or by something else."""
 
-    words: ClassVar[str] = "drives what goes round"
+    words: ClassVar[str] = "is driven, as a periodic pair"
     role: ClassVar[str] = "periodic"
     kind: Literal["periodic"] = "periodic"
     patch: PatchName
