@@ -95,7 +95,10 @@ class Prepared:
         """What is said of patches by boundaries, and by periodic pairs where that is all."""
         named, partners = {b.patch for b in self.boundaries}, self.partners
         paired = [name for pair in partners.items() for name in pair if name and name not in named]
-        return [*self.boundaries, *(Resolved(kind="periodic", patch=name, words="is one of a periodic pair") for name in paired)]
+        return [
+            *self.boundaries,
+            *(Resolved(kind="periodic", patch=name, words="is one of a periodic pair") for name in paired),
+        ]
 
 
 def check(study: Study) -> list[Problem]:

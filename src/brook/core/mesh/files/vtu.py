@@ -24,9 +24,10 @@ from brook.core.geometry.files import FileError
 from brook.core.geometry.files.base import MOST_PATCHES
 from brook.core.mesh.assembling import CORNERS, AssemblyError, Polygons
 from brook.core.mesh.files.collected import Collected
+from brook.core.mesh.kernels import hexahedra
 from brook.core.mesh.polyhedral import Mesh
 
-POLYHEDRON = 42
+POLYHEDRON, HEXAHEDRON = 42, 12
 # what packed data may unpack to in bytes: so much, and so many times what the file has
 ROOM, MOST_RATIO = 50_000_000, 40
 LONGEST_TAG = 1000
@@ -262,58 +263,77 @@ class _Reader:
 # -- out --------------------------------------------------------------------------------------
 
 
-def write(path: Path, mesh: Mesh) -> None:
-    """All cells as polyhedra with their body, and the faces of patches, and of walls between bodies, in fields."""
-    order = _by_points(mesh)
-    every = Polygons(mesh.cell_faces[1], mesh.cell_faces[0]).part(order)  # faces of cells, like points of polygons
-    offsets, faces = every.offsets, every.flat
-    corners = np.diff(mesh.face_offsets)
-    sides = Polygons(mesh.face_points, mesh.face_offsets)
-    cell = np.repeat(np.arange(mesh.cell_count), np.diff(offsets))
-    outward = sides.part(faces)
-    turned = outward.turned()
-    inward = np.repeat(mesh.owner[faces] != order[cell], outward.corners)
-    flat = np.where(inward, turned.flat, outward.flat)
-    # of each cell: how many sides, then of each side how many corners and which
-    counts = np.bincount(cell, 1 + corners[faces], mesh.cell_count).astype(int) + 1
-    stream_ends = np.cumsum(counts)
-    side_start = np.concatenate([[0], np.cumsum(1 + corners[faces])[:-1]]) + cell + 1
-    stream = np.empty(stream_ends[-1] if len(stream_ends) else 0, np.int64)
-    stream[stream_ends - counts] = np.diff(offsets)
-    stream[side_start] = corners[faces]
-    within = np.arange(len(flat)) - np.repeat(outward.offsets[:-1], outward.corners)
-    stream[np.repeat(side_start + 1, outward.corners) + within] = flat
-    pair = np.unique(np.stack([np.repeat(cell, outward.corners), flat], axis=1), axis=0)
-    of_cells = np.bincount(pair[:, 0], minlength=mesh.cell_count)
-    at_wall, wall_names, wall = mesh.between_bodies
-    skin = sides.part(np.concatenate([at_wall, np.arange(mesh.inner_count, mesh.face_count)]))
-    names = [p.name for p in mesh.patches]
-    names += [n for n in wall_names if n not in names]
-    numbers = np.array([names.index(n) for n in wall_names], int)
-    patch = np.concatenate([numbers[wall], *(np.full(p.count, k) for k, p in enumerate(mesh.patches))]).astype(np.int64)
+def write(path: Path, mesh: Mesh, data: dict[str, np.ndarray] | None = None, plain: bool = False) -> None:
+    """All cells as polyhedra with their body, their number and what else is known of cells, (C,) or (C, 3) by name; the faces of
+    patches, and of walls between bodies, stand in fields. A mesh of hexahedra alone is written as such when it is to be `plain`."""
+    corners = hexahedra(*mesh.cell_faces, mesh.face_points, mesh.face_offsets, mesh.owner) if plain else None
+    if corners is not None and (corners[:, 0] >= 0).all():
+        order = np.arange(mesh.cell_count)
+        shapes = {
+            "connectivity": corners.ravel(),
+            "offsets": 8 * (order + 1),
+            "types": np.full(len(order), HEXAHEDRON, np.uint8),
+        }
+    else:
+        order = _by_points(mesh)
+        shapes = _polyhedra(mesh, order)
     with path.open("wb") as out:
         out.write(
             b'<?xml version="1.0"?>\n<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian" '
             b'header_type="UInt64">\n<UnstructuredGrid>\n<FieldData>\n'
         )
-        for name, words in (("patch_names", names), ("body_names", mesh.bodies)):
-            codes = np.frombuffer(b"".join(word.encode() + b"\0" for word in words), np.uint8)
-            _put(out, name, codes, tuples=len(codes))
-        for name, values in (("patch_corners", skin.flat), ("patch_ends", skin.offsets[1:]), ("patch_of", patch)):
+        for name, values in _sides(mesh).items():
             _put(out, name, values, tuples=len(values))
         out.write(b"</FieldData>\n")
         out.write(f'<Piece NumberOfPoints="{len(mesh.points)}" NumberOfCells="{mesh.cell_count}">\n<Points>\n'.encode())
         _put(out, "Points", mesh.points, 3)
         out.write(b"</Points>\n<Cells>\n")
-        _put(out, "connectivity", pair[:, 1])
-        _put(out, "offsets", np.cumsum(of_cells))
-        _put(out, "types", np.full(mesh.cell_count, POLYHEDRON, np.uint8))
-        _put(out, "faces", stream)
-        _put(out, "faceoffsets", stream_ends)
+        for name, values in shapes.items():
+            _put(out, name, values)
         out.write(b"</Cells>\n<CellData>\n")
-        _put(out, "body", mesh.body[order])
-        _put(out, "number", order)
+        for name, values in {"body": mesh.body, "number": np.arange(mesh.cell_count), **(data or {})}.items():
+            _put(out, name, values[order], 1 if values.ndim == 1 else values.shape[1])
         out.write(b"</CellData>\n</Piece>\n</UnstructuredGrid>\n</VTKFile>\n")
+
+
+def _polyhedra(mesh: Mesh, order: np.ndarray) -> dict[str, np.ndarray]:
+    """Cells in an order (C,) as polyhedra: of each how many sides, then of each side how many corners and which."""
+    every = Polygons(mesh.cell_faces[1], mesh.cell_faces[0]).part(order)  # faces of cells, like points of polygons
+    offsets, faces = every.offsets, every.flat
+    corners = np.diff(mesh.face_offsets)
+    cell = np.repeat(np.arange(mesh.cell_count), np.diff(offsets))
+    outward = Polygons(mesh.face_points, mesh.face_offsets).part(faces)
+    inward = np.repeat(mesh.owner[faces] != order[cell], outward.corners)
+    flat = np.where(inward, outward.turned().flat, outward.flat)
+    counts = np.bincount(cell, 1 + corners[faces], mesh.cell_count).astype(int) + 1
+    ends = np.cumsum(counts)
+    side_start = np.concatenate([[0], np.cumsum(1 + corners[faces])[:-1]]) + cell + 1
+    stream = np.empty(ends[-1] if len(ends) else 0, np.int64)
+    stream[ends - counts] = np.diff(offsets)
+    stream[side_start] = corners[faces]
+    within = np.arange(len(flat)) - np.repeat(outward.offsets[:-1], outward.corners)
+    stream[np.repeat(side_start + 1, outward.corners) + within] = flat
+    pair = np.unique(np.stack([np.repeat(cell, outward.corners), flat], axis=1), axis=0)
+    return {
+        "connectivity": pair[:, 1], "offsets": np.cumsum(np.bincount(pair[:, 0], minlength=mesh.cell_count)),
+        "types": np.full(mesh.cell_count, POLYHEDRON, np.uint8), "faces": stream, "faceoffsets": ends,
+    }  # fmt: skip
+
+
+def _sides(mesh: Mesh) -> dict[str, np.ndarray]:
+    """Names of patches and bodies, and the faces of patches and of walls between bodies."""
+    at_wall, wall_names, wall = mesh.between_bodies
+    sides = Polygons(mesh.face_points, mesh.face_offsets)
+    skin = sides.part(np.concatenate([at_wall, np.arange(mesh.inner_count, mesh.face_count)]))
+    names = [p.name for p in mesh.patches]
+    names += [n for n in wall_names if n not in names]
+    numbers = np.array([names.index(n) for n in wall_names], int)
+    patch = np.concatenate([numbers[wall], *(np.full(p.count, k) for k, p in enumerate(mesh.patches))]).astype(np.int64)
+    texts = {
+        of: np.frombuffer(b"".join(word.encode() + b"\0" for word in words), np.uint8)
+        for of, words in (("patch_names", names), ("body_names", mesh.bodies))
+    }
+    return {**texts, "patch_corners": skin.flat, "patch_ends": skin.offsets[1:], "patch_of": patch}
 
 
 def _by_points(mesh: Mesh) -> np.ndarray:
