@@ -1,4 +1,4 @@
-"""Circles, arcs and polygons: cells cut where the boundary runs askew."""
+"""Circles, arcs and polygons: cells cut where the boundary runs face_kind."""
 
 import numpy as np
 import pytest

@@ -120,7 +120,7 @@ def test_lumps_fill_the_mesh_and_close(mesh):
     np.add.at(total, coarse.neighbour, -coarse.area[: coarse.inner])
     assert np.abs(total).max() < 1e-12
     assert [p.name for p in coarse.patches] == [p.name for p in fine.patches]
-    assert (coarse.stiffness > 0).all()
+    assert (coarse.geometric_diffusion > 0).all()
 
 
 def test_a_coarse_flow_is_driven_by_the_same_mass():
@@ -172,7 +172,7 @@ def test_what_a_stream_carries_is_solved_by_our_own_cycles():
     """Against a direct solver, at a Péclet number of a cell of 10."""
     stencil = Stencil(block(18))
     flux = stencil.area @ np.array([1.0, 0.3, -0.2])
-    conduct = 0.1 * stencil.stiffness[: stencil.inner] / 18
+    conduct = 0.1 * stencil.geometric_diffusion[: stencil.inner] / 18
     through = flux[: stencil.inner]
     upper, lower = np.minimum(through, 0) - conduct, -np.maximum(through, 0) - conduct
     edge = np.bincount(stencil.face_cell, np.maximum(-flux[stencil.inner :], 0), stencil.cells)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from brook.core.numerics import Matrix, Stencil, convection, divergence, gradient, laplacian, push
+from brook.core.numerics import Matrix, Stencil, convection, divergence, gauss_gradient, gradient, laplacian
 from brook.core.numerics.linear import LibraryMultigrid
 from brook.core.verification import manufactured
 from tests.core.meshes import box_mesh
@@ -44,7 +44,7 @@ def poisson_error(n: int) -> float:
     exact = np.prod(np.sin(np.pi * mesh.centre), axis=1)
     positive = laplacian(stencil, -1.0)
     diagonal = positive.diagonal.copy()
-    np.add.at(diagonal, stencil.face_cell, stencil.stiffness[stencil.inner :])
+    np.add.at(diagonal, stencil.face_cell, stencil.geometric_diffusion[stencil.inner :])
     matrix = Matrix(stencil, diagonal, positive.entries)
     value, count = LibraryMultigrid().solve(matrix, 3 * np.pi**2 * exact * mesh.volume, 1e-10)
     assert count < 40
@@ -64,7 +64,7 @@ def test_a_linear_pressure_pushes_every_cell_alike(kind, known):
             "cut": lambda: manufactured.cut(12), "prisms": lambda: manufactured.prisms(5)}[kind]()  # fmt: skip
     stencil, slope = Stencil(mesh), np.array([1.0, -2.0, 3.0])
     fit = stencil.fit(np.full(stencil.boundary_count, known))
-    found = push(stencil, fit, mesh.centre @ slope, on_faces(mesh, lambda x: x @ slope))
+    found = gauss_gradient(stencil, fit, mesh.centre @ slope, on_faces(mesh, lambda x: x @ slope))
     assert found == pytest.approx(np.tile(slope, (mesh.cell_count, 1)), abs=2e-5)
 
 
@@ -83,7 +83,7 @@ def test_a_pressure_that_goes_up_and_down_pushes_no_inner_prism():
         np.concatenate([a[: mesh.inner_count][upright & (mixed > 0)] for a in (mesh.owner, mesh.neighbour)])
     )
     inner[same] = False
-    found = push(stencil, stencil.every_boundary, value, np.zeros(stencil.boundary_count))
+    found = gauss_gradient(stencil, stencil.every_boundary, value, np.zeros(stencil.boundary_count))
     least_squares = gradient(stencil, stencil.every_boundary, value, np.zeros(stencil.boundary_count))
     assert np.abs(found[inner]).max() < 0.35 * np.abs(least_squares[inner]).max()
 
@@ -93,5 +93,5 @@ def test_forces_of_pressure_add_up_to_nothing():
     mesh = box_mesh((6, 5, 4))
     stencil = Stencil(mesh)
     value = np.random.default_rng(1).normal(size=mesh.cell_count)
-    found = push(stencil, stencil.every_boundary, value, np.zeros(stencil.boundary_count))
+    found = gauss_gradient(stencil, stencil.every_boundary, value, np.zeros(stencil.boundary_count))
     assert (found * mesh.volume[:, None]).sum(axis=0) == pytest.approx(np.zeros(3), abs=1e-13)

@@ -100,7 +100,7 @@ class TestHalo:
         first, joint = s.mesh.inner_count, s.halo.joints[0]
         near, far = first + joint.near, first + joint.far
         assert np.allclose(s.weight[near] + s.weight[far], 1.0, atol=1e-15)
-        assert np.array_equal(s.stiffness[near], s.stiffness[far])
+        assert np.array_equal(s.geometric_diffusion[near], s.geometric_diffusion[far])
         assert np.allclose(s.area[near] @ pair.motion.turn.T, -s.area[far], atol=1e-15)
         assert np.allclose(s.lines()[near] @ pair.motion.turn.T, -s.lines()[far], atol=1e-12)
 
@@ -122,7 +122,7 @@ class TestHalo:
         matrix = laplacian(s, -1.0).csr()
         value = np.random.default_rng(3).random(s.cells)
         flux = np.zeros(s.active)
-        flux[: s.inner] = s.stiffness[: s.inner] * (value[s.owner[: s.inner]] - s.across(value)[s.neighbour])
+        flux[: s.inner] = s.geometric_diffusion[: s.inner] * (value[s.owner[: s.inner]] - s.across(value)[s.neighbour])
         assert np.allclose(matrix @ value, divergence(s, flux), atol=1e-12)
         assert abs(matrix - matrix.T).max() == 0.0
         assert np.allclose(matrix.sum(axis=1), 0.0, atol=1e-12)

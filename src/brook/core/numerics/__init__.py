@@ -5,15 +5,23 @@ from brook.core.numerics.operators import (
     convection,
     divergence,
     face_mean,
+    gauss_gradient,
     gradient,
     laplacian,
-    leaning,
-    push,
+    partial_gradient,
     turned_diffusion,
 )  # fmt: skip
 from brook.core.numerics.stencil import Stencil
 
 __all__ = [
-    "Matrix", "Stencil", "convection", "divergence",
-    "face_mean", "gradient", "laplacian", "leaning", "push", "turned_diffusion",
+    "Matrix",
+    "Stencil",
+    "convection",
+    "divergence",
+    "face_mean",
+    "gauss_gradient",
+    "gradient",
+    "laplacian",
+    "partial_gradient",
+    "turned_diffusion",
 ]  # fmt: skip

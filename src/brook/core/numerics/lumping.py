@@ -9,9 +9,9 @@ from brook.core.numerics.passes import EXACT, ONE
 
 
 @loop(fastmath=EXACT)
-def means(first, last, chunk, start, rows, volume, velocity, pressure, rest, mean_velocity, mean_pressure, total):
+def means(first, last, chunk, start, rows, volume, velocity, pressure, residual, mean_velocity, mean_pressure, total):
     """Over lumps of cells `rows` (C,) from `start` (n + 1,) on: means of velocity (C, 3) and pressure (C,) by volume, and
-    sums `total` (n, 3) of `rest` (C, 3)."""
+    sums `total` (n, 3) of `residual` (C, 3)."""
     for s in range(first, last):
         c = np.uint32(s)
         whole, u0, u1, u2, p, r0, r1, r2 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
@@ -23,9 +23,9 @@ def means(first, last, chunk, start, rows, volume, velocity, pressure, rest, mea
             u1 += v * velocity[i, 1]
             u2 += v * velocity[i, 2]
             p += v * pressure[i]
-            r0 += rest[i, 0]
-            r1 += rest[i, 1]
-            r2 += rest[i, 2]
+            r0 += residual[i, 0]
+            r1 += residual[i, 1]
+            r2 += residual[i, 2]
         mean_velocity[c, 0], mean_velocity[c, 1], mean_velocity[c, 2] = u0 / whole, u1 / whole, u2 / whole
         mean_pressure[c] = p / whole
         total[c, 0], total[c, 1], total[c, 2] = r0, r1, r2
@@ -45,8 +45,8 @@ def through(first, last, chunk, start, codes, flux, total):
 
 
 @loop(fastmath=EXACT)
-def led(first, last, chunk, of, centre, middle, step, slope, push, push_slope, velocity, pressure, change):
-    """velocity (C, 3) and pressure (C,) with the changes of their lumps `of` (C,): `step` (n, 3) and `push` (n,), with
+def led(first, last, chunk, of, centre, middle, step, slope, pressure_step, pressure_slope, velocity, pressure, change):
+    """velocity (C, 3) and pressure (C,) with the changes of their lumps `of` (C,): `step` (n, 3) and `pressure_step` (n,), with
     their gradients. In place; `change` (C, 3) is that of the velocity."""
     for s in range(first, last):
         c = np.uint32(s)
@@ -56,7 +56,7 @@ def led(first, last, chunk, of, centre, middle, step, slope, push, push_slope, v
             moved = step[m, k] + slope[m, k, 0] * x + slope[m, k, 1] * y + slope[m, k, 2] * z
             velocity[c, k] += moved
             change[c, k] = moved
-        pressure[c] += push[m] + push_slope[m, 0] * x + push_slope[m, 1] * y + push_slope[m, 2] * z
+        pressure[c] += pressure_step[m] + pressure_slope[m, 0] * x + pressure_slope[m, 1] * y + pressure_slope[m, 2] * z
 
 
 @loop(fastmath=EXACT)

@@ -35,7 +35,7 @@ def gradient(
     rows = stencil.rows
     seen = stencil.across(value) if len(value) == stencil.cells else value
     shape = (
-        boundary, rows.offsets, rows.beside, rows.edge_offsets, rows.edges, stencil.centre, stencil.edge_line, fit.near,
+        boundary, rows.offsets, rows.beside, rows.boundary_offsets, rows.boundary_faces, stencil.centre, stencil.boundary_line, fit.near,
         fit.inverse, fit.own, fit.place,
     )  # fmt: skip
     if value.ndim == 1:
@@ -45,35 +45,43 @@ def gradient(
     return found
 
 
-def leaning(
+def partial_gradient(
     stencil: Stencil, fit: Fit, value: np.ndarray, boundary: np.ndarray, out: np.ndarray | None = None,
     at_boundary: bool = False,
 ) -> np.ndarray:  # fmt: skip
     """The gradient of a scalar, in the cells from which values are carried off the lines of centres, or only in those at
     boundaries: elsewhere nothing is said. Arguments are those of `gradient`."""
-    cells = stencil.edge_cells if at_boundary else stencil.leaning
+    cells = stencil.boundary_cells if at_boundary else stencil.skewed_cells
     if not len(cells):
         return gradient(stencil, fit, value, boundary, out)
     found = np.empty((stencil.cells, 3)) if out is None else out
     rows = stencil.rows
     over(
         chunks_of(len(cells)), passes.slope, found, cells, stencil.across(value), boundary, rows.offsets, rows.beside,
-        rows.edge_offsets, rows.edges, stencil.centre, stencil.edge_line, fit.near, fit.inverse, fit.own, fit.place,
+        rows.boundary_offsets, rows.boundary_faces, stencil.centre, stencil.boundary_line, fit.near, fit.inverse, fit.own, fit.place,
     )  # fmt: skip
     return found
 
 
-def push(
+def gauss_gradient(
     stencil: Stencil, fit: Fit, pressure: np.ndarray, boundary: np.ndarray, out: np.ndarray | None = None
 ) -> np.ndarray:
     """∑ p S over the faces of each cell, over its volume (C, 3): the gradient of a pressure that keeps momentum, and that
     feels nothing of one that goes up and down from cell to cell. Arguments are those of `gradient`."""
     if stencil.is_agglomerated:
         return gradient(stencil, fit, pressure, boundary, out)
-    slope = leaning(stencil, fit, pressure, boundary)
+    slope = partial_gradient(stencil, fit, pressure, boundary)
     found = np.empty_like(slope) if out is None else out
     across = stencil.across
-    over(stencil.cell_chunks, passes.push, found, across(pressure), boundary, across(slope), *stencil.push_of(fit))
+    over(
+        stencil.cell_chunks,
+        passes.gauss_gradient,
+        found,
+        across(pressure),
+        boundary,
+        across(slope),
+        *stencil.gauss_arrays(fit),
+    )
     return found
 
 
@@ -101,7 +109,7 @@ def laplacian(stencil: Stencil, coefficient: np.ndarray | float) -> Matrix:
 
     `coefficient` (inner,) or one number.
     """
-    entry = coefficient * stencil.stiffness[: stencil.inner]
+    entry = coefficient * stencil.geometric_diffusion[: stencil.inner]
     return _from_faces(stencil, entry, entry)
 
 

@@ -73,7 +73,7 @@ class Rows:
     copies of a halo, at C and behind, for themselves: what stands over a face.
 
     `upper` and `lower` (inner,): where the owner's and the neighbour's entry of a face stand; those of copies come behind all
-    rows, where nobody reads them. `edges` (B,) are boundary faces in the order of their cells, from `edge_offsets` (C + 1,) on.
+    rows, where nobody reads them. `boundary_faces` (B,) are boundary faces in the order of their cells, from `boundary_offsets` (C + 1,) on.
     """
 
     order: Order
@@ -82,8 +82,8 @@ class Rows:
     faces: np.ndarray
     upper: np.ndarray
     lower: np.ndarray
-    edge_offsets: np.ndarray
-    edges: np.ndarray
+    boundary_offsets: np.ndarray
+    boundary_faces: np.ndarray
 
     @property
     def offsets(self) -> np.ndarray:
@@ -108,8 +108,8 @@ class Rows:
         upper[faces[~back] >> 1] = places[~back]
         lower[faces[back] >> 1] = places[back]
         outer = owner[inner:]
-        edge_offsets = np.concatenate([[0], np.cumsum(np.bincount(outer, minlength=cells))]).astype(np.int32)
-        edges = np.argsort(outer, kind="stable").astype(np.uint32)
+        boundary_offsets = np.concatenate([[0], np.cumsum(np.bincount(outer, minlength=cells))]).astype(np.int32)
+        boundary_faces = np.argsort(outer, kind="stable").astype(np.uint32)
         if len(order.halo) == 0:
             beside = order.columns
         columns = beside
@@ -117,9 +117,9 @@ class Rows:
             columns = beside.copy()
             copies = columns >= cells
             columns[copies] = halo.source[columns[copies] - cells]
-        return cls(order, columns, beside, faces, upper, lower, edge_offsets, edges)
+        return cls(order, columns, beside, faces, upper, lower, boundary_offsets, boundary_faces)
 
     @cached_property
-    def edge_cells(self) -> np.ndarray:
+    def boundary_cells(self) -> np.ndarray:
         """Cells with a boundary face, each once."""
-        return np.nonzero(np.diff(self.edge_offsets))[0]
+        return np.nonzero(np.diff(self.boundary_offsets))[0]

@@ -18,7 +18,7 @@ from brook.core.numerics.chunks import chunks_of
 from brook.core.numerics.halo import Halo
 from brook.core.numerics.rows import Rows
 
-STRAIGHT = 1e-12  # of the distance and of the face: what is askew by less is straight
+STRAIGHT = 1e-12  # of the distance and of the face: what is face_kind by less is straight
 MOST = 0.5  # of the cells: where more are meant it is quicker to do all
 CRUSHED = 0.1  # determinant of that under which a cell is left as it is
 BENT = 1e-5  # share of its volume from which a cell counts as one with bent faces
@@ -145,28 +145,28 @@ class Stencil:
         return found
 
     @cached_property
-    def edge_line(self) -> np.ndarray:
+    def boundary_line(self) -> np.ndarray:
         """From the cell's centroid to that of the boundary face (B, 3), in m."""
         return self.mesh.face_centres(slice(self.inner, self.active)) - self.centre[self.face_cell]
 
     @cached_property
-    def stiffness(self) -> np.ndarray:
+    def geometric_diffusion(self) -> np.ndarray:
         """|S|²/(S·d): the over-relaxed coefficient of the normal gradient times area (F,), in m.
 
         At a boundary it is |S| over the normal distance. Jasak (1996).
         """
         squared = np.einsum("ij,ij->i", self.area, self.area)
         squared[: self.inner] /= np.einsum("ij,ij->i", self.area[: self.inner], self.lines())
-        squared[self.inner :] /= np.einsum("ij,ij->i", self.area[self.inner :], self.edge_line)
+        squared[self.inner :] /= np.einsum("ij,ij->i", self.area[self.inner :], self.boundary_line)
         return self._mirrored(squared)
 
     @cached_property
-    def edge_cross(self) -> np.ndarray:
-        """S - stiffness * d on boundaries (B, 3), in m²: what non-orthogonality leaves to the explicit correction."""
-        return self.area[self.inner :] - self.stiffness[self.inner :, None] * self.edge_line
+    def boundary_non_orthogonal(self) -> np.ndarray:
+        """S - geometric_diffusion * d on boundaries (B, 3), in m²: what non-orthogonality leaves to the explicit correction."""
+        return self.area[self.inner :] - self.geometric_diffusion[self.inner :, None] * self.boundary_line
 
     @cached_property
-    def edge_bend(self) -> np.ndarray:
+    def wall_slope_factor(self) -> np.ndarray:
         """By how much the slope at a boundary face (B,) is drawn out beyond that of the step to it: what a wall feels of a
         parabola is then exact. Nothing where cells are lumps, whose gradients are too rough."""
         if self.is_agglomerated:
@@ -174,8 +174,8 @@ class Stencil:
         rows, every = self.rows, self.every_boundary
         out = np.empty(self.boundary_count)
         passes.bends(
-            self.face_cell, self.boundary_normal, rows.offsets, rows.beside, rows.edge_offsets, rows.edges, self.centre,
-            self.edge_line, every.near, every.inverse, out,
+            self.face_cell, self.boundary_normal, rows.offsets, rows.beside, rows.boundary_offsets, rows.boundary_faces, self.centre,
+            self.boundary_line, every.near, every.inverse, out,
         )  # fmt: skip
         return out
 
@@ -213,15 +213,15 @@ class Stencil:
         return Rows.of(self.cells, self.owner, self.neighbour, self.halo)
 
     @cached_property
-    def askew(self) -> np.ndarray:
-        """Which of the corrections for bent meshes an inner face needs (inner,): `passes.SKEWED` and `passes.CROSSED`."""
+    def face_kind(self) -> np.ndarray:
+        """Which of the corrections for bent meshes an inner face needs (inner,): `passes.SKEWED` and `passes.NON_ORTHOGONAL`."""
         lines, area = self.lines(), self.area[: self.inner]
         found = np.zeros(self.inner, np.uint8)
         if len(self.skew):
             found[np.linalg.norm(self.skew, axis=1) > STRAIGHT * np.linalg.norm(lines, axis=1)] = passes.SKEWED
-        lines *= -self.stiffness[: self.inner, None]
+        lines *= -self.geometric_diffusion[: self.inner, None]
         lines += area
-        found[np.linalg.norm(lines, axis=1) > STRAIGHT * np.linalg.norm(area, axis=1)] |= passes.CROSSED
+        found[np.linalg.norm(lines, axis=1) > STRAIGHT * np.linalg.norm(area, axis=1)] |= passes.NON_ORTHOGONAL
         return found
 
     @cached_property
@@ -251,7 +251,7 @@ class Stencil:
     @cached_property
     def every_boundary(self) -> Fit:
         """For a field that has a value on every boundary face."""
-        near = 1.0 / np.einsum("ij,ij->i", self.edge_line, self.edge_line)
+        near = 1.0 / np.einsum("ij,ij->i", self.boundary_line, self.boundary_line)
         inverse = self._inverses(np.arange(self.cells), near)
         return Fit(near, inverse, np.zeros((0, 6)), np.zeros(0, np.uint32))
 
@@ -260,7 +260,15 @@ class Stencil:
         `near`."""
         rows, moment = self.rows, np.zeros((len(cells), 6))
         passes.moments(
-            cells, rows.offsets, rows.beside, rows.edge_offsets, rows.edges, self.centre, self.edge_line, near, moment
+            cells,
+            rows.offsets,
+            rows.beside,
+            rows.boundary_offsets,
+            rows.boundary_faces,
+            self.centre,
+            self.boundary_line,
+            near,
+            moment,
         )
         return _inverse(moment)
 
@@ -279,8 +287,8 @@ class Stencil:
         passes.spans(
             rows.offsets,
             rows.faces,
-            rows.edge_offsets,
-            rows.edges,
+            rows.boundary_offsets,
+            rows.boundary_faces,
             self.centre,
             middle,
             self.area,
@@ -294,26 +302,26 @@ class Stencil:
         return of, np.linalg.inv(found[bent])
 
     @cached_property
-    def edge_cells(self) -> np.ndarray:
+    def boundary_cells(self) -> np.ndarray:
         """The cells at boundaries (n,)."""
         return np.unique(self.face_cell).astype(np.uint32)
 
     @cached_property
-    def leaning(self) -> np.ndarray:
+    def skewed_cells(self) -> np.ndarray:
         """The cells at boundaries and at faces off the line of centres, (n,) or nothing where these are most."""
         here = np.zeros(self.cells + len(self.halo), bool)
-        here[self.edge_cells] = True
-        off = self.askew & passes.SKEWED > 0
+        here[self.boundary_cells] = True
+        off = self.face_kind & passes.SKEWED > 0
         here[self.owner[: self.inner][off]] = here[self.neighbour[off]] = True
         found = np.nonzero(here[: self.cells])[0].astype(np.uint32)
         return found if len(found) < MOST * self.cells else found[:0]
 
-    def push_of(self, fit: Fit) -> tuple[np.ndarray, ...]:
-        """What `passes.push` needs of the mesh and of where the pressure is known."""
+    def gauss_arrays(self, fit: Fit) -> tuple[np.ndarray, ...]:
+        """What `passes.gauss_gradient` needs of the mesh and of where the pressure is known."""
         rows = self.rows
         return (
-            rows.offsets, rows.beside, rows.faces, rows.edge_offsets, rows.edges, self.edge_line, fit.near, self.weight,
-            self.askew, self.skew, self.area, self.mesh.volume, *self.unbent,
+            rows.offsets, rows.beside, rows.faces, rows.boundary_offsets, rows.boundary_faces, self.boundary_line, fit.near, self.weight,
+            self.face_kind, self.skew, self.area, self.mesh.volume, *self.unbent,
         )  # fmt: skip
 
     @cached_property

@@ -9,7 +9,7 @@ import numpy as np
 from brook.core.mesh import Patch
 from brook.core.numerics import gradient
 from brook.core.solve import Fields
-from brook.core.solve.edges import ALONG
+from brook.core.solve.boundary_values import ALONG
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,11 +35,11 @@ def face_forces(fields: Fields, patch: Patch, slope: np.ndarray | None = None) -
     faces, boundary = patch.faces, stencil.boundary_faces(patch)
     cell = stencil.face_cell[boundary]
     step = fields.boundary_velocity[boundary] - fields.velocity[cell]
-    shear = stencil.stiffness[faces][:, None] * step + np.einsum(
-        "fki,fi->fk", slope[cell], stencil.edge_cross[boundary]
+    shear = stencil.geometric_diffusion[faces][:, None] * step + np.einsum(
+        "fki,fi->fk", slope[cell], stencil.boundary_non_orthogonal[boundary]
     )
-    lean = step - np.einsum("fki,fi->fk", slope[cell], stencil.edge_line[boundary])
-    shear = shear + (_bend(fields, patch, step) * stencil.stiffness[faces])[:, None] * lean
+    lean = step - np.einsum("fki,fi->fk", slope[cell], stencil.boundary_line[boundary])
+    shear = shear + (_bend(fields, patch, step) * stencil.geometric_diffusion[faces])[:, None] * lean
     # of what a turning wall drags along, the part that turns with it is not sheared
     shear = shear - np.cross(_turning(fields, patch), stencil.area[faces])
     pressure = fields.boundary_pressure[boundary, None] * stencil.area[faces]
@@ -57,7 +57,7 @@ def _bend(fields: Fields, patch: Patch, step: np.ndarray) -> np.ndarray | float:
     )
     velocity = fields.boundary_velocity[boundary]
     through = np.einsum("fk,fk->f", velocity, normal) ** 2 > ALONG * np.einsum("fk,fk->f", velocity, velocity)
-    return 0.0 if slips or through.any() else fields.stencil.edge_bend[boundary]
+    return 0.0 if slips or through.any() else fields.stencil.wall_slope_factor[boundary]
 
 
 def _turning(fields: Fields, patch: Patch) -> np.ndarray:

@@ -81,8 +81,8 @@ class AgglomeratedStencil(Stencil):
         return True
 
     @cached_property
-    def stiffness(self) -> np.ndarray:
-        line = np.concatenate([self.lines(), self.edge_line])
+    def geometric_diffusion(self) -> np.ndarray:
+        line = np.concatenate([self.lines(), self.boundary_line])
         size, length = np.linalg.norm(self.area, axis=1), np.linalg.norm(line, axis=1)
         along = np.maximum(np.einsum("ij,ij->i", self.area, line), UPRIGHT * size * length)
         return size**2 / np.maximum(along, 1e-300)
@@ -96,7 +96,7 @@ class AgglomeratedStencil(Stencil):
         return two / (one + two)
 
     @cached_property
-    def edge_cross(self) -> np.ndarray:
+    def boundary_non_orthogonal(self) -> np.ndarray:
         return np.zeros((self.boundary_count, 3))
 
     @cached_property
@@ -104,20 +104,20 @@ class AgglomeratedStencil(Stencil):
         return np.zeros((0, 3), np.float32)
 
     @cached_property
-    def askew(self) -> np.ndarray:
+    def face_kind(self) -> np.ndarray:
         return np.zeros(self.inner, np.uint8)
 
 
 @dataclass(frozen=True, eq=False)
 class Agglomerates:
-    """`of` (C,): the lump of each cell; `edge_of` (B,): the boundary face of each boundary face, and the stencil.
+    """`of` (C,): the lump of each cell; `boundary_of` (B,): the boundary face of each boundary face, and the stencil.
 
     Turned round: cells `rows` (C,) of each lump from `start` (n + 1,) on, and the faces that make each inner face, from
     `face_start` on: `face_codes` are twice their number, and 1 more for those that look the other way.
     """
 
     of: np.ndarray
-    edge_of: np.ndarray
+    boundary_of: np.ndarray
     stencil: Stencil
     start: np.ndarray
     rows: np.ndarray
@@ -138,14 +138,16 @@ class Agglomerates:
         vector, middle = _summed(fine, cut, sign, face, len(keys))
         number = np.repeat(np.arange(len(fine.patches)), [p.count for p in fine.patches])
         number = WAYS * number + _way(fine.boundary_normal)
-        edge_keys, edge = np.unique(number * count + of[fine.face_cell], return_inverse=True)
-        outer, rim = _summed(fine, np.arange(inner, fine.active), np.ones(fine.boundary_count), edge, len(edge_keys))
+        boundary_keys, boundary = np.unique(number * count + of[fine.face_cell], return_inverse=True)
+        outer, rim = _summed(
+            fine, np.arange(inner, fine.active), np.ones(fine.boundary_count), boundary, len(boundary_keys)
+        )
         ends = len(keys) + np.concatenate(
-            [[0], np.cumsum(np.bincount(edge_keys // (WAYS * count), minlength=len(fine.patches)))]
+            [[0], np.cumsum(np.bincount(boundary_keys // (WAYS * count), minlength=len(fine.patches)))]
         )
         mesh = AgglomeratedMesh(
             np.concatenate([vector, outer]), np.concatenate([middle, rim]),
-            np.concatenate([keys // count, edge_keys % count]), keys % count, centre / volume[:, None], volume,
+            np.concatenate([keys // count, boundary_keys % count]), keys % count, centre / volume[:, None], volume,
             _first(fine.mesh.body, of, count), fine.mesh.bodies,
             tuple(Patch(p.name, int(a), int(b)) for p, a, b in zip(fine.patches, ends[:-1], ends[1:], strict=True)),
             fine.mesh.is_plane, fine.mesh.is_wedge,
@@ -154,7 +156,7 @@ class Agglomerates:
         codes = (2 * cut + (sign < 0))[order].astype(np.uint32)
         face_start = np.concatenate([[0], np.cumsum(np.bincount(face, minlength=len(keys)))]).astype(np.int32)
         start, rows = kernels.members(of, count)
-        return cls(of.astype(np.uint32), edge, AgglomeratedStencil(mesh), start, rows, face_start, codes)  # type: ignore[arg-type]
+        return cls(of.astype(np.uint32), boundary, AgglomeratedStencil(mesh), start, rows, face_start, codes)  # type: ignore[arg-type]
 
     def mean(self, values: np.ndarray, fine: Stencil) -> np.ndarray:
         """Means over agglomerates of values of cells (C,) or (C, k)."""
@@ -169,19 +171,19 @@ class Agglomerates:
         """Of each lump the value of one of its cells, of values (C,) that are alike in them."""
         return _first(values, self.of, self.stencil.cells)
 
-    def edge_mean(self, values: np.ndarray, fine: Stencil) -> np.ndarray:
+    def boundary_mean(self, values: np.ndarray, fine: Stencil) -> np.ndarray:
         """Means over boundary faces of values (B,) or (B, k) of those that make them."""
         weight = np.linalg.norm(fine.area[fine.inner :], axis=1)
-        return _means(values, weight, self.edge_of, self.stencil.boundary_count)
+        return _means(values, weight, self.boundary_of, self.stencil.boundary_count)
 
 
 def _paired(fine: Stencil) -> np.ndarray:
     """The lump of each cell."""
     rows = fine.rows
     entries = np.empty(2 * fine.inner, np.float32)
-    stiff = fine.stiffness[: fine.inner]
-    stiff = np.where(fine.mesh.body[fine.owner[: fine.inner]] == fine.mesh.body[fine.neighbour], stiff, 0.0)
-    entries[rows.upper] = entries[rows.lower] = -stiff / stiff.max()
+    geometric = fine.geometric_diffusion[: fine.inner]
+    geometric = np.where(fine.mesh.body[fine.owner[: fine.inner]] == fine.mesh.body[fine.neighbour], geometric, 0.0)
+    entries[rows.upper] = entries[rows.lower] = -geometric / geometric.max()
     return lumped(rows.offsets, rows.columns, entries, PAIRINGS)
 
 
@@ -218,21 +220,21 @@ def coarse_flow(fine: FlowSolver) -> tuple[FlowSolver, Agglomerates]:
     s, there, medium = fine.stencil, fine.conditions, fine.medium
     agglomerates = Agglomerates.made(s)
     to = agglomerates.stencil
-    kind = _first(there.kind, agglomerates.edge_of, to.boundary_count)
+    kind = _first(there.kind, agglomerates.boundary_of, to.boundary_count)
     conditions = BoundaryConditions(
-        kind, agglomerates.edge_mean(there.velocity, s), agglomerates.edge_mean(there.pressure, s)
+        kind, agglomerates.boundary_mean(there.velocity, s), agglomerates.boundary_mean(there.pressure, s)
     )
-    walls = None if medium.at_walls is None else agglomerates.edge_mean(medium.at_walls, s)
+    walls = None if medium.at_walls is None else agglomerates.boundary_mean(medium.at_walls, s)
     filled = Medium(
         to,
         agglomerates.mean(medium.density, s),
         agglomerates.mean(medium.viscosity, s),
-        agglomerates.edge_mean(medium.on_boundary, s),
+        agglomerates.boundary_mean(medium.on_boundary, s),
         walls,
     )
     made = type(fine)(to, filled, conditions, fine.model.coarse(agglomerates), fine.settings, start=False)
     # what the patches give is given to the last kilogram, however bent they are
-    inflow = np.bincount(agglomerates.edge_of, fine.flux[s.inner :], to.boundary_count)
+    inflow = np.bincount(agglomerates.boundary_of, fine.flux[s.inner :], to.boundary_count)
     made.begin(np.where(kind == FIXED, inflow, 0.0))
     return made, agglomerates
 

@@ -7,8 +7,16 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from brook.core.numerics import Matrix, Stencil, divergence, gradient, laplacian, leaning, passes
-from brook.core.numerics import push as pushed
+from brook.core.numerics import (
+    Matrix,
+    Stencil,
+    divergence,
+    gauss_gradient,
+    gradient,
+    laplacian,
+    partial_gradient,
+    passes,
+)
 from brook.core.numerics.chunks import over
 from brook.core.numerics.multigrid import kernels
 from brook.core.solve.momentum import NOTHING, Momentum
@@ -48,7 +56,7 @@ class Continuity:
         count = len(stencil.cell_chunks) - 1
         self._sums, self._pair = np.zeros((count, 1)), np.zeros((count, 2))
         self._volume = float(stencil.mesh.volume.sum())
-        self._edge_link, self._edge_none = np.zeros((2, stencil.boundary_count))
+        self._boundary_link, self._boundary_zero = np.zeros((2, stencil.boundary_count))
         spare = momentum.workspace[inner:]
         room = spare[: 3 * cells] if len(spare) >= 3 * cells else np.zeros(3 * cells)
         self._slope = room.reshape(cells, 3)
@@ -74,7 +82,7 @@ class Continuity:
             s.face_chunks, passes.fluxes, across(flow.velocity), across(momentum.gradient), across(flow.pressure),
             across(flow.pressure_gradient), across(momentum.pressure_coefficient), across(momentum.simplec_coefficient),
             across(medium.density), momentum.off, late, s.centre,
-            *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, flow.settings.relaxation, per_time,
+            *s.ends, s.weight, s.geometric_diffusion, s.face_kind, s.skew, s.area, rows.upper, rows.lower, flow.settings.relaxation, per_time,
             flow.flux, self._link, self._entries,
         )  # fmt: skip
         face, cell, rho = inner + flow.open, s.face_cell[flow.open], medium.on_boundary[flow.open]
@@ -82,14 +90,14 @@ class Continuity:
         gives = momentum.pressure_coefficient[cell]
         gives = gives * flow.settings.relaxation / (1 + gives * dense * per_time)
         through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
-        along = np.einsum("ij,ij->i", flow.pressure_gradient[cell], s.edge_line[flow.open])
+        along = np.einsum("ij,ij->i", flow.pressure_gradient[cell], s.boundary_line[flow.open])
         step = flow.conditions.pressure[flow.open] - flow.pressure[cell]
         lag = (1 - flow.settings.relaxation) * momentum.off[face] - (gives * dense * late[face] if len(late) else 0.0)
-        flow.flux[face] = rho * (through + gives * s.stiffness[face] * (along - step)) + lag
+        flow.flux[face] = rho * (through + gives * s.geometric_diffusion[face] * (along - step)) + lag
         if flow.shift is not None:
             flow.flux += flow.shift
-        self._edge_link[:] = 0.0
-        self._edge_link[flow.open] = rho * momentum.simplec_coefficient[cell] * s.stiffness[face]
+        self._boundary_link[:] = 0.0
+        self._boundary_link[flow.open] = rho * momentum.simplec_coefficient[cell] * s.geometric_diffusion[face]
 
     def balance(self, flow: FlowSolver) -> float:
         """The system of the pressure correction; gives the mass in kg/s that is not kept."""
@@ -97,7 +105,7 @@ class Continuity:
         storage = NOTHING if flow.mass_storage is None else flow.mass_storage
         over(
             s.cell_chunks, passes.continuity, flow.flux, self._entries, storage, rows.offsets,
-            rows.faces, rows.edge_offsets, rows.edges, self._edge_link, self._residual, self._diagonal, self._sums,
+            rows.faces, rows.boundary_offsets, rows.boundary_faces, self._boundary_link, self._residual, self._diagonal, self._sums,
         )  # fmt: skip
         return float(self._sums.sum())
 
@@ -112,17 +120,19 @@ class Continuity:
         flow.unsolved += count >= flow.pressure_solver.max_iterations
         seen = s.across(correction)
         over(s.face_chunks, passes.answer, seen, self._link, *s.ends, flow.flux)
-        flow.flux[inner + flow.open] += self._edge_link[flow.open] * correction[s.face_cell[flow.open]]
+        flow.flux[inner + flow.open] += self._boundary_link[flow.open] * correction[s.face_cell[flow.open]]
         level = 0.0
         if flow.conditions.is_closed:
             over(s.cell_chunks, kernels.dots, s.mesh.volume, correction, correction, self._pair)
             level = float(self._pair[:, 0].sum()) / self._volume
         fit = flow.pressure_fit
-        slope = (gradient if s.is_agglomerated else leaning)(s, fit, correction, self._edge_none, self._slope)
+        slope = (gradient if s.is_agglomerated else partial_gradient)(
+            s, fit, correction, self._boundary_zero, self._slope
+        )
         over(
             s.cell_chunks, passes.corrected, seen, level, momentum.simplec_coefficient, s.is_agglomerated,
-            flow.velocity, flow.pressure, flow.pressure_gradient, self._sums, self._edge_none, s.across(slope),
-            *s.push_of(fit),
+            flow.velocity, flow.pressure, flow.pressure_gradient, self._sums, self._boundary_zero, s.across(slope),
+            *s.gauss_arrays(fit),
         )  # fmt: skip
         return float(np.sqrt(self._sums.max()))
 
@@ -138,7 +148,7 @@ class Continuity:
         potential = found.astype(float)
         link = -self._entries[s.rows.upper].astype(float)
         flux = push - link * (s.across(potential)[s.neighbour] - potential[s.owner[: s.inner]])
-        slope = pushed(s, flow.pressure_fit, potential, self._edge_none)
+        slope = gauss_gradient(s, flow.pressure_fit, potential, self._boundary_zero)
         return Answer(flux, flow.momentum.simplec_coefficient[:, None] * (along - slope), potential, slope)
 
 
@@ -149,7 +159,7 @@ def project(flow: FlowSolver, tolerance: float) -> np.ndarray:
     dense = flow.medium.density_of_faces()
     matrix = laplacian(s, -dense)
     diagonal = matrix.diagonal.copy()
-    link = rho * s.stiffness[face]
+    link = rho * s.geometric_diffusion[face]
     np.add.at(diagonal, cell, link)
     right = -divergence(s, flow.flux)
     if flow.mass_storage is not None:
@@ -159,6 +169,6 @@ def project(flow: FlowSolver, tolerance: float) -> np.ndarray:
         right -= right.mean()
     potential, _ = flow.pressure_solver.solve(Matrix(s, diagonal, matrix.entries), right, tolerance)
     step = s.across(potential)[s.neighbour] - potential[s.owner[:inner]]
-    flow.flux[:inner] -= dense * s.stiffness[:inner] * step
+    flow.flux[:inner] -= dense * s.geometric_diffusion[:inner] * step
     flow.flux[face] += link * potential[cell]
     return -gradient(s, flow.pressure_fit, potential, np.zeros(s.boundary_count))

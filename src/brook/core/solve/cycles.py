@@ -44,7 +44,7 @@ class Level:
         self.coarse.model = replace(self.coarse.model, sources=(*self.coarse.model.sources, self._from_above))
         count = self.agglomerates.stencil.cells
         self._velocity, self._pressure = np.zeros((count, 3)), np.zeros(count)
-        self._left, self._edge = np.zeros((count, 3)), np.zeros((0, 3))
+        self._left, self._boundary = np.zeros((count, 3)), np.zeros((0, 3))
         self._cells = chunks_of(count, fine.stencil.cells)
         self._faces = chunks_of(self.agglomerates.stencil.inner, fine.stencil.cells)
 
@@ -58,14 +58,14 @@ class Level:
             fine.momentum.residual, self._velocity, self._pressure, self._left,
         )  # fmt: skip
         flux = self._summed_flux()
-        kept, edges = fine.momentum.workspace[inner : 2 * inner], fine.flux[inner:].copy()
+        kept, on_boundary = fine.momentum.workspace[inner : 2 * inner], fine.flux[inner:].copy()
         kept[:] = fine.flux[:inner]
         fine.mass.predict(fine, fine.momentum)
         wanted = self._summed_flux()
-        fine.flux[:inner], fine.flux[inner:] = kept, edges
+        fine.flux[:inner], fine.flux[inner:] = kept, on_boundary
         coarse.velocity[:], coarse.flux, self._from_above.value, coarse.shift = self._velocity, flux.copy(), None, None
         coarse.start_pressure(self._pressure)
-        self._edge, _ = coarse.assemble_momentum()
+        self._boundary, _ = coarse.assemble_momentum()
         force = self._left - coarse.momentum.residual
         coarse.mass.predict(coarse, coarse.momentum)
         shift = wanted - coarse.flux
@@ -76,12 +76,12 @@ class Level:
     def up(self) -> None:
         """Takes over what the coarse flow has moved."""
         fine, coarse, s, to = self.fine, self.coarse, self.fine.stencil, self.agglomerates.stencil
-        step, push = coarse.velocity - self._velocity, coarse.pressure - self._pressure
-        slope = gradient(to, to.every_boundary, step, coarse.boundary_velocity() - self._edge)
-        push_slope = gradient(to, coarse.pressure_fit, push, np.zeros(to.boundary_count))
+        step, pressure_step = coarse.velocity - self._velocity, coarse.pressure - self._pressure
+        slope = gradient(to, to.every_boundary, step, coarse.boundary_velocity() - self._boundary)
+        pressure_slope = gradient(to, coarse.pressure_fit, pressure_step, np.zeros(to.boundary_count))
         change = fine.momentum.gradient.reshape(-1)[: 3 * s.cells].reshape(-1, 3)  # room that is free here
         over(
-            s.cell_chunks, lumping.led, self.agglomerates.of, s.centre, to.centre, step, slope, push, push_slope,
+            s.cell_chunks, lumping.led, self.agglomerates.of, s.centre, to.centre, step, slope, pressure_step, pressure_slope,
             fine.velocity, fine.pressure, change,
         )  # fmt: skip
         over(
@@ -94,7 +94,7 @@ class Level:
         agglomerates, to, flux = self.agglomerates, self.agglomerates.stencil, self.fine.flux
         total = np.empty(to.active)
         over(self._faces, lumping.through, agglomerates.face_start, agglomerates.face_codes, flux, total)
-        total[to.inner :] = np.bincount(agglomerates.edge_of, flux[self.fine.stencil.inner :], to.boundary_count)
+        total[to.inner :] = np.bincount(agglomerates.boundary_of, flux[self.fine.stencil.inner :], to.boundary_count)
         return total
 
 
@@ -157,11 +157,11 @@ class Cycles:
 
 def is_even(stencil: Stencil) -> bool:
     """Whether most cells hold on to all their neighbours about alike, through straight faces."""
-    if np.count_nonzero(stencil.askew) > BENT * stencil.inner:
+    if np.count_nonzero(stencil.face_kind) > BENT * stencil.inner:
         return False
     rows, ratios = stencil.rows, []
     for c in np.unique(np.linspace(0, stencil.cells - 1, SAMPLE).astype(int)):
-        held = stencil.stiffness[rows.faces[rows.offsets[c] : rows.offsets[c + 1]] >> 1]
+        held = stencil.geometric_diffusion[rows.faces[rows.offsets[c] : rows.offsets[c + 1]] >> 1]
         ratios.append(held.max() / held.min() if len(held) else 1.0)
     return bool(np.median(ratios) <= EVEN)
 

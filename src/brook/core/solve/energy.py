@@ -35,7 +35,7 @@ class FlowPart:
 
     cells: np.ndarray | slice
     faces: np.ndarray | slice
-    edges: np.ndarray | slice
+    boundary: np.ndarray | slice
     outer: np.ndarray | slice
 
     @property
@@ -51,8 +51,8 @@ class FlowPart:
             return cls(EVERY, EVERY, EVERY, EVERY)
         within = np.nonzero(mine[mesh.owner[:inner]] & mine[mesh.neighbour])[0]
         outer = inner + np.nonzero(mine[whole.owner[inner:]])[0]
-        edges = outer[outer >= whole.inner] - whole.inner
-        return cls(np.nonzero(mine)[0], np.concatenate([within, outer]), edges, outer - inner)
+        boundary = outer[outer >= whole.inner] - whole.inner
+        return cls(np.nonzero(mine)[0], np.concatenate([within, outer]), boundary, outer - inner)
 
 
 @dataclass(frozen=True, eq=False)
@@ -188,7 +188,7 @@ class EnergyEquation:
     def _renew_viscosity(self, flow: FlowSolver, temperature: np.ndarray) -> None:
         s, of, mine = flow.stencil, self.fluids.of, self._medium
         mine.viscosity = self.fluids.at("viscosity", temperature, of, self.varying)
-        at_walls = self.fluids.at("viscosity", self.heat.boundary[self.part.edges], of[s.face_cell], self.varying)
+        at_walls = self.fluids.at("viscosity", self.heat.boundary[self.part.boundary], of[s.face_cell], self.varying)
         near = mine.viscosity[s.face_cell]
         mine.at_walls = np.where(flow.conditions.kind == OPEN, near, 0.5 * (at_walls + near))
         mine.of = np.array([f.law is None for f in self.fluids.fluids])[of]
@@ -198,7 +198,7 @@ class EnergyEquation:
         density = self._density(temperature, of)
         self._keep_mass(flow, density)
         mine.density = density * self.levels[of]
-        at_boundary = self._density(self.heat.boundary[self.part.edges], of[s.face_cell])
+        at_boundary = self._density(self.heat.boundary[self.part.boundary], of[s.face_cell])
         mine.on_boundary = at_boundary * self.levels[of[s.face_cell]]
         if flow.time_scheme is not None:
             old = flow.time_scheme.old(self.name, "density")

@@ -57,7 +57,9 @@ class Excess:
             growth[here] = np.interp(temperature[here], AT, capacities) - constant
         return held, growth
 
-    def at_edges(self, stencil: Stencil, temperature: np.ndarray, entering: np.ndarray, flux: np.ndarray) -> np.ndarray:
+    def on_boundary(
+        self, stencil: Stencil, temperature: np.ndarray, entering: np.ndarray, flux: np.ndarray
+    ) -> np.ndarray:
         """e (B,) of what flows through boundary faces, of temperatures (C,) or `entering` (B,)."""
         cell = stencil.face_cell
         carried = np.where(flux[stencil.inner :] < 0, entering, temperature[cell])
@@ -69,7 +71,7 @@ class Excess:
     ) -> np.ndarray:  # fmt: skip
         """What of it cells (C,) get in W, but for what inner faces carry: over boundaries, and out of what they held."""
         held = self.at(temperature)[0]
-        through = flux[stencil.inner :] * self.at_edges(stencil, temperature, entering, flux)
+        through = flux[stencil.inner :] * self.on_boundary(stencil, temperature, entering, flux)
         found = held * divergence(stencil, flux) - np.bincount(stencil.face_cell, through, stencil.cells)
         if time is not None:
             before = sum(

@@ -11,10 +11,10 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.materials import ConstantFluid
-from brook.core.numerics import Stencil, divergence, face_mean, leaning, push
+from brook.core.numerics import Stencil, divergence, face_mean, gauss_gradient, partial_gradient
 from brook.core.numerics.linear import PressureSolver, usual_pressure_solver
 from brook.core.numerics.multigrid import OwnMultigrid
-from brook.core.solve import edges
+from brook.core.solve import boundary_values
 from brook.core.solve.continuity import Continuity, project
 from brook.core.solve.fields import Fields
 from brook.core.solve.medium import Medium
@@ -98,14 +98,16 @@ class FlowSolver:
 
     def take_mixture(self) -> None:
         """What follows from a mixed state."""
-        push(self.stencil, self.pressure_fit, self.pressure, self.conditions.pressure, self.pressure_gradient)
+        gauss_gradient(self.stencil, self.pressure_fit, self.pressure, self.conditions.pressure, self.pressure_gradient)
         for equation in self.model.equations:
             equation.act(self)
 
     def start_pressure(self, pressure: np.ndarray) -> None:
         """Takes over a pressure (C,) and what it does."""
         self.pressure = pressure.copy()
-        self.pressure_gradient = push(self.stencil, self.pressure_fit, self.pressure, self.conditions.pressure)
+        self.pressure_gradient = gauss_gradient(
+            self.stencil, self.pressure_fit, self.pressure, self.conditions.pressure
+        )
 
     def time_level(self) -> TimeLevel:
         """What later steps in time need of now."""
@@ -254,7 +256,7 @@ class FlowSolver:
 
     def boundary_velocity(self) -> np.ndarray:
         s, found = self.stencil, np.empty((self.stencil.boundary_count, 3))
-        edges.velocities(
+        boundary_values.velocities(
             self.conditions.kind, self.conditions.velocity, self.velocity, s.face_cell, s.area[s.inner :],
             self.flux[s.inner :], self.medium.on_boundary, found,
         )  # fmt: skip
@@ -262,9 +264,9 @@ class FlowSolver:
 
     def _boundary_pressure(self) -> np.ndarray:
         s, found = self.stencil, np.empty(self.stencil.boundary_count)
-        slope = leaning(s, self.pressure_fit, self.pressure, self.conditions.pressure, at_boundary=True)
-        edges.pressures(
-            self.conditions.kind, self.conditions.pressure, self.pressure, slope, s.face_cell, s.edge_line, found
+        slope = partial_gradient(s, self.pressure_fit, self.pressure, self.conditions.pressure, at_boundary=True)
+        boundary_values.pressures(
+            self.conditions.kind, self.conditions.pressure, self.pressure, slope, s.face_cell, s.boundary_line, found
         )
         return found
 

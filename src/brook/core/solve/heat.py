@@ -80,13 +80,13 @@ class Heat(ScalarEquation):
             conductivity[filling.cells] = found
         if not changed:
             return
-        self.at_edges = conductivity[s.face_cell]
+        self.boundary_diffusivity = conductivity[s.face_cell]
         body = s.mesh.body[s.face_cell]
         for filling in self.fillings:
             here = np.nonzero(body == s.mesh.bodies.index(filling.name))[0]
             found = filling.at("conductivity", self.boundary[here])
             if found is not None:
-                self.at_edges[here] = 0.5 * (self.at_edges[here] + found)
+                self.boundary_diffusivity[here] = 0.5 * (self.boundary_diffusivity[here] + found)
         self.diffusivity = conductivity
 
     def notes(self, density: bool = False) -> list[str]:

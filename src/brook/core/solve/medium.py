@@ -69,7 +69,7 @@ class HeldMedium:
 
     def contribute(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray | None) -> Medium:
         density = medium.density if self.density is None else self.density
-        edges = medium.on_boundary if self.on_boundary is None else self.on_boundary
+        on_faces = medium.on_boundary if self.on_boundary is None else self.on_boundary
         viscosity, at_walls = medium.viscosity, medium.at_walls
         if self.viscosity is not None and self.at_walls is not None and self.of is not None:
             viscosity, at_walls = self.viscosity, self.at_walls
@@ -77,7 +77,7 @@ class HeldMedium:
                 there = self.of[medium.stencil.face_cell]
                 viscosity = np.where(self.of, self.viscosity, medium.viscosity)
                 at_walls = np.where(there, self.at_walls, medium.viscosity_on_boundary)
-        return Medium(medium.stencil, density, viscosity, edges, at_walls)
+        return Medium(medium.stencil, density, viscosity, on_faces, at_walls)
 
     def coarse(self, agglomerates: Agglomerates) -> None:
         """The medium of the moment will do."""
@@ -114,7 +114,7 @@ class ShearLaws:
         s = medium.stencil
         rate, viscosity = shear_rate(slope), medium.viscosity.copy()
         at_walls = medium.viscosity_on_boundary.copy()
-        height = np.linalg.norm(s.area[s.inner :], axis=1) / s.stiffness[s.inner :]
+        height = np.linalg.norm(s.area[s.inner :], axis=1) / s.geometric_diffusion[s.inner :]
         rate_there = np.maximum(np.linalg.norm(step, axis=1) / height, rate[s.face_cell])
         for k, fluid in enumerate(self.fluids):
             if fluid.law is not None:

@@ -10,7 +10,7 @@ from brook.core.numerics import Stencil, gradient, passes, turned_diffusion
 from brook.core.numerics.chunks import over
 from brook.core.numerics.linear import swept
 from brook.core.numerics.operators import SCHEME_NUMBER, softness_of
-from brook.core.solve import edges
+from brook.core.solve import boundary_values
 
 if TYPE_CHECKING:
     from brook.core.solve.flow import FlowSolver
@@ -61,7 +61,7 @@ class Momentum:
         s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
         over(
             s.face_chunks, passes.transfers, s.across(flow.velocity), s.across(self.gradient), flow.flux,
-            s.across(medium.viscosity), s.across(medium.density), s.centre, *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper,
+            s.across(medium.viscosity), s.across(medium.density), s.centre, *s.ends, s.weight, s.geometric_diffusion, s.face_kind, s.skew, s.area, rows.upper,
             rows.lower, SCHEME_NUMBER[flow.settings.scheme], softness_of(flow.velocity), self._transfer,
             self.off, self.entries,
         )  # fmt: skip
@@ -73,8 +73,8 @@ class Momentum:
         """The equations for the flow as it is, `slope` included; gives what is left of them over their terms."""
         s, medium, rows = self.stencil, flow.medium, self.stencil.rows
         self.transfer(flow)
-        held, given, edge_terms = self._at_edges(flow, on_boundary)
-        inert, source, sink = NOTHING, NONE_HELD, NONE_HELD
+        on_diagonal, on_right, boundary_terms = self._boundary_parts(flow, on_boundary)
+        inertia, source, sink = NOTHING, NONE_HELD, NONE_HELD
         for explicit, implicit in flow.model.forces(flow):
             source, sink = _added(source, explicit), _added(sink, implicit)
         if medium.varies:
@@ -84,18 +84,18 @@ class Momentum:
             source = _added(source, turned)
         if flow.time_scheme is not None:
             mass = medium.density * s.mesh.volume
-            inert = flow.time_scheme.now * mass
+            inertia = flow.time_scheme.now * mass
             source = _added(source, mass[:, None] * flow.time_scheme.old_velocity)
         over(
             s.cell_chunks, passes.momentum, flow.velocity, self.gradient, flow.pressure_gradient,
             s.mesh.volume, medium.density, self._transfer, flow.flux, self.entries, rows.offsets, rows.faces,
-            rows.edge_offsets, rows.edges, held, given, inert, source, sink, flow.settings.relaxation, flow.settings.simplec,
+            rows.boundary_offsets, rows.boundary_faces, on_diagonal, on_right, inertia, source, sink, flow.settings.relaxation, flow.settings.simplec,
             # slipping walls hold one component only: what counts is the one that moves most easily
             2 if s.mesh.is_plane or s.mesh.is_wedge else 3,
             self.residual, self._inverse_diagonal, self.pressure_coefficient, self.simplec_coefficient, self._sums,
         )  # fmt: skip
         left, terms, self.stretched = self._sums.sum(axis=0).tolist()
-        terms += edge_terms + flow.hardly_moved()
+        terms += boundary_terms + flow.hardly_moved()
         return left / terms if terms > 0 else 0.0
 
     def still_unbalanced(self, flow: FlowSolver) -> np.ndarray:
@@ -126,12 +126,12 @@ class Momentum:
         push = s.mesh.volume[:, None] * (flow.pressure_gradient - pressure_gradient)
         flow.velocity[:] = velocity - self._inverse_diagonal * (others + push)
 
-    def _at_edges(self, flow: FlowSolver, on_boundary: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
+    def _boundary_parts(self, flow: FlowSolver, on_boundary: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
         """What boundary faces (B, 3) add to the diagonal and to the source of the cells behind them, and their terms."""
         s, inner = self.stencil, self.stencil.inner
-        held, given = np.empty_like(on_boundary), np.empty_like(on_boundary)
-        terms = edges.holds(
-            flow.conditions.kind, on_boundary, flow.velocity, self.gradient, s.face_cell, s.area[inner:], s.edge_line,
-            s.edge_cross, s.stiffness[inner:], flow.medium.viscosity_on_boundary, flow.flux[inner:], s.edge_bend, held, given,
+        implicit, explicit = np.empty_like(on_boundary), np.empty_like(on_boundary)
+        terms = boundary_values.momentum_parts(
+            flow.conditions.kind, on_boundary, flow.velocity, self.gradient, s.face_cell, s.area[inner:], s.boundary_line,
+            s.boundary_non_orthogonal, s.geometric_diffusion[inner:], flow.medium.viscosity_on_boundary, flow.flux[inner:], s.wall_slope_factor, implicit, explicit,
         )  # fmt: skip
-        return held, given, terms
+        return implicit, explicit, terms

@@ -77,7 +77,9 @@ class ScalarEquation:
         self.returned: tuple[
             Returned, ...
         ] = ()  # how values come in again through periodic pairs, where not as they left
-        self.at_edges: np.ndarray | None = None  # diffusivity (B,) next to boundaries, where it is not that of the cell
+        self.boundary_diffusivity: np.ndarray | None = (
+            None  # diffusivity (B,) next to boundaries, where it is not that of the cell
+        )
         self._solver = GeneralSolver()
         self._slope = np.zeros((cells, 3))
         self._more, self._entries = np.zeros(inner), np.zeros(2 * inner)
@@ -96,12 +98,14 @@ class ScalarEquation:
 
     def _near(self) -> np.ndarray:
         """The diffusivity (B,) next to boundaries."""
-        return self.diffusivity[self.stencil.face_cell] if self.at_edges is None else self.at_edges
+        return (
+            self.diffusivity[self.stencil.face_cell] if self.boundary_diffusivity is None else self.boundary_diffusivity
+        )
 
     def _conductance(self) -> np.ndarray:
         """From a cell to its boundary face (B,), in W/K for a temperature."""
         s = self.stencil
-        return self._near() * s.stiffness[s.inner :]
+        return self._near() * s.geometric_diffusion[s.inner :]
 
     def _film(self, conductance: np.ndarray, through: np.ndarray) -> np.ndarray:
         """From a cell to the surroundings (B,): nothing where there is no film, or where something leaves."""
@@ -112,10 +116,10 @@ class ScalarEquation:
         found = np.where(np.isinf(coefficient), conductance, np.where(coefficient > 0, both, 0.0))
         return np.where(through > 0, 0.0, found)
 
-    def _skewed(self, slope: np.ndarray) -> np.ndarray:
+    def _non_orthogonal(self, slope: np.ndarray) -> np.ndarray:
         """Γ cross·∇φ (B,): what the gradient along a boundary adds to the flux through it."""
         s = self.stencil
-        along = np.einsum("fi,fi->f", slope[s.face_cell], s.edge_cross)
+        along = np.einsum("fi,fi->f", slope[s.face_cell], s.boundary_non_orthogonal)
         return self._near() * along
 
     # -- one step -----------------------------------------------------------------------------
@@ -134,17 +138,17 @@ class ScalarEquation:
         excess, growth = self._excess.at(t) if self._excess else (NOTHING, NOTHING)
         over(
             s.face_chunks, passes.scalar_faces, seen, slope, flux, across(self.capacity), across(self.diffusivity), s.centre,
-            *s.ends, s.weight, s.stiffness, s.askew, s.skew, s.area, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
+            *s.ends, s.weight, s.geometric_diffusion, s.face_kind, s.skew, s.area, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
             softness_of(t), across(excess) if self._excess else excess, across(growth) if self._excess else growth,
             self._more, self._entries,
         )  # fmt: skip
         conductance = self._conductance()
-        film, skewed = self._film(conductance, flux[inner:]), self._skewed(slope)
+        film, non_orthogonal = self._film(conductance, flux[inner:]), self._non_orthogonal(slope)
         area = np.linalg.norm(s.area[inner:], axis=1)
-        # a film sees less of the skewed part, a given temperature all of it
+        # a film sees less of the non_orthogonal part, a given temperature all of it
         share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
         entering = np.maximum(-flux[inner:] * self.capacity[cell], 0.0)
-        into = film * self.conditions.surroundings + share * skewed + area * self.conditions.flux
+        into = film * self.conditions.surroundings + share * non_orthogonal + area * self.conditions.flux
         source, sink = self.source if extra is None else self.source + extra, self.sink
         if time is not None:
             mass = self.density * self.capacity * s.mesh.volume
@@ -154,10 +158,10 @@ class ScalarEquation:
             source = source + self._excess.kept(s, t, self.conditions.entering, flux, time, self.density)
         over(
             s.cell_chunks, passes.scalar_cells, seen, self._more, self._entries, source, sink, rows.offsets,
-            rows.beside, rows.faces, rows.edge_offsets, rows.edges, film + entering,
+            rows.beside, rows.faces, rows.boundary_offsets, rows.boundary_faces, film + entering,
             into + entering * self.conditions.entering, self._diagonal, self._residual, self._sums,
         )  # fmt: skip
-        coupling, exchanged = self._coupled(conductance, skewed, self._diagonal, self._residual)
+        coupling, exchanged = self._coupled(conductance, non_orthogonal, self._diagonal, self._residual)
         for back in self.returned:
             back.balance(s, t, self._entries, self._residual)
         terms = float(self._sums.sum() + np.abs(exchanged).sum() + np.abs(into - film * t[cell]).sum())
@@ -179,7 +183,7 @@ class ScalarEquation:
         for back in self.returned:
             weight = flux[:inner] * face_mean(s, self.capacity)
             self.value = back.level(s, self.value, self._seen(self.value)[s.cells :], weight)
-        self._close(flux, conductance, skewed)
+        self._close(flux, conductance, non_orthogonal)
         return residual
 
     def _steadied(self, diagonal: np.ndarray, flux: np.ndarray) -> np.ndarray:
@@ -220,14 +224,14 @@ class ScalarEquation:
         here = slice(s.inner - count, s.inner)
         there, w, cell = self._seen(self.value)[s.cells :], s.weight[here], s.owner[here]
         on_face = w * self.value[cell] + (1 - w) * there
-        spread = self.diffusivity[cell] * s.stiffness[here] * (self.value[cell] - there)
+        spread = self.diffusivity[cell] * s.geometric_diffusion[here] * (self.value[cell] - there)
         return np.concatenate([flux[here] * self.capacity[cell] * on_face + spread, self._leaving])
 
     def renew(self) -> None:
         """Brings properties up to date with the value; those of this equation change by others only."""
 
     def _coupled(
-        self, conductance: np.ndarray, skewed: np.ndarray, diagonal: np.ndarray, rest: np.ndarray
+        self, conductance: np.ndarray, non_orthogonal: np.ndarray, diagonal: np.ndarray, rest: np.ndarray
     ) -> tuple[Coupling | None, np.ndarray]:
         """Walls between bodies: what couples cells over them, and what goes over each as it is now."""
         one, other = self.contacts.one, self.contacts.other
@@ -236,7 +240,7 @@ class ScalarEquation:
         s = self.stencil
         a, b = s.face_cell[one], s.face_cell[other]
         through = self._through(conductance)
-        lag = through * (skewed[other] / conductance[other] - skewed[one] / conductance[one])
+        lag = through * (non_orthogonal[other] / conductance[other] - non_orthogonal[one] / conductance[one])
         np.add.at(diagonal, a, through)
         np.add.at(diagonal, b, through)
         exchanged = through * (self.value[a] - self.value[b]) + lag
@@ -250,15 +254,15 @@ class ScalarEquation:
         area = np.linalg.norm(self.stencil.area[self.stencil.inner :][one], axis=1)
         return 1 / (1 / conductance[one] + 1 / conductance[other] + self.contacts.resistance / area)
 
-    def _close(self, flux: np.ndarray, conductance: np.ndarray, skewed: np.ndarray) -> None:
+    def _close(self, flux: np.ndarray, conductance: np.ndarray, non_orthogonal: np.ndarray) -> None:
         """Values on boundary faces and what leaves through them, from those of the cells."""
         s, cell, there = self.stencil, self.stencil.face_cell, self.conditions
         near = self.value[cell]
         area = np.linalg.norm(s.area[s.inner :], axis=1)
         film = self._film(conductance, flux[s.inner :])
         share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
-        into = film * (there.surroundings - near) + share * skewed + area * there.flux
-        found = near + np.divide(into - skewed, conductance, out=np.zeros_like(into), where=conductance > 0)
+        into = film * (there.surroundings - near) + share * non_orthogonal + area * there.flux
+        found = near + np.divide(into - non_orthogonal, conductance, out=np.zeros_like(into), where=conductance > 0)
         through = flux[s.inner :]
         found = np.where(np.isinf(there.coefficient), there.surroundings, found)
         found = np.where((through < 0) & ~np.isinf(there.coefficient), there.entering, found)
@@ -266,13 +270,13 @@ class ScalarEquation:
         one, other = self.contacts.one, self.contacts.other
         leaving = -into + self.capacity[cell] * through * np.where(through < 0, there.entering, near)
         if self._excess:
-            leaving += through * self._excess.at_edges(s, self.value, there.entering, flux)
+            leaving += through * self._excess.on_boundary(s, self.value, there.entering, flux)
         if len(one):
             a, b = cell[one], cell[other]
-            lag = skewed[other] / conductance[other] - skewed[one] / conductance[one]
+            lag = non_orthogonal[other] / conductance[other] - non_orthogonal[one] / conductance[one]
             heat = self._through(conductance) * (self.value[a] - self.value[b] + lag)
-            found[one] = near[one] - (heat + skewed[one]) / conductance[one]
-            found[other] = near[other] + (heat - skewed[other]) / conductance[other]
+            found[one] = near[one] - (heat + non_orthogonal[one]) / conductance[one]
+            found[other] = near[other] + (heat - non_orthogonal[other]) / conductance[other]
             leaving[one], leaving[other] = heat, -heat
         self.boundary, self._leaving = found, leaving
 

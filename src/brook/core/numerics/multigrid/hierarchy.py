@@ -45,13 +45,13 @@ class Level:
     up: Aggregates | None = None
     x: np.ndarray = field(init=False)
     right: np.ndarray = field(init=False)
-    rest: np.ndarray = field(init=False)
+    residual: np.ndarray = field(init=False)
     steps: tuple[np.ndarray, ...] = ()
 
     def __post_init__(self) -> None:
         count = len(self.diagonal)
         self.x = np.zeros(self.order.length, np.float32)
-        self.right, self.rest = (np.zeros(count, np.float32) for _ in range(2))
+        self.right, self.residual = (np.zeros(count, np.float32) for _ in range(2))
         self._sum, self._chunks = np.zeros(len(self.order.blocks) - 1), chunks_of(count)
         self._pair = np.zeros((len(self._chunks) - 1, 2))
 
@@ -67,9 +67,9 @@ class Level:
         over(self._chunks, kernels.dots, x, one, two, self._pair)
         return self._pair.sum(axis=0).tolist()
 
-    def remaining(self, right: np.ndarray, step: float, image: np.ndarray, rest: np.ndarray) -> list[float]:
-        """`rest` is what a step leaves of the right-hand side; gives the squares of both."""
-        over(self._chunks, kernels.remaining, right, np.float32(step), image, rest, self._pair)
+    def remaining(self, right: np.ndarray, step: float, image: np.ndarray, residual: np.ndarray) -> list[float]:
+        """`residual` is what a step leaves of the right-hand side; gives the squares of both."""
+        over(self._chunks, kernels.remaining, right, np.float32(step), image, residual, self._pair)
         return self._pair.sum(axis=0).tolist()
 
     def combined(self, one: np.ndarray, factor: float, two: np.ndarray, other: float) -> None:
@@ -77,7 +77,7 @@ class Level:
         over(self._chunks, kernels.led, two, np.float32(other), np.float32(factor), one)
 
     def forward(self, right: np.ndarray, x: np.ndarray) -> None:
-        """x from nothing by one forward sweep, and what it leaves in `rest`."""
+        """x from nothing by one forward sweep, and what it leaves in `residual`."""
         o = self.order
         over(
             o.blocks,
@@ -91,7 +91,7 @@ class Level:
             x,
         )
         o.exchange(x)
-        over(o.blocks, kernels.left, o.offsets, o.split, o.columns, self.entries, x, self.rest)
+        over(o.blocks, kernels.left, o.offsets, o.split, o.columns, self.entries, x, self.residual)
 
     def backward(self, right: np.ndarray, x: np.ndarray) -> None:
         o = self.order
@@ -173,7 +173,7 @@ class Hierarchy:
             return
         coarse, up = self.levels[depth + 1], level.up
         level.forward(right, x)
-        over(up.chunks, kernels.restricted, level.rest, up.start, up.rows, coarse.right)
+        over(up.chunks, kernels.restricted, level.residual, up.start, up.rows, coarse.right)
         if depth < self._stepped and coarse.up is not None:
             correction, scale = self._two_steps(depth + 1), np.float32(1.0)
         else:
@@ -185,20 +185,20 @@ class Hierarchy:
     def _two_steps(self, depth: int) -> np.ndarray:
         """Up to two steps of flexible conjugate gradients, each preconditioned by a cycle."""
         level = self.levels[depth]
-        one, one_image, two, two_image, rest = level.room()
+        one, one_image, two, two_image, residual = level.room()
         right = level.right
         self.cycle(right, one, depth)
         size = level.product(one, one_image)
         if not size > 0:
             return one
         first = level.dots(one, right, right)[0] / size
-        left, before = level.remaining(right, first, one_image, rest)
+        left, before = level.remaining(right, first, one_image, residual)
         if left <= ENOUGH**2 * before:
             one *= np.float32(first)
             return one
-        self.cycle(rest, two, depth)
+        self.cycle(residual, two, depth)
         whole = level.product(two, two_image)
-        shared, along = level.dots(two, one_image, rest)
+        shared, along = level.dots(two, one_image, residual)
         own = whole - shared**2 / size
         if not own > 0:
             one *= np.float32(first)

@@ -121,14 +121,14 @@ def forward(first, last, chunk, offsets, split, columns, entries, inverse, right
 
 
 @loop(fastmath=EXACT)
-def left(first, last, chunk, offsets, split, columns, entries, x, rest):
+def left(first, last, chunk, offsets, split, columns, entries, x, residual):
     """What a forward sweep leaves of the right-hand side: the part of the rows that it did not touch."""
     for s in range(first, last):
         i = np.uint32(s)
         total = np.float32(0.0)
         for k in range(np.uint32(split[i]), np.uint32(offsets[i + ONE])):
             total -= entries[k] * x[columns[k]]
-        rest[i] = total
+        residual[i] = total
 
 
 @loop(fastmath=EXACT)
@@ -148,13 +148,13 @@ def backward(first, last, chunk, offsets, split, columns, entries, inverse, righ
 
 
 @loop(fastmath=EXACT)
-def restricted(first, last, chunk, rest, start, rows, out):
+def restricted(first, last, chunk, residual, start, rows, out):
     """Sums (count,) over aggregates."""
     for s in range(first, last):
         c = np.uint32(s)
         total = np.float32(0.0)
         for r in range(np.uint32(start[c]), np.uint32(start[c + ONE])):
-            total += rest[rows[r]]
+            total += residual[rows[r]]
         out[c] = total
 
 
@@ -197,13 +197,13 @@ def dots(first, last, chunk, x, one, two, sums):
 
 
 @loop(fastmath=EXACT)
-def remaining(first, last, chunk, right, step, image, rest, sums):
-    """rest is what of the right-hand side a step leaves; sums (chunks, 2): it and the right-hand side, times themselves."""
+def remaining(first, last, chunk, right, step, image, residual, sums):
+    """residual is what of the right-hand side a step leaves; sums (chunks, 2): it and the right-hand side, times themselves."""
     a, b = 0.0, 0.0
     for s in range(first, last):
         i = np.uint32(s)
         left = right[i] - step * image[i]
-        rest[i] = left
+        residual[i] = left
         a += np.float64(left) * left
         b += np.float64(right[i]) * right[i]
     sums[chunk, 0], sums[chunk, 1] = a, b

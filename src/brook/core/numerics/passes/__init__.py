@@ -5,13 +5,13 @@ thread, and sums come in the same order whatever the number of threads. What eac
 `solve/momentum.py` and `solve/continuity.py`. Indices are unsigned: signed ones are checked for being negative.
 """
 
-from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED
+from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED
 from brook.core.numerics.passes.gradients import (
     bends,
     ends,
+    gauss_gradient,
     inverted,
     moments,
-    push,
     slope,
     slopes,
     spans,
@@ -36,8 +36,8 @@ from brook.core.numerics.passes.sweeping import (
 )
 
 __all__ = [
-    "CROSSED",
     "EXACT",
+    "NON_ORTHOGONAL",
     "ONE",
     "SKEWED",
     "answer",
@@ -50,11 +50,11 @@ __all__ = [
     "first_sweep",
     "fluxes",
     "forward",
+    "gauss_gradient",
     "inverted",
     "moments",
     "momentum",
     "moved",
-    "push",
     "scalar_cells",
     "scalar_faces",
     "slope",

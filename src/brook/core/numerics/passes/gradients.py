@@ -9,10 +9,10 @@ from brook.core.numerics.passes.common import EXACT, ONE, SKEWED
 
 
 @loop(fastmath=EXACT)
-def slopes(first, last, chunk, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
+def slopes(first, last, chunk, value, boundary, offsets, columns, boundary_offsets, boundary_faces, centre, boundary_line, boundary_weight,
            inverse, own, place, out):  # fmt: skip
     """out (C, 3, 3): least-squares gradient of a vector, weighted by 1/d² of the line of centres; on boundaries by
-    `edge_near` (B,)."""
+    `boundary_weight` (B,)."""
     for s in range(first, last):
         c = np.uint32(s)
         u0, u1, u2 = value[c, 0], value[c, 1], value[c, 2]
@@ -30,11 +30,11 @@ def slopes(first, last, chunk, value, edge, offsets, columns, edge_offsets, edge
             a20 += d2 * x
             a21 += d2 * y
             a22 += d2 * z
-        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
-            e = edges[k]
-            w = edge_near[e]
-            x, y, z = w * edge_line[e, 0], w * edge_line[e, 1], w * edge_line[e, 2]
-            d0, d1, d2 = edge[e, 0] - u0, edge[e, 1] - u1, edge[e, 2] - u2
+        for k in range(boundary_offsets[c], boundary_offsets[c + ONE]):
+            e = boundary_faces[k]
+            w = boundary_weight[e]
+            x, y, z = w * boundary_line[e, 0], w * boundary_line[e, 1], w * boundary_line[e, 2]
+            d0, d1, d2 = boundary[e, 0] - u0, boundary[e, 1] - u1, boundary[e, 2] - u2
             a00 += d0 * x
             a01 += d0 * y
             a02 += d0 * z
@@ -74,7 +74,21 @@ def _fitted(inverse, own, place, c):
 
 
 @kernel(fastmath=EXACT, inline="always")
-def _sloped(c, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, inverse, own, place):
+def _sloped(
+    c,
+    value,
+    boundary,
+    offsets,
+    columns,
+    boundary_offsets,
+    boundary_faces,
+    centre,
+    boundary_line,
+    boundary_weight,
+    inverse,
+    own,
+    place,
+):
     """The same of a scalar in one cell."""
     here, a, b, d = np.float64(value[c]), 0.0, 0.0, 0.0
     for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
@@ -84,30 +98,54 @@ def _sloped(c, value, edge, offsets, columns, edge_offsets, edges, centre, edge_
         a += step * x
         b += step * y
         d += step * z
-    for k in range(edge_offsets[c], edge_offsets[c + ONE]):
-        e = edges[k]
-        step = edge_near[e] * (edge[e] - here)
-        a += step * edge_line[e, 0]
-        b += step * edge_line[e, 1]
-        d += step * edge_line[e, 2]
+    for k in range(boundary_offsets[c], boundary_offsets[c + ONE]):
+        e = boundary_faces[k]
+        step = boundary_weight[e] * (boundary[e] - here)
+        a += step * boundary_line[e, 0]
+        b += step * boundary_line[e, 1]
+        d += step * boundary_line[e, 2]
     xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
     return _turned(xx, xy, xz, yy, yz, zz, a, b, d)
 
 
 @loop(fastmath=EXACT)
-def slope(first, last, chunk, out, cells, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near,
+def slope(first, last, chunk, out, cells, value, boundary, offsets, columns, boundary_offsets, boundary_faces, centre, boundary_line, boundary_weight,
           inverse, own, place):  # fmt: skip
     """out (C, 3): the same of a scalar in all cells, or in `cells` (n,) where there are any of these."""
     some = len(cells) > 0
     for s in range(first, last):
         c = np.uint32(cells[s]) if some else np.uint32(s)
         out[c, 0], out[c, 1], out[c, 2] = _sloped(
-            c, value, edge, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, inverse, own, place
+            c,
+            value,
+            boundary,
+            offsets,
+            columns,
+            boundary_offsets,
+            boundary_faces,
+            centre,
+            boundary_line,
+            boundary_weight,
+            inverse,
+            own,
+            place,
         )
 
 
 @kernel(fastmath=EXACT)
-def bends(cells, normal, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, inverse, out):
+def bends(
+    cells,
+    normal,
+    offsets,
+    columns,
+    boundary_offsets,
+    boundary_faces,
+    centre,
+    boundary_line,
+    boundary_weight,
+    inverse,
+    out,
+):
     """out (B,): how many times the difference between a step to a boundary face and what the cell's gradient makes of it has
     to be added to that step, for the slope at the face to be exact where a field is a parabola along `normal` (B, 3).
 
@@ -124,24 +162,24 @@ def bends(cells, normal, offsets, columns, edge_offsets, edges, centre, edge_lin
             a0 += step * x
             a1 += step * y
             a2 += step * z
-        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
-            e = edges[k]
-            x, y, z = edge_line[e, 0], edge_line[e, 1], edge_line[e, 2]
-            step = edge_near[e] * (n0 * x + n1 * y + n2 * z) ** 2
+        for k in range(boundary_offsets[c], boundary_offsets[c + ONE]):
+            e = boundary_faces[k]
+            x, y, z = boundary_line[e, 0], boundary_line[e, 1], boundary_line[e, 2]
+            step = boundary_weight[e] * (n0 * x + n1 * y + n2 * z) ** 2
             a0 += step * x
             a1 += step * y
             a2 += step * z
         g0, g1, g2 = _turned(
             inverse[c, 0], inverse[c, 1], inverse[c, 2], inverse[c, 3], inverse[c, 4], inverse[c, 5], a0, a1, a2
         )
-        x, y, z = edge_line[b, 0], edge_line[b, 1], edge_line[b, 2]
+        x, y, z = boundary_line[b, 0], boundary_line[b, 1], boundary_line[b, 2]
         squared = (n0 * x + n1 * y + n2 * z) ** 2
         less = squared - (g0 * x + g1 * y + g2 * z)
         out[b] = squared / less if less > squared else 1.0
 
 
 @kernel(fastmath=EXACT, inline="always")
-def pushed(c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area,
+def gauss_in_cell(c, value, boundary, slope, offsets, columns, faces, boundary_offsets, boundary_faces, boundary_line, boundary_weight, weight, face_kind, skew, area,
             volume, bent, unbent):  # fmt: skip
     """What a pressure does to a cell, over its volume: the sum over faces, so that what one cell feels its neighbour feels
     the other way round. On faces between cells the pressure is interpolated, on boundaries where it is not known carried
@@ -155,7 +193,7 @@ def pushed(c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, 
         w = weight[f] if code & ONE == 0 else 1.0 - weight[f]
         v = 1.0 - w
         step = v * (value[n] - here)
-        if askew[f] & SKEWED:
+        if face_kind[f] & SKEWED:
             step += (w * g0 + v * slope[n, 0]) * skew[f, 0]
             step += (w * g1 + v * slope[n, 1]) * skew[f, 1]
             step += (w * g2 + v * slope[n, 2]) * skew[f, 2]
@@ -164,13 +202,13 @@ def pushed(c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, 
         a += step * area[f, 0]
         b += step * area[f, 1]
         d += step * area[f, 2]
-    for k in range(edge_offsets[c], edge_offsets[c + ONE]):
-        e = edges[k]
+    for k in range(boundary_offsets[c], boundary_offsets[c + ONE]):
+        e = boundary_faces[k]
         f = np.uint32(inner + e)
-        if edge_near[e] > 0.0:
-            step = edge[e] - here
+        if boundary_weight[e] > 0.0:
+            step = boundary[e] - here
         else:
-            step = g0 * edge_line[e, 0] + g1 * edge_line[e, 1] + g2 * edge_line[e, 2]
+            step = g0 * boundary_line[e, 0] + g1 * boundary_line[e, 1] + g2 * boundary_line[e, 2]
         a += step * area[f, 0]
         b += step * area[f, 1]
         d += step * area[f, 2]
@@ -187,21 +225,21 @@ def pushed(c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, 
 
 
 @loop(fastmath=EXACT)
-def push(first, last, chunk, out, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near,
-         weight, askew, skew, area, volume, bent, unbent):  # fmt: skip
+def gauss_gradient(first, last, chunk, out, value, boundary, slope, offsets, columns, faces, boundary_offsets, boundary_faces, boundary_line, boundary_weight,
+         weight, face_kind, skew, area, volume, bent, unbent):  # fmt: skip
     """out (C, 3): the same for all cells."""
     for s in range(first, last):
         c = np.uint32(s)
-        out[c, 0], out[c, 1], out[c, 2] = pushed(
-            c, value, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew,
+        out[c, 0], out[c, 1], out[c, 2] = gauss_in_cell(
+            c, value, boundary, slope, offsets, columns, faces, boundary_offsets, boundary_faces, boundary_line, boundary_weight, weight, face_kind, skew,
             area, volume, bent, unbent,
         )  # fmt: skip
 
 
 @kernel
-def spans(offsets, faces, edge_offsets, edges, centre, middle, area, volume, out):
+def spans(offsets, faces, boundary_offsets, boundary_faces, centre, middle, area, volume, out):
     """out (C, 3, 3): the sum over faces of area times place, over the volume; 1 along z where no face looks that way."""
-    inner = len(area) - edge_offsets[-1]
+    inner = len(area) - boundary_offsets[-1]
     for c in range(len(volume)):
         for i in range(3):
             for j in range(3):
@@ -212,8 +250,8 @@ def spans(offsets, faces, edge_offsets, edges, centre, middle, area, volume, out
             for i in range(3):
                 for j in range(3):
                     out[c, i, j] += sign * area[f, i] * (middle[f, j] - centre[c, j])
-        for k in range(edge_offsets[c], edge_offsets[c + 1]):
-            f = inner + edges[k]
+        for k in range(boundary_offsets[c], boundary_offsets[c + 1]):
+            f = inner + boundary_faces[k]
             for i in range(3):
                 for j in range(3):
                     out[c, i, j] += area[f, i] * (middle[f, j] - centre[c, j])
@@ -225,7 +263,7 @@ def spans(offsets, faces, edge_offsets, edges, centre, middle, area, volume, out
 
 
 @kernel
-def moments(cells, offsets, columns, edge_offsets, edges, centre, edge_line, edge_near, out):
+def moments(cells, offsets, columns, boundary_offsets, boundary_faces, centre, boundary_line, boundary_weight, out):
     """out (n, 6): sums of weight times line by line over the faces of some cells (n,)."""
     out[:] = 0.0
     for i in range(len(cells)):
@@ -234,9 +272,9 @@ def moments(cells, offsets, columns, edge_offsets, edges, centre, edge_line, edg
             n = columns[k]
             x, y, z = centre[n, 0] - centre[c, 0], centre[n, 1] - centre[c, 1], centre[n, 2] - centre[c, 2]
             _add_moments(out, i, 1.0 / (x * x + y * y + z * z), x, y, z)
-        for k in range(edge_offsets[c], edge_offsets[c + 1]):
-            e = edges[k]
-            _add_moments(out, i, edge_near[e], edge_line[e, 0], edge_line[e, 1], edge_line[e, 2])
+        for k in range(boundary_offsets[c], boundary_offsets[c + 1]):
+            e = boundary_faces[k]
+            _add_moments(out, i, boundary_weight[e], boundary_line[e, 0], boundary_line[e, 1], boundary_line[e, 2])
 
 
 @kernel(inline="always")

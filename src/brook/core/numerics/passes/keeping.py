@@ -6,47 +6,47 @@ import numpy as np
 
 from brook.core.compiling.kernel import loop
 from brook.core.numerics.passes.common import EXACT, ONE, SKEWED
-from brook.core.numerics.passes.gradients import pushed
+from brook.core.numerics.passes.gradients import gauss_in_cell
 
 
 @loop(fastmath=EXACT)
-def fluxes(first, last, chunk, velocity, gradient, pressure, pressure_gradient, ease, mobility, density, off, late, centre,
-           owner, neighbour, weight, stiffness, askew, skew, area, upper_at, lower_at, alpha, per_time, flux, link, entries):  # fmt: skip
+def fluxes(first, last, chunk, velocity, gradient, pressure, pressure_gradient, pressure_coefficient, simplec_coefficient, density, off, late, centre,
+           owner, neighbour, weight, geometric_diffusion, face_kind, skew, area, upper_at, lower_at, alpha, per_time, flux, link, entries):  # fmt: skip
     """flux (inner,) after Rhie and Chow, with parts of `off` (inner,) and, in time, of `late` (inner,), else empty; link
     (inner,): how it answers to a step of the pressure correction; entries (nnz,) of the matrix of that."""
     for s in range(first, last):
         f = np.uint32(s)
         p, n = owner[f], neighbour[f]
-        w, stiff = weight[f], stiffness[f]
+        w, geometric = weight[f], geometric_diffusion[f]
         v = 1.0 - w
         rho = w * density[p] + v * density[n]
-        gives = w * ease[p] + v * ease[n]
+        gives = w * pressure_coefficient[p] + v * pressure_coefficient[n]
         gives *= alpha / (1.0 + gives * rho * per_time)
         total, along = 0.0, 0.0
         for k in range(3):
             total += (w * velocity[p, k] + v * velocity[n, k]) * area[f, k]
             along += (w * pressure_gradient[p, k] + v * pressure_gradient[n, k]) * (centre[n, k] - centre[p, k])
-        if askew[f] & SKEWED:
+        if face_kind[f] & SKEWED:
             for k in range(3):
                 step = 0.0
                 for i in range(3):
                     step += (w * gradient[p, k, i] + v * gradient[n, k, i]) * skew[f, i]
                 total += step * area[f, k]
-        through = rho * (total + gives * stiff * (along - (pressure[n] - pressure[p]))) + (1.0 - alpha) * off[f]
+        through = rho * (total + gives * geometric * (along - (pressure[n] - pressure[p]))) + (1.0 - alpha) * off[f]
         if len(late) > 0:
             through -= gives * rho * late[f]
         flux[f] = through
-        bond = rho * (w * mobility[p] + v * mobility[n]) * stiff
+        bond = rho * (w * simplec_coefficient[p] + v * simplec_coefficient[n]) * geometric
         link[f] = bond
         entries[upper_at[f]] = -bond
         entries[lower_at[f]] = -bond
 
 
 @loop(fastmath=EXACT)
-def continuity(first, last, chunk, flux, entries, swelling, offsets, faces, edge_offsets, edges, edge_link, rest, diagonal,
+def continuity(first, last, chunk, flux, entries, mass_storage, offsets, faces, boundary_offsets, boundary_faces, boundary_link, residual, diagonal,
                sums):  # fmt: skip
-    """rest (C,): mass that enters each cell without being kept, less `swelling` (C,), which may be empty; diagonal (C,) of
-    the matrix of the pressure correction; sums (chunks, 1): |rest|."""
+    """residual (C,): mass that enters each cell without being kept, less `mass_storage` (C,), which may be empty; diagonal (C,) of
+    the matrix of the pressure correction; sums (chunks, 1): |residual|."""
     inner = len(faces) // 2
     left = 0.0
     for s in range(first, last):
@@ -56,12 +56,12 @@ def continuity(first, last, chunk, flux, entries, swelling, offsets, faces, edge
             code = faces[k]
             around -= entries[k]
             out += flux[code >> ONE] if code & ONE == 0 else -flux[code >> ONE]
-        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
-            out += flux[inner + edges[k]]
-            around += edge_link[edges[k]]
-        if len(swelling) > 0:
-            out += swelling[c]
-        rest[c] = -out
+        for k in range(boundary_offsets[c], boundary_offsets[c + ONE]):
+            out += flux[inner + boundary_faces[k]]
+            around += boundary_link[boundary_faces[k]]
+        if len(mass_storage) > 0:
+            out += mass_storage[c]
+        residual[c] = -out
         diagonal[c] = around
         left += abs(out)
     sums[chunk, 0] = left
@@ -76,8 +76,8 @@ def answer(first, last, chunk, correction, link, owner, neighbour, flux):
 
 
 @loop(fastmath=EXACT)
-def corrected(first, last, chunk, correction, level, mobility, plain, velocity, pressure, pressure_gradient, sums, edge,
-              slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew, area, volume,
+def corrected(first, last, chunk, correction, level, simplec_coefficient, plain, velocity, pressure, pressure_gradient, sums, boundary,
+              slope, offsets, columns, faces, boundary_offsets, boundary_faces, boundary_line, boundary_weight, weight, face_kind, skew, area, volume,
               bent, unbent):  # fmt: skip
     """velocity (C, 3), pressure (C,) and what that does to cells (C, 3) with the pressure correction, of which `slope` is the
     gradient: what counts if it is `plain`. In place. sums (chunks, 1): the largest square of a speed, or nan where one is lost."""
@@ -87,14 +87,14 @@ def corrected(first, last, chunk, correction, level, mobility, plain, velocity, 
         if plain:
             x, y, z = slope[c, 0], slope[c, 1], slope[c, 2]
         else:
-            x, y, z = pushed(
-                c, correction, edge, slope, offsets, columns, faces, edge_offsets, edges, edge_line, edge_near, weight, askew, skew,
+            x, y, z = gauss_in_cell(
+                c, correction, boundary, slope, offsets, columns, faces, boundary_offsets, boundary_faces, boundary_line, boundary_weight, weight, face_kind, skew,
                 area, volume, bent, unbent,
             )  # fmt: skip
         pressure_gradient[c, 0] += x
         pressure_gradient[c, 1] += y
         pressure_gradient[c, 2] += z
-        gives = mobility[c]
+        gives = simplec_coefficient[c]
         u0, u1, u2 = velocity[c, 0] - gives * x, velocity[c, 1] - gives * y, velocity[c, 2] - gives * z
         velocity[c, 0], velocity[c, 1], velocity[c, 2] = u0, u1, u2
         pressure[c] += correction[c] - level

@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.compiling.kernel import loop
-from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED, second_order
+from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED, second_order
 
 
 @loop(fastmath=EXACT)
 def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, centre, owner, neighbour, weight,
-              stiffness, askew, skew, area, upper_at, lower_at, scheme, softness, transfer, off, entries):  # fmt: skip
+              geometric_diffusion, face_kind, skew, area, upper_at, lower_at, scheme, softness, transfer, off, entries):  # fmt: skip
     """transfer (inner, 3): momentum over each inner face from its owner to its neighbour; off (inner,): the flux less that
     of the mean velocity; entries (nnz,) of the matrix of upwind convection and diffusion, less value * divergence."""
     for s in range(first, last):
@@ -18,13 +18,13 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
         p, n = owner[f], neighbour[f]
         through, w = flux[f], weight[f]
         mu, rho = w * viscosity[p] + (1.0 - w) * viscosity[n], w * density[p] + (1.0 - w) * density[n]
-        link = mu * stiffness[f]
+        link = mu * geometric_diffusion[f]
         entries[upper_at[f]] = min(through, 0.0) - link
         entries[lower_at[f]] = -max(through, 0.0) - link
         forward = through >= 0.0
         c = p if forward else n
         fraction = 1.0 - w if forward else w
-        kind = askew[f]
+        kind = face_kind[f]
         total = 0.0
         x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
         for k in range(3):
@@ -48,10 +48,12 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
                             + gradient[c, k, 1] * skew[f, 1]
                             + gradient[c, k, 2] * skew[f, 2]
                         )
-                if kind & CROSSED:
-                    stiff = stiffness[f]
+                if kind & NON_ORTHOGONAL:
+                    geometric = geometric_diffusion[f]
                     moved -= mu * (
-                        g0 * (area[f, 0] - stiff * x) + g1 * (area[f, 1] - stiff * y) + g2 * (area[f, 2] - stiff * z)
+                        g0 * (area[f, 0] - geometric * x)
+                        + g1 * (area[f, 1] - geometric * y)
+                        + g2 * (area[f, 2] - geometric * z)
                     )
             transfer[f, k] = through * face + moved
             total += middle * area[f, k]
@@ -60,12 +62,12 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
 
 @loop(fastmath=EXACT)
 def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, density, transfer, flux, entries, offsets,
-             faces, edge_offsets, edges, edge_held, edge_given, inert, source, sink, alpha, coupling, components, rest,
-             inverse, ease, mobility, sums):  # fmt: skip
-    """What is left of each momentum equation, rest (C, 3), one over its diagonal with relaxation, inverse (C, 3), and
-    how far a cell gives way to pressure: ease (C,) for face fluxes, mobility (C,) for the correction.
+             faces, boundary_offsets, boundary_faces, boundary_implicit, boundary_explicit, inertia, source, sink, alpha, coupling, components, residual,
+             inverse_diagonal, pressure_coefficient, simplec_coefficient, sums):  # fmt: skip
+    """What is left of each momentum equation, residual (C, 3), one over its diagonal with relaxation, inverse_diagonal (C, 3), and
+    how far a cell gives way to pressure: pressure_coefficient (C,) for face fluxes, simplec_coefficient (C,) for the correction.
 
-    sums (chunks, 3): |rest|, sizes of terms, and how much mass stretches. `inert` (C,), `source` (C, 3)
+    sums (chunks, 3): |residual|, sizes of terms, and how much mass stretches. `inertia` (C,), `source` (C, 3)
     and `sink` (C, 3), which is held against the velocity, may be empty.
     """
     left, terms, stretched = 0.0, 0.0, 0.0
@@ -91,14 +93,14 @@ def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, 
         t1 -= out * u1
         t2 -= out * u2
         h0, h1, h2 = around, around, around
-        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
-            e = edges[k]
-            h0 += edge_held[e, 0]
-            h1 += edge_held[e, 1]
-            h2 += edge_held[e, 2]
-            t0 += edge_held[e, 0] * u0 - edge_given[e, 0]
-            t1 += edge_held[e, 1] * u1 - edge_given[e, 1]
-            t2 += edge_held[e, 2] * u2 - edge_given[e, 2]
+        for k in range(boundary_offsets[c], boundary_offsets[c + ONE]):
+            e = boundary_faces[k]
+            h0 += boundary_implicit[e, 0]
+            h1 += boundary_implicit[e, 1]
+            h2 += boundary_implicit[e, 2]
+            t0 += boundary_implicit[e, 0] * u0 - boundary_explicit[e, 0]
+            t1 += boundary_implicit[e, 1] * u1 - boundary_explicit[e, 1]
+            t2 += boundary_implicit[e, 2] * u2 - boundary_explicit[e, 2]
         if len(sink) > 0:
             h0 += sink[c, 0]
             h1 += sink[c, 1]
@@ -108,8 +110,8 @@ def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, 
             t2 += sink[c, 2] * u2
         own = min(h0, h1) if components == 2 else min(min(h0, h1), h2)
         lazy = 0.0
-        if len(inert) > 0:
-            lazy = inert[c]
+        if len(inertia) > 0:
+            lazy = inertia[c]
             t0 += lazy * u0
             t1 += lazy * u1
             t2 += lazy * u2
@@ -120,10 +122,14 @@ def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, 
         v = volume[c]
         p0, p1, p2 = -v * pressure_gradient[c, 0], -v * pressure_gradient[c, 1], -v * pressure_gradient[c, 2]
         r0, r1, r2 = p0 - t0, p1 - t1, p2 - t2
-        rest[c, 0], rest[c, 1], rest[c, 2] = r0, r1, r2
-        inverse[c, 0], inverse[c, 1], inverse[c, 2] = alpha / (h0 + lazy), alpha / (h1 + lazy), alpha / (h2 + lazy)
-        ease[c] = v / own
-        mobility[c] = v / (own / coupling + lazy - around)
+        residual[c, 0], residual[c, 1], residual[c, 2] = r0, r1, r2
+        inverse_diagonal[c, 0], inverse_diagonal[c, 1], inverse_diagonal[c, 2] = (
+            alpha / (h0 + lazy),
+            alpha / (h1 + lazy),
+            alpha / (h2 + lazy),
+        )
+        pressure_coefficient[c] = v / own
+        simplec_coefficient[c] = v / (own / coupling + lazy - around)
         left += np.sqrt(r0 * r0 + r1 * r1 + r2 * r2)
         terms += np.sqrt(t0 * t0 + t1 * t1 + t2 * t2) + np.sqrt(p0 * p0 + p1 * p1 + p2 * p2)
         stretched += density[c] * v * (abs(gradient[c, 0, 0]) + abs(gradient[c, 1, 1]) + abs(gradient[c, 2, 2]))

@@ -8,12 +8,12 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.compiling.kernel import loop
-from brook.core.numerics.passes.common import CROSSED, EXACT, ONE, SKEWED, second_order
+from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED, second_order
 
 
 @loop(fastmath=EXACT)
-def scalar_faces(first, last, chunk, value, gradient, flux, capacity, diffusivity, centre, owner, neighbour, weight, stiffness,
-            askew, skew, area, upper_at, lower_at, scheme, softness, excess, growth, more, entries):  # fmt: skip
+def scalar_faces(first, last, chunk, value, gradient, flux, capacity, diffusivity, centre, owner, neighbour, weight, geometric_diffusion,
+            face_kind, skew, area, upper_at, lower_at, scheme, softness, excess, growth, more, entries):  # fmt: skip
     """Over each inner face: m c φ_f − Γ (∂φ/∂n) |S|, what goes through it from its owner to its neighbour.
 
     entries (nnz,) of the matrix are those of upwind convection by `flux` (F,) times `capacity` (C,) and of diffusion, the
@@ -28,7 +28,7 @@ def scalar_faces(first, last, chunk, value, gradient, flux, capacity, diffusivit
         both = w * diffusivity[n] + (1.0 - w) * diffusivity[p]
         k = diffusivity[p] * diffusivity[n] / both if both > 0.0 else 0.0
         x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
-        link = k * stiffness[f]
+        link = k * geometric_diffusion[f]
         entries[upper_at[f]] = min(through, 0.0) - link
         entries[lower_at[f]] = -max(through, 0.0) - link
         forward = through >= 0.0
@@ -38,26 +38,26 @@ def scalar_faces(first, last, chunk, value, gradient, flux, capacity, diffusivit
             along = gradient[c, 0] * x + gradient[c, 1] * y + gradient[c, 2] * z
             ahead = value[n] - value[p] if forward else value[p] - value[n]
             besides = (1.0 - w if forward else w) * second_order(ahead, along, forward, scheme, softness)
-            if askew[f] & SKEWED:
+            if face_kind[f] & SKEWED:
                 besides += gradient[c, 0] * skew[f, 0] + gradient[c, 1] * skew[f, 1] + gradient[c, 2] * skew[f, 2]
         held = flux[f] * (excess[c] + growth[c] * besides) if len(excess) > 0 else 0.0
         besides = through * besides + held
-        if askew[f] & CROSSED:
-            stiff, v = stiffness[f], 1.0 - w
+        if face_kind[f] & NON_ORTHOGONAL:
+            geometric, v = geometric_diffusion[f], 1.0 - w
             besides -= k * (
-                (w * gradient[p, 0] + v * gradient[n, 0]) * (area[f, 0] - stiff * x)
-                + (w * gradient[p, 1] + v * gradient[n, 1]) * (area[f, 1] - stiff * y)
-                + (w * gradient[p, 2] + v * gradient[n, 2]) * (area[f, 2] - stiff * z)
+                (w * gradient[p, 0] + v * gradient[n, 0]) * (area[f, 0] - geometric * x)
+                + (w * gradient[p, 1] + v * gradient[n, 1]) * (area[f, 1] - geometric * y)
+                + (w * gradient[p, 2] + v * gradient[n, 2]) * (area[f, 2] - geometric * z)
             )
         more[f] = besides
 
 
 @loop(fastmath=EXACT)
-def scalar_cells(first, last, chunk, value, more, entries, source, sink, offsets, columns, faces, edge_offsets, edges, edge_held,
-             edge_given, diagonal, rest, sums):  # fmt: skip
-    """S_P − K_P φ_P − Σ_f (what faces carry): what is left of each equation, rest (C,), and its diagonal (C,).
+def scalar_cells(first, last, chunk, value, more, entries, source, sink, offsets, columns, faces, boundary_offsets, boundary_faces, boundary_implicit,
+             boundary_explicit, diagonal, residual, sums):  # fmt: skip
+    """S_P − K_P φ_P − Σ_f (what faces carry): what is left of each equation, residual (C,), and its diagonal (C,).
 
-    `source` (C,) is S, `sink` (C,) K, which may be empty; edge_held (B,) and edge_given (B,) are the implicit and the
+    `source` (C,) is S, `sink` (C,) K, which may be empty; boundary_implicit (B,) and boundary_explicit (B,) are the implicit and the
     explicit part of boundary faces. sums (chunks,): what neighbours exchange.
     """
     exchanged = 0.0
@@ -71,13 +71,13 @@ def scalar_cells(first, last, chunk, value, more, entries, source, sink, offsets
             left += part
             exchanged += abs(part)
             left += -more[code >> ONE] if code & ONE == 0 else more[code >> ONE]
-        for k in range(edge_offsets[c], edge_offsets[c + ONE]):
-            e = edges[k]
-            around += edge_held[e]
-            left += edge_given[e] - edge_held[e] * here
+        for k in range(boundary_offsets[c], boundary_offsets[c + ONE]):
+            e = boundary_faces[k]
+            around += boundary_implicit[e]
+            left += boundary_explicit[e] - boundary_implicit[e] * here
         if len(sink) > 0:
             around += sink[c]
             left -= sink[c] * here
         diagonal[c] = around
-        rest[c] = left
+        residual[c] = left
     sums[chunk] = 0.5 * exchanged

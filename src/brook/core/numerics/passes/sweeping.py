@@ -9,7 +9,7 @@ from brook.core.numerics.passes.common import EXACT, ONE
 
 
 @loop(fastmath=EXACT)
-def first_sweep(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
+def first_sweep(first, last, chunk, offsets, split, columns, entries, inverse_diagonal, right, x):
     """x (n, 3) from nothing by one forward sweep of Gauss and Seidel over a block of rows."""
     for s in range(first, last):
         i = np.uint32(s)
@@ -19,14 +19,18 @@ def first_sweep(first, last, chunk, offsets, split, columns, entries, inverse, r
             a0 -= e * x[j, 0]
             a1 -= e * x[j, 1]
             a2 -= e * x[j, 2]
-        x[i, 0], x[i, 1], x[i, 2] = a0 * inverse[i, 0], a1 * inverse[i, 1], a2 * inverse[i, 2]
+        x[i, 0], x[i, 1], x[i, 2] = (
+            a0 * inverse_diagonal[i, 0],
+            a1 * inverse_diagonal[i, 1],
+            a2 * inverse_diagonal[i, 2],
+        )
 
 
 # What a row waits for, its neighbour of the step before, comes last: all else is then there already.
 
 
 @loop(fastmath=EXACT)
-def forward(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
+def forward(first, last, chunk, offsets, split, columns, entries, inverse_diagonal, right, x):
     """One forward sweep over a block of rows; rows of other blocks stand behind x as they were."""
     for s in range(first, last):
         i = np.uint32(s)
@@ -42,11 +46,15 @@ def forward(first, last, chunk, offsets, split, columns, entries, inverse, right
             a0 -= e * x[j, 0]
             a1 -= e * x[j, 1]
             a2 -= e * x[j, 2]
-        x[i, 0], x[i, 1], x[i, 2] = a0 * inverse[i, 0], a1 * inverse[i, 1], a2 * inverse[i, 2]
+        x[i, 0], x[i, 1], x[i, 2] = (
+            a0 * inverse_diagonal[i, 0],
+            a1 * inverse_diagonal[i, 1],
+            a2 * inverse_diagonal[i, 2],
+        )
 
 
 @loop(fastmath=EXACT)
-def backward(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
+def backward(first, last, chunk, offsets, split, columns, entries, inverse_diagonal, right, x):
     """The same backward."""
     for s in range(last - first):
         i = np.uint32(last - 1 - s)
@@ -63,7 +71,11 @@ def backward(first, last, chunk, offsets, split, columns, entries, inverse, righ
             a0 -= e * x[j, 0]
             a1 -= e * x[j, 1]
             a2 -= e * x[j, 2]
-        x[i, 0], x[i, 1], x[i, 2] = a0 * inverse[i, 0], a1 * inverse[i, 1], a2 * inverse[i, 2]
+        x[i, 0], x[i, 1], x[i, 2] = (
+            a0 * inverse_diagonal[i, 0],
+            a1 * inverse_diagonal[i, 1],
+            a2 * inverse_diagonal[i, 2],
+        )
 
 
 @loop(fastmath=EXACT)

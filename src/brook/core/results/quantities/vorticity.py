@@ -12,7 +12,7 @@ def values(view: View) -> Values:
     slope = gradient(stencil, stencil.every_boundary, fields.velocity, fields.boundary_velocity)
     cell, normal = stencil.face_cell, stencil.boundary_normal
     # on the boundary the normal derivative is the one-sided difference to the cell behind it
-    distance = np.einsum("ij,ij->i", stencil.edge_line, normal)
+    distance = np.einsum("ij,ij->i", stencil.boundary_line, normal)
     across = (fields.boundary_velocity - fields.velocity[cell]) / distance[:, None]
     near = slope[cell]
     near = near + (across - np.einsum("fki,fi->fk", near, normal))[:, :, None] * normal[:, None, :]

@@ -44,23 +44,39 @@ def pressures(kind, given, pressure, slope, cell, line, found):
 
 
 @kernel(fastmath=EXACT)
-def holds(kind, on_boundary, velocity, slope, cell, area, line, cross, stiffness, viscosity, flux, bend, held, given):
-    """What boundary faces add to the diagonal (B, 3) of the cells behind them and to their source (B, 3); gives the size of
-    the terms: what is carried through them, and dragged.
+def momentum_parts(
+    kind,
+    on_boundary,
+    velocity,
+    slope,
+    cell,
+    area,
+    line,
+    non_orthogonal,
+    geometric_diffusion,
+    viscosity,
+    flux,
+    wall_slope_factor,
+    implicit,
+    explicit,
+):
+    """a_k u_k − b_k of each component k of momentum through boundary faces: `implicit` (B, 3) a, what they add to the diagonal of
+    the cells behind them, and `explicit` (B, 3) b, to their source; gives the size of the terms, what is carried and dragged.
 
-    The slope at a wall is drawn out from that of the step to it, `bend` (B,) times by how much that differs from the
-    cell's. Of a slipping wall only the normal component is held, each component's own part of it implicitly.
+    Carried: −min(m, 0) (u_b − u_P). Dragged at walls, over the line r to the face, μ |S|²/(S·r) (u_b − u_P + w (u_b − u_P − ∇u·r))
+    and μ ∇u·(S − |S|²/(S·r) r): w (B,), the `wall_slope_factor`, draws out the slope so that it is exact for a parabola
+    (docs/decisions/0026). Of a slipping wall only the normal component is held, each component's own part of it implicitly.
     """
     terms = 0.0
     for b in range(len(kind)):
-        c, drag = cell[b], viscosity[b] * stiffness[b]
+        c, drag = cell[b], viscosity[b] * geometric_diffusion[b]
         entering = max(-flux[b], 0.0)
         moved, dragged = 0.0, 0.0
         for k in range(3):
             moved += on_boundary[b, k] ** 2
             dragged += (on_boundary[b, k] - velocity[c, k]) ** 2
-            held[b, k] = entering
-            given[b, k] = entering * on_boundary[b, k]
+            implicit[b, k] = entering
+            explicit[b, k] = entering * on_boundary[b, k]
         terms += abs(flux[b]) * math.sqrt(moved) + drag * math.sqrt(dragged)
         if kind[b] == FIXED:
             through, squared = 0.0, area[b, 0] ** 2 + area[b, 1] ** 2 + area[b, 2] ** 2
@@ -68,18 +84,22 @@ def holds(kind, on_boundary, velocity, slope, cell, area, line, cross, stiffness
                 through += on_boundary[b, k] * area[b, k]
             sticks = through * through <= ALONG * moved * squared  # nothing goes through but what is rounded
             for k in range(3):
-                held[b, k] += drag
-                along = slope[c, k, 0] * cross[b, 0] + slope[c, k, 1] * cross[b, 1] + slope[c, k, 2] * cross[b, 2]
-                given[b, k] += drag * on_boundary[b, k] + viscosity[b] * along
+                implicit[b, k] += drag
+                along = (
+                    slope[c, k, 0] * non_orthogonal[b, 0]
+                    + slope[c, k, 1] * non_orthogonal[b, 1]
+                    + slope[c, k, 2] * non_orthogonal[b, 2]
+                )
+                explicit[b, k] += drag * on_boundary[b, k] + viscosity[b] * along
                 if sticks:
                     lean = slope[c, k, 0] * line[b, 0] + slope[c, k, 1] * line[b, 1] + slope[c, k, 2] * line[b, 2]
-                    given[b, k] += bend[b] * drag * (on_boundary[b, k] - velocity[c, k] - lean)
+                    explicit[b, k] += wall_slope_factor[b] * drag * (on_boundary[b, k] - velocity[c, k] - lean)
         elif kind[b] == SLIP:
             x, y, z = area[b, 0], area[b, 1], area[b, 2]
             squared = x * x + y * y + z * z
             through = velocity[c, 0] * x + velocity[c, 1] * y + velocity[c, 2] * z
             for k in range(3):
                 own = area[b, k] ** 2 / squared
-                held[b, k] += drag * own
-                given[b, k] -= drag * (through * area[b, k] / squared - own * velocity[c, k])
+                implicit[b, k] += drag * own
+                explicit[b, k] -= drag * (through * area[b, k] / squared - own * velocity[c, k])
     return terms
