@@ -20,8 +20,8 @@ from brook.core.results.reference import TableError, read_reference
 from brook.core.study import DocumentError, read_study, study_text
 from brook.core.units import DIMENSIONS
 from brook.runs import gate
-from brook.runs.desk import DeskError
 from brook.runs.gate import Gate
+from brook.runs.side_process import SideProcessError
 from tests.core.meshes import box_mesh
 from tests.core.studies import tray
 
@@ -234,10 +234,10 @@ def sleep(seconds):
 def test_reading_has_limits_of_memory_and_time():
     reading = Gate(1)
     try:
-        with pytest.raises(DeskError, match="more than 4 GB"):
+        with pytest.raises(SideProcessError, match="more than 4 GB"):
             reading.ask(take_all, gate.MEMORY + 1)
         assert reading.ask(take_all, 1000) == 1000
-        with pytest.raises(DeskError, match="longer than 1 s"):
+        with pytest.raises(SideProcessError, match="longer than 1 s"):
             reading.ask(sleep, 30.0, seconds=1.0)
         assert reading.ask(take_all, 5) == 5
     finally:

@@ -18,10 +18,12 @@ class Standing:
 
     @property
     def holds(self) -> bool:
+        """Whether every requirement was read and none is failed."""
         return self.complete and all(j.verdict != "fail" for _, j in self.values.values())
 
     @property
     def failures(self) -> list[str]:
+        """The requirements that are failed."""
         return [name for name, (_, j) in self.values.items() if j.verdict == "fail"]
 
 

@@ -54,6 +54,7 @@ def finding_lines(findings: list[Finding]) -> Iterator[str]:
 
 
 def step_lines(steps: list[Step]) -> Iterator[str]:
+    """A line to read for each step."""
     from brook.core.geometry.steps import WORDS  # what mends is not loaded to look
 
     for number, step in enumerate(steps, 1):

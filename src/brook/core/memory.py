@@ -84,4 +84,5 @@ def refuse_too_large(cells: int, what: str, free: int | None = None) -> None:
 
 
 def gb(count: float) -> str:
+    """So many bytes, in words."""
     return f"{count / 1e9:.1f} GB" if count >= 1e8 else f"{count / 1e6:.0f} MB"

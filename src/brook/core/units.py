@@ -60,6 +60,7 @@ class Dimension:
 
     @property
     def is_none(self) -> bool:
+        """Whether it is that of a pure number."""
         return all(abs(e) < 1e-12 for e in self.exponents)
 
     def __str__(self) -> str:
@@ -180,11 +181,13 @@ def dimension_of(unit: str) -> Dimension:
 
 
 def to_si(value: float, unit: str) -> Quantity:
+    """A value in a unit as a quantity. Raises `UnitError`."""
     factor, offset, dimension = unit_factor(unit)
     return Quantity(factor * value + offset, dimension)
 
 
 def from_si(value: float, unit: str) -> float:
+    """A value in SI units in another unit. Raises `UnitError`."""
     factor, offset, _ = unit_factor(unit)
     return (value - offset) / factor
 

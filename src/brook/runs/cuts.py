@@ -1,4 +1,4 @@
-"""Questions to the desk about meshes in space: where a plane cuts their cells, and what these are like."""
+"""Questions to the result reader about meshes in space: where a plane cuts their cells, and what these are like."""
 
 from __future__ import annotations
 

@@ -18,7 +18,7 @@ from brook.core.results.reference import read_reference
 from brook.core.study import DocumentError, Problem, Study, read_study
 from brook.core.units import Dimension
 from brook.runs import shaping
-from brook.runs.desk import Desk, DeskError
+from brook.runs.side_process import SideProcess, SideProcessError
 
 Found = TypeVar("Found")
 SECONDS = 120.0
@@ -28,7 +28,7 @@ MOST_WAITING = 64
 READERS = 2
 
 
-class GateError(DeskError):
+class GateError(SideProcessError):
     """Something could not be read within the limits, or too many wait."""
 
 
@@ -47,14 +47,14 @@ class Gate:
     """Lets in what can be read. Asked from the server's loop, or by `ask` from any thread."""
 
     def __init__(self, readers: int = READERS) -> None:
-        self._desks = [Desk(SECONDS, _warm, limited, tries=1) for _ in range(readers)]
-        self._free = list(self._desks)
+        self._readers = [SideProcess(SECONDS, _warm, limited, tries=1) for _ in range(readers)]
+        self._free = list(self._readers)
         self._threads = ThreadPoolExecutor(readers, "brook-gate")
         self._waiting = 0
 
     def start(self) -> None:
         """Begins to load what reading needs; does not wait for it."""
-        self._desks[0].start()
+        self._readers[0].start()
 
     async def study(self, content: bytes) -> Study:
         """The study of a document that somebody sent. Raises `DocumentError`."""
@@ -77,21 +77,21 @@ class Gate:
 
     def ask(self, question: Callable[..., Found], *arguments: Any, seconds: float = SECONDS) -> Found:
         """The same from a thread that may wait."""
-        desk = self._free.pop() if self._free else self._desks[0]
+        reader = self._free.pop() if self._free else self._readers[0]
         try:
-            return desk.ask(question, *arguments, seconds=seconds)
+            return reader.ask(question, *arguments, seconds=seconds)
         except MemoryError:
             raise GateError(
                 f"reading this takes more than {MEMORY / 2**30:.0f} GB of memory; it is not taken in"
             ) from None
         finally:
-            if desk not in self._free:
-                self._free.append(desk)
+            if reader not in self._free:
+                self._free.append(reader)
 
     def close(self) -> None:
         self._threads.shutdown(wait=False, cancel_futures=True)
-        for desk in self._desks:
-            desk.close()
+        for reader in self._readers:
+            reader.close()
 
 
 # -- what is read there -------------------------------------------------------------------------

@@ -1,4 +1,4 @@
-"""Questions to the desk: what a page wants to know of a result besides what its run wrote down."""
+"""Questions to the result reader: what a page wants to know of a result besides what its run wrote down."""
 
 from __future__ import annotations
 

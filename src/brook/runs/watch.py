@@ -66,7 +66,7 @@ class WorkerWatch(Watch):
         self.emit({"type": "history", "history": history.since(start),
                    "forecast": {"iterations": ahead.iterations, "waits_for": ahead.waits_for}})  # fmt: skip
 
-    def look(self, fields: Fields) -> None:
+    def show(self, fields: Fields) -> None:
         if not self._picture.is_now():
             return
         begun = time.perf_counter()

@@ -63,8 +63,8 @@ def create_app(
             queue.start()
             studio.resume()
             kernels.wait_for_first()  # until then all cores are needed for what the first runs wait for
-            studio.desk.start()
-            studio.workshop.start()
+            studio.result_reader.start()
+            studio.geometry_worker.start()
             if with_demo:
                 demo.load_rest(studio)
                 make_shapes(studio)
@@ -75,8 +75,8 @@ def create_app(
         await asyncio.wait([starting])
         await asyncio.to_thread(kernels.stop)
         await asyncio.to_thread(queue.close)
-        studio.desk.close()
-        studio.workshop.close()
+        studio.result_reader.close()
+        studio.geometry_worker.close()
         hub.close()
         store.close()
         lock.release()

@@ -11,8 +11,8 @@ from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES
 from brook.core.study import Resolved
 from brook.core.study.space import Tunnel, tunnel_names
 from brook.core.units import DIMENSIONS, counted, show
+from brook.runs.geometry_worker import Making
 from brook.runs.shaping import Order
-from brook.runs.workshop import Making
 from brook.web.drawing import PALETTE, role_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -32,7 +32,7 @@ def order_of(studio: Studio, state: StudyState, variant: VariantState) -> Order 
 def making_of(studio: Studio, state: StudyState, variant: VariantState) -> Making | None:
     """How the shape of a variant stands; begins to make it when nobody did."""
     order = order_of(studio, state, variant)
-    return None if order is None else studio.workshop.look(order, state.row.id)
+    return None if order is None else studio.geometry_worker.making_of(order, state.row.id)
 
 
 def small_address(studio: Studio, state: StudyState, variant: VariantState) -> str:

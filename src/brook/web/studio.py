@@ -9,9 +9,9 @@ from brook.core.compiling.warming import Warming
 from brook.core.editing import EditRefused, act, act_words, edit_words, set_values, value_of
 from brook.core.geometry import shape_cache
 from brook.core.study import Problem, Study, Variant, read_study
-from brook.runs import Desk, Request, RunQueue, Source
+from brook.runs import Request, RunQueue, SideProcess, Source
+from brook.runs.geometry_worker import GeometryWorker
 from brook.runs.shaping import Order
-from brook.runs.workshop import Workshop
 from brook.store import Author, Meanwhile, NotOwn, Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
@@ -22,14 +22,19 @@ TRIES = 6
 
 
 class Studio:
-    """One server's studies, queue, hub and desk."""
+    """One server's studies, queue, hub and result_reader."""
 
     def __init__(
-        self, store: Store, queue: RunQueue, hub: Hub, desk: Desk | None = None, kernels: Warming | None = None
+        self,
+        store: Store,
+        queue: RunQueue,
+        hub: Hub,
+        result_reader: SideProcess | None = None,
+        kernels: Warming | None = None,
     ):
-        self.store, self.queue, self.hub, self.desk = store, queue, hub, desk or Desk()
+        self.store, self.queue, self.hub, self.result_reader = store, queue, hub, result_reader or SideProcess()
         self.kernels = kernels or Warming()
-        self.workshop = Workshop(store.files, lambda study_id: hub.announce(study_id, {"type": "shape"}))
+        self.geometry_worker = GeometryWorker(store.files, lambda study_id: hub.announce(study_id, {"type": "shape"}))
         self.reader = StateReader(store, hub, self._learn)
 
     def _learn(self, study: Study, variant: Variant) -> None:
@@ -39,14 +44,14 @@ class Studio:
         space = prepare(study, variant).space
         if space is not None and not shape_cache.is_known(space.bodies_key):
             root = str(self.store.files.root)
-            self.workshop.known(Order(root, "", "", variant.name, space.key, space.bodies_key))
+            self.geometry_worker.known(Order(root, "", "", variant.name, space.key, space.bodies_key))
 
     def state(self, slug: str) -> StudyState:
         """How a study stands. Raises `StoreError` for an unknown one."""
         return self.reader.state(slug)
 
     def source(self, state: StudyState, variant: VariantState) -> Source | None:
-        """The result that a variant's pages show, for the desk; None when there is none or it is no longer kept."""
+        """The result that a variant's pages show, for the result_reader; None when there is none or it is no longer kept."""
         summary, key = variant.run.summary, variant.run.key
         if summary is None or key is None or not self.store.files.has("run", key):
             return None

@@ -33,6 +33,7 @@ BENCHES: dict[str, Callable[[], Figure | list[Figure]]] = {
 
 
 def run_benches(names: list[str], say: Callable[[str], None]) -> list[Figure]:
+    """Figures of some benches, or of all; `say` is told each as it comes."""
     figures: list[Figure] = []
     for name in names:
         say(f"{name} …")

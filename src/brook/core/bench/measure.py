@@ -31,9 +31,11 @@ class Figure:
 
     @property
     def triads(self) -> float | None:
+        """How many triads of the memory a figure in µs is worth, None for others."""
         return self.value * 1e-6 * self.bandwidth / TRIAD_BYTES if self.unit == "µs" else None
 
     def line(self) -> str:
+        """A line to read."""
         value = f"{self.value:.3g} {self.unit}".strip()
         text = f"{self.name}: {value} {self.what}, {self.items} items"
         if self.triads is None:
@@ -41,6 +43,7 @@ class Figure:
         return f"{text}, {self.triads:.0f} triads at {self.bandwidth / 1e9:.3g} GB/s on {self.threads} thread(s)"
 
     def as_dict(self) -> dict[str, Any]:
+        """The same for a file."""
         return {**asdict(self), "triads": self.triads}
 
 
@@ -59,18 +62,21 @@ def bandwidth(length: int = 8_000_000) -> float:
 
 
 def timed(work: Callable[[], Any]) -> float:
+    """Seconds that some work takes."""
     begun = time.perf_counter()
     work()
     return time.perf_counter() - begun
 
 
 def threads() -> int:
+    """How many threads loops are shared among."""
     from numba import get_num_threads
 
     return int(get_num_threads())
 
 
 def figure(name: str, what: str, seconds: float, items: int) -> Figure:
+    """A figure in µs of each of so many items, from seconds for all."""
     return Figure(name, what, 1e6 * seconds / items, "µs", items, bandwidth(), threads())
 
 

@@ -10,6 +10,7 @@ from brook.core.units import DIMENSIONS, Dimension, UnitError, dimension_of
 
 
 def requirement_problems(study: Study, places: Places, scope: Scope) -> list[Problem]:
+    """Readings and limits that mean nothing, or not the same."""
     problems = []
     for k, requirement in enumerate(study.requirements):
         path = f"/requirements/{k}"

@@ -75,6 +75,7 @@ class Prepared:
 
     @property
     def ready(self) -> bool:
+        """Whether nothing keeps the variant from running."""
         return not self.problems
 
     @property

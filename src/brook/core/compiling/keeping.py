@@ -45,6 +45,7 @@ class KernelCache(_Cache):  # type: ignore[misc]
 
     @property
     def cache_path(self) -> str:
+        """The folder that kernels are kept in."""
         return str(place())
 
     def load_overload(self, sig: Any, target_context: Any) -> Any:
@@ -95,12 +96,15 @@ class KernelCache(_Cache):  # type: ignore[misc]
             fresh.unlink(missing_ok=True)
 
     def enable(self) -> None:
+        """Kernels are read and kept from now on."""
         self._enabled = True
 
     def disable(self) -> None:
+        """Kernels are neither read nor kept from now on."""
         self._enabled = False
 
     def flush(self) -> None:
+        """Nothing: kernels are kept as they are made."""
         pass
 
 

@@ -25,9 +25,11 @@ class Recorder(event.Listener):  # type: ignore[misc]
     _names: dict[int, str] = field(default_factory=dict)
 
     def on_start(self, event: Any) -> None:
+        """Is told that a kernel begins to be compiled."""
         self._open.append([time.perf_counter(), 0.0])
 
     def on_end(self, event: Any) -> None:
+        """Is told that it has been, and for which arguments."""
         begun, within = self._open.pop()
         took = time.perf_counter() - begun
         name = self._name(event.data["dispatcher"])
@@ -65,6 +67,7 @@ def _used(kernel: Any) -> list[Any]:
 
 @contextmanager
 def recording() -> Iterator[Recorder]:
+    """Records what is compiled meanwhile."""
     recorder = Recorder()
     event.register("numba:compile", recorder)
     try:

@@ -124,6 +124,7 @@ def wanted(there: Path) -> list[int]:
 
 
 def no_longer_wanted(k: int) -> None:
+    """Takes back that somebody waits for a part of the list."""
     there = folder()
     if there is not None:
         _wanted_file(there, k).unlink(missing_ok=True)

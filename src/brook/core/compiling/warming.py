@@ -51,6 +51,7 @@ Say = Callable[[Progress], None]
 
 
 def cores() -> int:
+    """How many processes may compile side by side."""
     return min(len(os.sched_getaffinity(0)), MOST_PROCESSES)
 
 

@@ -22,6 +22,7 @@ class InputLine:
 
     @property
     def kind(self) -> str:
+        """Whether a line was added, is gone, or says something else."""
         return "added" if self.a is None else "gone" if self.b is None else "other"
 
 

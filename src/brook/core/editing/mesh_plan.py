@@ -9,6 +9,7 @@ ZONES = ("box", "ball", "cylinder", "near")
 
 
 def plan_of(raw: dict[str, Any]) -> dict[str, Any]:
+    """The mesh plan of a raw document, made where there is none."""
     return raw.setdefault("mesh_plan", {})
 
 

@@ -34,6 +34,7 @@ class Reading:
 
     @property
     def text(self) -> str:
+        """The reading as it is written."""
         return ".".join(self.parts)
 
 

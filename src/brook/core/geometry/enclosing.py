@@ -41,6 +41,7 @@ class Spaces:
 
     @property
     def count(self) -> int:
+        """How many spaces there are."""
         return int(self.of.max()) + 1
 
     def boundary(self, space: int) -> Surface:

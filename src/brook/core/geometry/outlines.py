@@ -23,6 +23,7 @@ class SideLine:
 
     @property
     def is_straight(self) -> bool:
+        """Whether it is one straight line."""
         return len(self.points) == 2
 
 

@@ -24,6 +24,7 @@ class Edge:
 
     @property
     def length(self) -> float:
+        """In m."""
         return float(np.hypot(self.x1 - self.x0, self.y1 - self.y0))
 
 

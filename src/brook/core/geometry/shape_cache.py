@@ -53,6 +53,7 @@ def note(
 
 
 def is_known(bodies_key: str) -> bool:
+    """Whether a shape of that key was made."""
     return bodies_key in _known
 
 

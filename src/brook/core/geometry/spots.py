@@ -19,6 +19,7 @@ class NotThere(ValueError):
 
 
 def place_of(spot: Resolved) -> np.ndarray:
+    """The place (3,) of a spot, in m."""
     return np.array([spot.x, spot.y, spot.z], float)
 
 
@@ -66,6 +67,7 @@ def nearest_loop(surface: Surface, spot: Resolved, loops: list[Loop]) -> Loop:
 
 
 def loop_words(surface: Surface, loop: Loop) -> str:
+    """How large a loop is, in words."""
     length, area = measures(surface, loop)
     across = 2 * float(np.sqrt(area / np.pi))
     return f"{show(across, LENGTH)} across, {show(length, LENGTH)} round"

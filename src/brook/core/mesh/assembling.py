@@ -33,10 +33,12 @@ class Polygons:
 
     @property
     def count(self) -> int:
+        """How many there are."""
         return len(self.offsets) - 1
 
     @property
     def corners(self) -> np.ndarray:
+        """How many corners (n,) each has."""
         return np.diff(self.offsets)
 
     @classmethod
@@ -61,6 +63,7 @@ class Polygons:
         return Polygons(self.flat[at], offsets)
 
     def and_(self, other: Polygons) -> Polygons:
+        """These, and others behind them."""
         return Polygons(
             np.concatenate([self.flat, other.flat]),
             np.concatenate([self.offsets, self.offsets[-1] + other.offsets[1:]]),

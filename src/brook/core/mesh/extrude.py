@@ -24,6 +24,7 @@ class Polygons:
 
     @property
     def count(self) -> int:
+        """How many there are."""
         return len(self.offsets) - 1
 
 

@@ -53,6 +53,7 @@ class Loop:
         return loops
 
     def edges(self) -> list[tuple[int, int, int]]:
+        """Both ends of each edge, and its patch."""
         return [(a, self.nodes[(k + 1) % len(self.nodes)], self.patches[k]) for k, a in enumerate(self.nodes)]
 
 

@@ -34,10 +34,12 @@ class Estimate:
 
     @property
     def memory(self) -> float:
+        """Bytes that the mesh and a run on it take."""
         return self.cells * BYTES_PER_CELL
 
     @property
     def seconds(self) -> float:
+        """Seconds of computing."""
         return self.cells * SECONDS_PER_CELL
 
 

@@ -27,13 +27,16 @@ class Motion:
 
     @classmethod
     def shifted(cls, by: tuple[float, float, float]) -> Motion:
+        """A shift in m."""
         return cls(np.eye(3), np.zeros(3), np.array(by, float))
 
     @classmethod
     def turned(cls, axis: str, angle: float, through: tuple[float, float, float]) -> Motion:
+        """A turn by an angle in rad about an axis through a place in m."""
         return cls(rotation(np.array(AXES[axis], float), angle), np.array(through, float), np.zeros(3))
 
     def places(self, at: np.ndarray) -> np.ndarray:
+        """Where places (n, 3) in m come to lie."""
         return (at - self.through) @ self.turn.T + self.through + self.shift
 
     def places_back(self, at: np.ndarray) -> np.ndarray:

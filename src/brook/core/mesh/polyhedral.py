@@ -33,10 +33,12 @@ class Patch:
 
     @property
     def faces(self) -> slice:
+        """Its faces within those of the mesh."""
         return slice(self.start, self.end)
 
     @property
     def count(self) -> int:
+        """How many faces it has."""
         return self.end - self.start
 
 
@@ -75,18 +77,22 @@ class Mesh:
 
     @property
     def cell_count(self) -> int:
+        """Number of cells, C."""
         return len(self.body)
 
     @property
     def face_count(self) -> int:
+        """Number of all faces, F."""
         return len(self.owner)
 
     @property
     def inner_count(self) -> int:
+        """Number of faces between cells, which stand first."""
         return len(self.neighbour)
 
     @property
     def is_plane(self) -> bool:
+        """Whether the mesh is one cell thick, its two planes left out of the equations."""
         return any(p.name == PLANE_SIDES for p in self.patches)
 
     @property
@@ -196,6 +202,7 @@ class Mesh:
         )  # fmt: skip
 
     def save(self, path: Path) -> None:
+        """Writes the mesh into an npz file."""
         starts = np.array([p.start for p in self.patches] + [self.face_count])
         np.savez(
             path, points=self.points, face_points=self.face_points, face_offsets=self.face_offsets,
@@ -206,6 +213,7 @@ class Mesh:
 
     @classmethod
     def load(cls, path: Path) -> Mesh:
+        """Reads it again."""
         with np.load(path) as data:
             starts = data["patch_starts"]
             patches = tuple(

@@ -39,6 +39,7 @@ class Quality:
     openness: float
 
     def worst(self) -> dict[str, float]:
+        """The worst value of each measure."""
         return {name: float(np.max(getattr(self, name), initial=0.0)) for name in LIMITS}
 
     def verdict(self) -> tuple[str, str]:
@@ -56,6 +57,7 @@ class Quality:
 
 
 def measure(mesh: Mesh) -> Quality:
+    """How good each cell and face of a mesh is."""
     inner = mesh.inner_count
     area, middle = mesh.face_areas(slice(inner)), mesh.face_centres(slice(inner))
     line = mesh.centre[mesh.neighbour] - mesh.centre[mesh.owner[:inner]]

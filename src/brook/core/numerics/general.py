@@ -35,6 +35,7 @@ class Coupling:
     entries: np.ndarray
 
     def csr(self, cells: int) -> sparse.csr_matrix:
+        """As a matrix of so many cells, for SciPy."""
         rows, columns = np.concatenate([self.one, self.other]), np.concatenate([self.other, self.one])
         return sparse.csr_matrix((np.concatenate([self.entries, self.entries]), (rows, columns)), shape=(cells, cells))
 

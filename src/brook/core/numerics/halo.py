@@ -41,6 +41,7 @@ class Halo:
 
     @classmethod
     def none(cls) -> Halo:
+        """That of a mesh without periodic pairs."""
         return cls(np.zeros(0, np.int64), np.zeros((0, 3)), (), np.zeros(0, np.int64), np.zeros((0, 3, 3)))
 
     @classmethod

@@ -43,6 +43,7 @@ class LibraryMultigrid:
         self._worth = 0
 
     def solve(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> tuple[np.ndarray, int]:
+        """As `PressureSolver.solve` says."""
         csr, right = matrix.csr(), right.astype(float, copy=False)
         fresh = self._cycle is None
         if fresh:

@@ -56,5 +56,6 @@ def mixed(first, last, chunk, values, start, moves, weights, used, slot):
 
 @loop
 def kept(first, last, chunk, values, start):
+    """start (n,) is values (n,)."""
     for i in range(first, last):
         start[i] = values[i]

@@ -87,6 +87,7 @@ class Rows:
 
     @property
     def offsets(self) -> np.ndarray:
+        """Where the row of each cell begins (C + 1,)."""
         return self.order.offsets
 
     @classmethod

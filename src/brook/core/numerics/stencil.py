@@ -78,14 +78,17 @@ class Stencil:
 
     @property
     def boundary_count(self) -> int:
+        """Number of active boundary faces, B."""
         return self.active - self.inner
 
     @property
     def cells(self) -> int:
+        """Number of cells, C."""
         return self.mesh.cell_count
 
     @cached_property
     def patches(self) -> tuple[Patch, ...]:
+        """Those that take part, without pairs."""
         return tuple(p for p in self.mesh.patches if p.name != PLANE_SIDES and p.start >= self.inner)
 
     def boundary_faces(self, patch: Patch) -> slice:
@@ -99,6 +102,7 @@ class Stencil:
 
     @cached_property
     def owner(self) -> np.ndarray:
+        """The cell behind each active face (F,)."""
         return np.ascontiguousarray(self.mesh.owner[: self.active])
 
     @cached_property

@@ -25,6 +25,7 @@ class PatchFaces:
 
     @property
     def size(self) -> np.ndarray:
+        """Areas (n,) in m²."""
         return np.linalg.norm(self.area, axis=1)
 
     @property

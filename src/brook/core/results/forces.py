@@ -23,6 +23,7 @@ class PatchForce:
 
     @property
     def total(self) -> np.ndarray:
+        """In N (3,)."""
         return self.pressure + self.friction
 
 

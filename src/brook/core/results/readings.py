@@ -41,12 +41,14 @@ class Places:
         return View(fields, self.references, self.own)
 
     def kind(self, name: str) -> str | None:
+        """Whether a name is that of a body, a patch or a box, None for none."""
         for kind, names in (("body", self.bodies), ("box", self.boxes), ("patch", self.patches)):
             if name in names:
                 return kind
         return None
 
     def names(self) -> Iterable[str]:
+        """All names of places."""
         return [*self.bodies, *self.patches, *self.boxes]
 
 

@@ -50,6 +50,7 @@ class Acceleration:
         self._kept, self._next, self._done, self._least = 0, 0, 0, np.inf
 
     def begin(self) -> None:
+        """Keeps where the state stands before an iteration."""
         for part, (values, _) in zip(self._parts, self._flow.mixed(), strict=True):
             over(part.chunks, mixing.kept, values, part.start)
 
@@ -88,7 +89,7 @@ class Acceleration:
     def _grows(self, growth: Growth) -> bool:
         """Whether the flow still leaves the state it began in; makes it leave faster."""
         parts = list(zip(self._parts, [values for values, _ in self._flow.mixed()], strict=True))
-        growth.look(*np.sum([part.walked(values) for part, values in parts if part.judged], axis=0))
+        growth.record(*np.sum([part.walked(values) for part, values in parts if part.judged], axis=0))
         leap = growth.leap()
         if leap:
             for part, values in parts:

@@ -17,6 +17,7 @@ class Averages:
     sums: dict[str, np.ndarray] = field(default_factory=dict)
 
     def add(self, fields: Fields, step: float) -> None:
+        """Takes in the fields of a step of so many s."""
         parts = {
             "velocity": fields.velocity, "squared": fields.velocity**2, "pressure": fields.pressure,
             "boundary_velocity": fields.boundary_velocity, "boundary_squared": fields.boundary_velocity**2,
@@ -42,10 +43,12 @@ class Averages:
         return replace(fields, more=fields.more | more)
 
     def arrays(self) -> dict[str, np.ndarray]:
+        """What is kept of them."""
         return {"averaged": np.array(self.seconds)} | {f"sum-{n}": a for n, a in self.sums.items()}
 
     @classmethod
     def of(cls, arrays: dict[str, np.ndarray]) -> Averages:
+        """From what was kept."""
         if "averaged" not in arrays:
             return cls()
         sums = {n.removeprefix("sum-"): a.copy() for n, a in arrays.items() if n.startswith("sum-")}

@@ -38,6 +38,7 @@ class Checkpoint:
 
     @classmethod
     def of(cls, solver: Solver, history: History, began_at: int) -> Checkpoint:
+        """That of a solver as it stands."""
         return cls(solver.state(), solver.settings.is_gentle, json.dumps(history.since(0)), began_at)
 
     def history_of(self, monitors: tuple[str, ...]) -> History:
@@ -46,6 +47,7 @@ class Checkpoint:
 
     @property
     def iterations(self) -> int:
+        """How many iterations led there."""
         return len(json.loads(self.history)["seconds"])
 
     def onto(self, solver: AnySolver, history: History) -> AnySolver:

@@ -55,17 +55,21 @@ class AgglomeratedMesh:
 
     @property
     def cell_count(self) -> int:
+        """Number of agglomerates."""
         return len(self.volume)
 
     @property
     def face_count(self) -> int:
+        """Number of all their faces."""
         return len(self.owner)
 
     @property
     def inner_count(self) -> int:
+        """Number of faces between agglomerates, which stand first."""
         return len(self.neighbour)
 
     def face_centres(self, faces: slice = EVERY) -> np.ndarray:
+        """Centroids (n, 3) in m of faces."""
         return self.middle[faces]
 
 
@@ -74,14 +78,17 @@ class AgglomeratedStencil(Stencil):
 
     @property
     def active(self) -> int:
+        """Number of faces that take part: all."""
         return self.mesh.face_count
 
     @property
     def is_agglomerated(self) -> bool:
+        """Cells are lumps of others."""
         return True
 
     @cached_property
     def geometric_diffusion(self) -> np.ndarray:
+        """|S|²/(S·d) (F,) in m, of lines d no flatter than `UPRIGHT`."""
         line = np.concatenate([self.lines(), self.boundary_line])
         size, length = np.linalg.norm(self.area, axis=1), np.linalg.norm(line, axis=1)
         along = np.maximum(np.einsum("ij,ij->i", self.area, line), UPRIGHT * size * length)
@@ -89,6 +96,7 @@ class AgglomeratedStencil(Stencil):
 
     @cached_property
     def weight(self) -> np.ndarray:
+        """Weight of the owner (inner,), by distances from the face."""
         middle = self.mesh.face_centres(slice(self.inner))
         near = middle - self.mesh.centre[self.owner[: self.inner]]
         far = middle - self.mesh.centre[self.neighbour]
@@ -97,14 +105,17 @@ class AgglomeratedStencil(Stencil):
 
     @cached_property
     def boundary_non_orthogonal(self) -> np.ndarray:
+        """Nothing (B, 3) is corrected."""
         return np.zeros((self.boundary_count, 3))
 
     @cached_property
     def skew(self) -> np.ndarray:
+        """Nothing (0, 3) is corrected."""
         return np.zeros((0, 3), np.float32)
 
     @cached_property
     def face_kind(self) -> np.ndarray:
+        """Nothing (inner,) is corrected."""
         return np.zeros(self.inner, np.uint8)
 
 
@@ -126,6 +137,7 @@ class Agglomerates:
 
     @classmethod
     def made(cls, fine: Stencil) -> Agglomerates:
+        """Those of a mesh."""
         of = _paired(fine)
         count, inner = int(of.max()) + 1, fine.inner
         volume = np.bincount(of, fine.mesh.volume, count)

@@ -122,6 +122,7 @@ class Drive:
         return abs(wanted - here) / max(size, STILL)
 
     def act(self, flow: FlowSolver) -> None:
+        """Gives the flow the force of the mean gradient as it is now."""
         for k, joint in enumerate(self._joints):
             said = flow.conditions.driven.get(joint.patch)
             if said is not None and said.kind == "drop":
@@ -133,6 +134,7 @@ class Drive:
         return []
 
     def state(self) -> State:
+        """The drops."""
         return {"drops": self.drops.copy()}
 
     def restore(self, state: State, flow: FlowSolver) -> None:
@@ -144,9 +146,11 @@ class Drive:
         self.act(flow)
 
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
+        """The drops, which go with the flow."""
         return [(self.drops, False)]
 
     def time_level(self, flow: FlowSolver) -> State:
+        """Nothing: a drop has no past."""
         return {}
 
     def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
@@ -160,4 +164,5 @@ class Drive:
         return replace(fields, pressure=fields.pressure - cells, boundary_pressure=fields.boundary_pressure - faces)
 
     def notes(self) -> list[str]:
+        """Nothing is ever held at a limit."""
         return []

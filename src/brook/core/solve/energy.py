@@ -40,10 +40,12 @@ class FlowPart:
 
     @property
     def is_whole(self) -> bool:
+        """Whether something flows everywhere."""
         return isinstance(self.cells, slice)
 
     @classmethod
     def of(cls, whole: Stencil, bodies: list[int]) -> FlowPart:
+        """The part that some bodies make."""
         mesh = whole.mesh
         mine = np.isin(mesh.body, bodies)
         inner = mesh.inner_count
@@ -122,17 +124,21 @@ class EnergyEquation:
 
     @property
     def acts_on_flow(self) -> bool:
+        """Whether properties or weight depend on the temperature."""
         return self.changes or self.drives_flow
 
     @property
     def drives_flow(self) -> bool:
+        """Whether it moves the flow from rest, as buoyancy does."""
         return self.buoyancy != "none"
 
     @property
     def changes_density(self) -> bool:
+        """Whether cells grow heavier and lighter."""
         return self.buoyancy == "density"
 
     def share(self, workspace: np.ndarray, levels: Levels | None, flow: FlowSolver) -> None:
+        """Takes room and levels of the flow, where both stand on one mesh."""
         if self.heat.stencil is flow.stencil:
             self.heat.share(workspace, levels)
 
@@ -255,11 +261,13 @@ class EnergyEquation:
         return [f"heat is balanced only to {left:.0e}"] if left > SETTLED else []
 
     def notes(self) -> list[str]:
+        """Temperatures beyond what is known of a substance."""
         return self.heat.notes(self.changes_density)
 
     # -- what is kept -------------------------------------------------------------------------
 
     def state(self) -> State:
+        """The temperature."""
         return self.heat.state()
 
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
@@ -274,12 +282,14 @@ class EnergyEquation:
         self.act(flow)
 
     def time_level(self, flow: FlowSolver) -> State:
+        """The temperature and, where it changes, the density."""
         found = {"value": self.heat.value.copy()}
         if self.changes_density:
             found |= {"density": flow.medium.density.copy(), "levels": self.levels.copy()}
         return found
 
     def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
+        """Begins a step as if the temperature went on to change."""
         self.heat.extrapolate(now, before, ratio)
 
     def onto(self, fields: Fields) -> Fields:

@@ -45,6 +45,7 @@ class Fields:
 
     @property
     def mesh(self) -> Mesh:
+        """The mesh they stand on."""
         return self.stencil.mesh
 
     @property
@@ -60,6 +61,7 @@ class Fields:
 
     @cached_property
     def speed(self) -> np.ndarray:
+        """In m/s (C,)."""
         return np.linalg.norm(self.velocity, axis=1)
 
     def flow(self, patch_name: str) -> float:
@@ -90,6 +92,7 @@ class Fields:
         return net / inflow if inflow > 0 else net
 
     def save(self, path: Path) -> None:
+        """Writes all into an npz file."""
         arrays = {n: getattr(self, n) for n in SAVED}
         for name, (cells, boundary) in self.more.items():
             arrays |= {f"more-{name}": cells, f"edge-{name}": boundary}
@@ -97,6 +100,7 @@ class Fields:
 
     @classmethod
     def load(cls, path: Path, stencil: Stencil) -> Fields:
+        """Reads it again, for the stencil of its mesh."""
         with np.load(path) as data:
             names = [n.removeprefix("more-") for n in data.files if n.startswith("more-")]
             density, viscosity = (np.broadcast_to(data[n], (stencil.cells,)) for n in ("density", "viscosity"))

@@ -255,6 +255,7 @@ class FlowSolver:
     # -- boundary values ----------------------------------------------------------------------
 
     def boundary_velocity(self) -> np.ndarray:
+        """On boundary faces (B, 3), in m/s."""
         s, found = self.stencil, np.empty((self.stencil.boundary_count, 3))
         boundary_values.velocities(
             self.conditions.kind, self.conditions.velocity, self.velocity, s.face_cell, s.area[s.inner :],

@@ -29,7 +29,7 @@ class Growth:
         """Whether something grows that has not come to its end, as far as it is known, or may be about to."""
         return self._since < LASTS
 
-    def look(self, before: float, product: float, squared: float) -> None:
+    def record(self, before: float, product: float, squared: float) -> None:
         """Takes in a step: the square of the one before, the product of both, and its own square."""
         pure = not self._begins and product > PURE * np.sqrt(before * squared)
         self._begins, self._since, self.factor = False, self._since + 1, None

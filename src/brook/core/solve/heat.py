@@ -41,6 +41,7 @@ class Filling:
 
     @property
     def changes(self) -> bool:
+        """Whether its properties change with temperature."""
         return self.varying or bool(self.material.varied)
 
 
@@ -63,6 +64,7 @@ class Heat(ScalarEquation):
 
     @property
     def temperature(self) -> np.ndarray:
+        """The value (C,), in K."""
         return self.value
 
     def renew(self) -> None:

@@ -30,6 +30,7 @@ class Medium:
 
     @classmethod
     def uniform(cls, stencil: Stencil, fluid: ConstantFluid) -> Medium:
+        """One fluid everywhere."""
         return cls(
             stencil, np.full(stencil.cells, fluid.density), np.full(stencil.cells, fluid.viscosity),
             np.full(stencil.boundary_count, fluid.density),
@@ -68,6 +69,7 @@ class HeldMedium:
     of: np.ndarray | None = None
 
     def contribute(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray | None) -> Medium:
+        """As `Contribution.contribute` says."""
         density = medium.density if self.density is None else self.density
         on_faces = medium.on_boundary if self.on_boundary is None else self.on_boundary
         viscosity, at_walls = medium.viscosity, medium.at_walls
@@ -91,6 +93,7 @@ class ShearLaws:
     of: np.ndarray
 
     def coarse(self, agglomerates: Agglomerates) -> ShearLaws:
+        """The same on agglomerates of cells."""
         return ShearLaws(self.fluids, agglomerates.first(self.of))
 
     def contribute(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray | None) -> Medium:

@@ -107,9 +107,11 @@ class GivenForce:
     value: np.ndarray | None
 
     def force(self, flow: Any) -> tuple[np.ndarray | None, None]:
+        """The force as it was given; nothing holds the fluid."""
         return self.value, None
 
     def coarse(self, agglomerates: Agglomerates) -> GivenForce | None:
+        """Its sums over agglomerates of cells."""
         return None if self.value is None else GivenForce(agglomerates.summed(self.value))
 
 
@@ -137,4 +139,5 @@ class FlowModel:
         return FlowModel(tuple(c for c in contributions if c is not None), tuple(s for s in sources if s is not None))
 
     def forces(self, flow: FlowSolver) -> Iterator[tuple[np.ndarray | None, np.ndarray | None]]:
+        """What each momentum source does to the flow."""
         return (source.force(flow) for source in self.sources)

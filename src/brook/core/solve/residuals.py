@@ -13,6 +13,7 @@ class Residuals:
 
     @property
     def worst(self) -> float:
+        """The largest of them."""
         return max(self.of.values())
 
     def __str__(self) -> str:

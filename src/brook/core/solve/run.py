@@ -37,7 +37,7 @@ class Watch:
     def report(self, history: History, start: int) -> None:
         """Is told what is new in the history since `start`."""
 
-    def look(self, fields: Fields) -> None:
+    def show(self, fields: Fields) -> None:
         """Gets the fields as they are now."""
 
     def save_moment(self, time: float, fields: Fields) -> None:
@@ -68,6 +68,7 @@ class Outcome:
 
     @property
     def iterations(self) -> int:
+        """How many there were."""
         return len(self.history)
 
 
@@ -176,7 +177,7 @@ class _Way:
             return "go on"
         self.watch.report(self.history, self.sent)
         self.sent, self.reported = len(self.history), time.perf_counter()
-        self.watch.look(fields)
+        self.watch.show(fields)
         self.watch.keep(partial(Checkpoint.of, self.flow, self.history, self.began_at))
         return self.watch.wish()
 

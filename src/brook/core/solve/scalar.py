@@ -49,6 +49,7 @@ class Contacts:
 
     @classmethod
     def none(cls) -> Contacts:
+        """None between any two bodies."""
         return cls(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0))
 
 
@@ -281,6 +282,7 @@ class ScalarEquation:
         self.boundary, self._leaving = found, leaving
 
     def state(self) -> State:
+        """The value in cells and on boundaries."""
         return {"value": self.value.copy(), "boundary": self.boundary.copy()}
 
     def restore(self, state: State) -> None:

@@ -33,9 +33,11 @@ class Settings:
 
     @property
     def is_gentle(self) -> bool:
+        """Whether these are the settings of a second, gentler start."""
         return self.relaxation <= GENTLE
 
     def gentler(self) -> Settings:
+        """Those of a second start after a first one ran away."""
         return replace(self, relaxation=GENTLE, coupling=GENTLE)
 
     def in_time(self, corrections: int) -> Settings:

@@ -23,7 +23,8 @@ class Solver(Protocol):
     reference_speed: float
 
     @property
-    def stencil(self) -> Stencil: ...
+    def stencil(self) -> Stencil:
+        """What its equations stand on."""
 
     @property
     def mixes(self) -> bool:

@@ -27,16 +27,20 @@ class SolidSolver:
         self._nothing = np.zeros(heat.stencil.active)
 
     def iterate(self) -> Residuals:
+        """One step of the temperature. Raises `Unsolved`."""
         return Residuals({"heat": self.heat.advance(self._nothing, self.time_scheme, tolerance=1e-4)})
 
     def gentler(self) -> SolidSolver:
+        """The same: heat alone never runs away."""
         return self
 
     @property
     def versions(self) -> dict[str, int]:
+        """Of the state of the temperature."""
         return {self.name: self.version}
 
     def state(self) -> SolverState:
+        """The temperature."""
         return {self.name: versioned(self.heat.state(), self.version)}
 
     def restore(self, state: SolverState) -> list[str]:
@@ -46,20 +50,24 @@ class SolidSolver:
         return left
 
     def time_level(self) -> TimeLevel:
+        """The temperature of now."""
         none = np.zeros((self.stencil.cells, 3))
         scalars = {self.name: {"value": self.heat.value.copy()}}
         return TimeLevel(self.stencil.mesh.volume, none, none[:, 0], self._nothing, self._nothing, scalars)
 
     def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
+        """Begins a step as if the temperature went on to change."""
         self.heat.extrapolate(now, before, ratio)
 
     def courant(self, step: float) -> float:
+        """Nothing flows."""
         return 0.0
 
     def change(self, conditions: object) -> None:
         """Nothing flows, so nothing changes."""
 
     def close(self) -> list[str]:
+        """Closes the balance of heat; says where it fell short."""
         left = self.heat.settle(self._nothing)
         return [f"heat is balanced only to {left:.0e}"] if left > SETTLED else []
 
@@ -68,9 +76,11 @@ class SolidSolver:
         return self.heat.notes()
 
     def backflow(self) -> float:
+        """Nothing flows."""
         return 0.0
 
     def fields(self) -> Fields:
+        """The temperature, with nothing that moves."""
         s = self.stencil
         more = {
             "temperature": (self.heat.temperature.copy(), self.heat.on_boundary().copy()),
@@ -84,4 +94,5 @@ class SolidSolver:
         )  # fmt: skip
 
     def snapshot(self) -> Fields:
+        """The same: fields are copies here."""
         return self.fields().copied()

@@ -28,6 +28,7 @@ class TimeLevel:
 
     @classmethod
     def of(cls, arrays: dict[str, np.ndarray]) -> TimeLevel:
+        """From what was kept."""
         flow: dict[str, np.ndarray] = {}
         scalars: dict[str, dict[str, np.ndarray]] = {}
         for name, values in arrays.items():

@@ -59,6 +59,7 @@ class Clock:
     levels: tuple[TimeLevel, ...] = ()
 
     def state(self) -> dict[str, Arrays]:
+        """What is kept of the levels and of the step."""
         stands = [self.time, self.step, self.before, self.count, self.saved, self.loose]
         found: dict[str, Arrays] = {f"{IN_TIME}clock": {"clock": np.array(stands)}}
         return found | {f"{IN_TIME}level-{k}": level.arrays() for k, level in enumerate(self.levels)}
@@ -180,7 +181,7 @@ class _March:
             return "go on"
         self.watch.report(self.history, self.sent)
         self.sent, self.reported = len(self.history), time.perf_counter()
-        self.watch.look(self.fields)
+        self.watch.show(self.fields)
         self.watch.keep(self._checkpoint)
         return self.watch.wish()
 
@@ -232,10 +233,12 @@ class Mixing:
         self._acceleration: Acceleration | None = None
 
     def forget(self) -> None:
+        """Begins anew, as for another step."""
         if self._acceleration is not None:
             self._acceleration.forget()
 
     def begin(self, iteration: int) -> None:
+        """Comes before an iteration."""
         if iteration < UNMIXED or not isinstance(self._flow, FlowSolver):
             return
         if self._acceleration is None:
@@ -243,6 +246,7 @@ class Mixing:
         self._acceleration.begin()
 
     def end(self, iteration: int, residual: float) -> None:
+        """Comes after it, with its residual."""
         if iteration >= UNMIXED and self._acceleration is not None:
             self._acceleration.end(residual)
 

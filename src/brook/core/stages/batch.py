@@ -28,11 +28,13 @@ class Teller(Watch):
         self.times: list[float] = []
 
     def save_moment(self, time: float, fields: Fields) -> None:
+        """Writes the fields of a time that is to be kept."""
         self.times.append(time)
         self.folder.mkdir(parents=True, exist_ok=True)
         write_whole(self.folder / f"fields-{len(self.times):04d}.vtu", lambda path: write_vtu(path, fields))
 
     def report(self, history: History, start: int) -> None:
+        """Says a line about what is new."""
         if len(history) > start:
             now = ", ".join(f"{name} {values[-1]:.1e}" for name, values in history.residuals.items())
             at = f"step {len(history)}, {history.time[-1]:.4g} s" if history.time else f"iteration {len(history)}"

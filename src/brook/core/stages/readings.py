@@ -26,6 +26,7 @@ COURSES = {"mean": "mean", "largest": "largest value", "smallest": "smallest val
 
 
 def is_readable(requirement: Requirement, prepared: Prepared) -> bool:
+    """Whether a requirement can be read of the fields of a moment."""
     try:
         reading_dimension(requirement.reading, prepared.places, prepared.scope)
     except FormulaError:
@@ -34,6 +35,7 @@ def is_readable(requirement: Requirement, prepared: Prepared) -> bool:
 
 
 def monitor_value(requirement: Requirement, prepared: Prepared, fields: Fields) -> float:
+    """What a requirement reads, in SI units."""
     return read_value(requirement.reading, prepared.places, prepared.scope, fields)
 
 
@@ -46,6 +48,7 @@ class ReadingResult:
     problem: str = ""
 
     def as_dict(self) -> dict[str, Any]:
+        """The same for a file."""
         return asdict(self)
 
 

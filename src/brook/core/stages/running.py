@@ -22,6 +22,7 @@ from brook.core.study import Study
 
 
 def rules_of(prepared: Prepared) -> Rules:
+    """When a run of a variant may stop."""
     rules = prepared.rules
     return Rules(rules.residual, rules.monitor_change, rules.monitor_window, rules.iterations)
 

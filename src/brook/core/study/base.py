@@ -44,10 +44,12 @@ class Value:
 
     @property
     def dimension(self) -> Dimension:
+        """That of its unit."""
         return DIMENSIONS[self.dimension_name]
 
     @property
     def example(self) -> str:
+        """A value to show how one is written."""
         return EXAMPLES[self.dimension_name]
 
 

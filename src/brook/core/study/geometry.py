@@ -26,6 +26,7 @@ class Sides(Part):
 
     @classmethod
     def all(cls, patch: str) -> Sides:
+        """One patch on all sides."""
         return cls(left=patch, right=patch, bottom=patch, top=patch)
 
 

@@ -30,6 +30,7 @@ class Comparison:
 
     @property
     def difference(self) -> float:
+        """Of what was measured from the reference, over its scale; how far above it where it is to be at least that."""
         step = self.measured - self.reference
         if self.at_least:
             return step
@@ -37,9 +38,11 @@ class Comparison:
 
     @property
     def passed(self) -> bool:
+        """Whether that lies within the tolerance."""
         return bool(self.difference >= 0 if self.at_least else abs(self.difference) <= self.tolerance)
 
     def as_dict(self) -> dict[str, Any]:
+        """The same for a file."""
         return {**asdict(self), "difference": self.difference, "passed": self.passed}
 
 
@@ -85,6 +88,7 @@ class Result:
     seconds: float
 
     def as_dict(self) -> dict[str, Any]:
+        """The same for a file."""
         return {
             "seconds": self.seconds, "comparisons": [c.as_dict() for c in self.comparisons],
             "curves": [asdict(c) for c in self.curves],
@@ -92,6 +96,7 @@ class Result:
 
 
 def cases() -> dict[str, Callable[[], list[Found]]]:
+    """All cases by name."""
     from brook.core.verification import (
         cavity,
         channel,

@@ -91,6 +91,7 @@ def _peak(place: np.ndarray, value: np.ndarray) -> float:
 
 
 def run(reynolds: int) -> list[Found]:
+    """The lid-driven square at a Reynolds number."""
     cells = CELLS[reynolds]
     case = study(reynolds, cells)
     prepared = prepare(case, case.variants[0])

@@ -65,6 +65,7 @@ def study(across: int, layers: int = 0) -> Study:
 
 
 def solved(across: int, layers: int = 0) -> Outcome:
+    """The flow with so many cells across and so many layers."""
     case = study(across, layers)
     prepared = prepare(case, case.variants[0])
     return solve(case, prepared, make_mesh(prepared))
@@ -89,6 +90,7 @@ def error(across: int, layers: int = 0) -> tuple[float, float, Outcome]:
 
 
 def run() -> list[Found]:
+    """The channel on three meshes, and in boxes with layers."""
     coarse, _, _ = error(10)
     middle, _, _ = error(20)
     fine, peak, outcome = error(40)

@@ -52,6 +52,7 @@ def study(rayleigh: float, cells: int) -> Study:
 
 
 def solved(rayleigh: float, cells: int) -> Outcome:
+    """The flow at a Rayleigh number on so many cells each way."""
     case = study(rayleigh, cells)
     prepared = prepare(case, case.variants[0])
     return solve(case, prepared, make_mesh(prepared))
@@ -73,6 +74,7 @@ def measured(outcome: Outcome, rayleigh: float) -> tuple[float, float, float]:
 
 
 def run(rayleigh: float) -> list[Found]:
+    """The heated square at a Rayleigh number."""
     outcome = solved(rayleigh, CELLS[rayleigh])
     mesh = f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations, {outcome.state}"
     names = ("mean Nusselt number", "u_max on the vertical mid-line", "v_max on the horizontal mid-line")
@@ -108,6 +110,7 @@ def gas_study(varying: bool) -> tuple[Study, float]:
 
 
 def gas() -> list[Found]:
+    """The square filled with a gas whose density changes by half."""
     found: list[Found] = []
     for name, wanted in GAS_FIGURES.items():
         case, conductivity = gas_study(name == "Sutherland")
@@ -156,6 +159,7 @@ def nusselt_below(fields: Fields, rayleigh: float) -> float:
 
 
 def below() -> list[Found]:
+    """A layer that is warm below, under and over the onset of convection."""
     found: list[Found] = []
     for rayleigh, wanted in BELOW_FIGURES.items():
         case = below_study(rayleigh, 48)

@@ -51,6 +51,7 @@ def study(wall: float) -> Study:
 
 
 def solved(wall: float) -> Outcome:
+    """The steady flow with cells of so many m at the cylinder."""
     case = study(wall)
     prepared = prepare(case, case.variants[0])
     return solve(case, prepared, make_mesh(prepared))
@@ -68,6 +69,7 @@ def coefficients(fields: Fields) -> tuple[float, float, float]:
 
 
 def run() -> list[Found]:
+    """The cylinder in a channel at Re 20."""
     outcome = solved(WALL)
     drag, lift, drop = coefficients(outcome.fields)
     mesh = f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations, {outcome.state}"

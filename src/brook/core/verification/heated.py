@@ -81,6 +81,7 @@ def nusselt(fields: Fields, at: float) -> float:
 
 
 def graetz() -> list[Found]:
+    """Heat in developing flow in a channel and a pipe."""
     found: list[Found] = []
     warm = {"kind": "temperature", "patch": "top", "temperature": "301 K"}
     even = {"kind": "flux", "patch": "top", "flux": "0.01 W/m^2"}

@@ -32,6 +32,7 @@ def exact(at: np.ndarray) -> np.ndarray:
 
 
 def pressure(at: np.ndarray) -> np.ndarray:
+    """The invented pressure (n,) at places (n, 2)."""
     return np.sin(np.pi * at).prod(axis=1)
 
 
@@ -146,6 +147,7 @@ KINDS: dict[str, tuple[Callable[[int], Mesh], float, int, int]] = {
 
 
 def run() -> list[Found]:
+    """Orders of accuracy on straight, skewed, refined and cut meshes."""
     found: list[Found] = []
     for name, (build, wanted, coarse, fine) in KINDS.items():
         meshes = [build(n) for n in (coarse, fine)]

@@ -95,6 +95,7 @@ def wedge(drive: dict[str, Any], across: int = 16, heated: str = "") -> Outcome:
 
 
 def driven(by: str, value: float) -> dict[str, Any]:
+    """What a study says of a pair driven by so much, in Pa or kg/s."""
     return {"drive": by, by: f"{value!r} {'Pa' if by == 'drop' else 'kg/s'}"}
 
 
@@ -129,6 +130,7 @@ def nusselt(outcome: Outcome, width: float) -> float:
 
 
 def run() -> list[Found]:
+    """Channel, pipe and wedge, driven both ways and heated both ways."""
     found: list[Found] = []
     shapes = [("channel", channel, 2.0, 96.0, 1.5, 140 / 17, 7.5407), ("pipe", pipe, 1.0, 64.0, 2.0, 48 / 11, 3.6568),
               ("wedge", wedge, 1.0, 64.0, 2.0, 48 / 11, 3.6568)]  # fmt: skip

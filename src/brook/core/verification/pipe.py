@@ -60,6 +60,7 @@ def figures(outcome: Outcome) -> tuple[float, float]:
 
 
 def run() -> list[Found]:
+    """The pipe in boxes, without and with layers."""
     found: list[Found] = []
     for layers in (0, 4):
         outcome = solved(study(20, layers))

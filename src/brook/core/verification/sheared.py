@@ -62,6 +62,7 @@ def bingham() -> tuple[float, float]:
 
 
 def run() -> list[Found]:
+    """Liquids whose viscosity depends on shear, in a channel."""
     cases = [(f"power {n}", {"kind": "power", "index": str(n)}, power_law(n)) for n in (0.5, 1.5)]
     cases.append(
         ("yield stress", {"kind": "yielding", "index": "1", "yield_stress": f"{YIELD} Pa", "time": "300 s"}, bingham())

@@ -22,6 +22,7 @@ CELLS = 48
 
 
 def study(cells: int) -> Study:
+    """The square of vortices with so many cells each way."""
     side = np.pi
     outer = {"name": "square", "left": "0 m", "bottom": "0 m", "width": f"{side!r} m", "height": f"{side!r} m",
              "patches": {"left": "left", "right": "right", "bottom": "floor", "top": "lid"}}  # fmt: skip
@@ -50,6 +51,7 @@ class Decay:
     cells: int = CELLS
 
     def flow(self) -> FlowSolver:
+        """The flow at its start."""
         case = study(self.cells)
         prepared = prepare(case, case.variants[0])
         stencil = Stencil(make_mesh(prepared))
@@ -81,6 +83,7 @@ def observed(order: int, steps: tuple[float, float, float]) -> float:
 
 
 def run() -> list[Found]:
+    """Orders of accuracy in time."""
     steps = (0.2, 0.1, 0.05)
     mesh = f"{CELLS}² cells, steps of {', '.join(f'{s:g}' for s in steps)} s"
     end, stencil = Decay().after(steps[-1], 2)

@@ -59,6 +59,7 @@ def _at_outlet(fields: Fields, name: str) -> float:
 
 
 def steady() -> list[Found]:
+    """Decay, plug flow and a stirred box."""
     dye = {"kind": "tracer", "name": "dye", "diffusivity": f"{DIFFUSIVITY} m^2/s", "decay": f"{DECAY} 1/s",
            "inflows": [{"patch": "inlet", "concentration": f"{INFLOW} kg/m^3"}]}  # fmt: skip
     fields = duct(
@@ -169,4 +170,5 @@ def turning() -> list[Found]:
 
 
 def run() -> list[Found]:
+    """What stands still, what moves and what turns."""
     return steady() + moving() + turning()

@@ -47,6 +47,7 @@ def free_cylinder(reynolds: int) -> Study:
 
 
 def free(reynolds: int) -> list[Found]:
+    """A cylinder in a free stream at a Reynolds number."""
     outcome = solved(free_cylinder(reynolds))
     fields, mesh = outcome.fields, outcome.fields.mesh
     pressure, friction = face_forces(fields, mesh.patch("body"))
@@ -94,6 +95,7 @@ def plate() -> Study:
 
 
 def flat_plate() -> list[Found]:
+    """A plate along a stream, laminar."""
     outcome = solved(plate())
     mesh = outcome.fields.mesh
     patch = mesh.patch("plate")
@@ -124,6 +126,7 @@ def rings() -> Study:
 
 
 def taylor_couette() -> list[Found]:
+    """Between cylinders of which the inner one turns."""
     outcome = solved(rings())
     fields, mesh = outcome.fields, outcome.fields.mesh
     found: list[Found] = []

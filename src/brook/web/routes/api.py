@@ -17,7 +17,7 @@ from brook.core.editing import ACTIONS, EditRefused
 from brook.core.stages.readings import dimension_of_reading
 from brook.core.study import DocumentError, Problem, Study
 from brook.core.study.document import MAX_BYTES
-from brook.runs import DeskError, readout, sheets
+from brook.runs import SideProcessError, readout, sheets
 from brook.store import Author, StoreError
 from brook.web.pages import UNREADABLE, RowHere, StudioHere
 from brook.web.routes.live import run_history
@@ -215,8 +215,8 @@ async def _body(request: Request) -> bytes:
 
 async def _document(studio: Studio, content: bytes) -> Study:
     try:
-        return await studio.workshop.gate.study(content)
-    except DeskError as error:
+        return await studio.geometry_worker.gate.study(content)
+    except SideProcessError as error:
         raise HTTPException(503, str(error)) from error
     except DocumentError as error:
         raise _refuse(error.problems) from error

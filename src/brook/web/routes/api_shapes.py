@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from brook.core.editing import EditRefused
 from brook.core.geometry.files import FileError
-from brook.runs import DeskError
+from brook.runs import SideProcessError
 from brook.web.pages import StudioHere
 from brook.web.routes.api import StateHere
 from brook.web.routes.shapes import received
@@ -66,6 +66,6 @@ async def bring_in(studio: StudioHere, state: StateHere, name: Name, file: Uploa
         values = {"variant": str(variant.index), "file": file_name, "content": content, "unit": found["unit"],
                   "colours": json.dumps(found["colours"])}  # fmt: skip
         await run_in_threadpool(studio.act, state.row.slug, "take_file", values)
-    except (FileError, DeskError, EditRefused) as error:
+    except (FileError, SideProcessError, EditRefused) as error:
         raise HTTPException(422, {"problems": [{"path": "", "message": str(error), "kind": "wrong"}]}) from error
     return FileOut(file=file_name, **found)

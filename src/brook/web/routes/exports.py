@@ -35,7 +35,7 @@ def media_type(suffix: str, draws: bool = True) -> str:
 
 
 def _written(studio: Studio, suffix: str, tables: list[Sheet]) -> bytes:
-    """The bytes of a file; figures are drawn at the desk."""
+    """The bytes of a file; figures are drawn at the result reader."""
     if FORMATS[suffix].draws:
         return ask(studio, sheets.write, suffix, tables)
     return FORMATS[suffix].write(tables)

@@ -13,7 +13,7 @@ from brook.core.editing import EditRefused
 from brook.core.results.reference import MOST_BYTES, TableError
 from brook.core.study.views import CurvePlot
 from brook.core.units import DIMENSIONS
-from brook.runs import DeskError, gate, sheets
+from brook.runs import SideProcessError, gate, sheets
 from brook.store import Author
 from brook.web.pages import AuthorHere, StateHere, StudioHere
 from brook.web.routes.edit import body as page_body
@@ -66,11 +66,11 @@ async def reference(
         kinds = prepare(state.study, state.study.variants[0]).places.quantities() if state.study.variants else {}
         if one.quantity not in kinds:
             raise TableError("the plot's quantity is not known, so its unit is not either; choose another first")
-        read = await studio.workshop.gate.read(
+        read = await studio.geometry_worker.gate.read(
             gate.reference, content, DIMENSIONS["length"], kinds[one.quantity].dimension, position_unit, value_unit,
             seconds=gate.SMALL_SECONDS,
         )  # fmt: skip
-    except (TableError, DeskError) as refused:
+    except (TableError, SideProcessError) as refused:
         error = str(refused)
     return await run_in_threadpool(_add_reference, studio, state, author, place, read, title, page, name, error)
 

@@ -1,4 +1,4 @@
-"""Fields, streamlines and differences that the desk makes from a result when a page asks."""
+"""Fields, streamlines and differences that the result reader makes from a result when a page asks."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from fastapi import APIRouter, HTTPException, Query
 from fastapi.responses import Response
 
 from brook.core.formulas import FormulaError
-from brook.runs import DeskError, Source, readout, sheets
+from brook.runs import SideProcessError, Source, readout, sheets
 from brook.web.pages import StateHere, StudioHere, variant_of
 from brook.web.state import StudyState
 from brook.web.studio import Studio
@@ -39,16 +39,16 @@ def shown_of(studio: Studio, state: StudyState, variants: str) -> list[sheets.Sh
 
 
 def ask(studio: Studio, question: Callable[..., Any], *arguments: Any) -> Any:
-    """The desk's answer; what cannot be answered is told as 404, 422 or 503."""
+    """The result reader's answer; what cannot be answered is told as 404, 422 or 503."""
     try:
-        return studio.desk.ask(question, *arguments)
+        return studio.result_reader.ask(question, *arguments)
     except KeyError as error:
         raise HTTPException(404, f"there is no {error} here") from error
     except FileNotFoundError as error:
         raise HTTPException(404, "this result is no longer kept; bring the variant up to date") from error
     except (FormulaError, ValueError) as error:
         raise HTTPException(422, str(error)) from error
-    except DeskError as error:
+    except SideProcessError as error:
         raise HTTPException(503, str(error)) from error
 
 

@@ -18,7 +18,7 @@ from brook.core.study.geometry import MOST_CORNERS
 from brook.core.study.solids import MOST_POINTS
 from brook.core.study.space import FilePart, SpaceGeometry
 from brook.core.units import DIMENSIONS, UnitError, unit_factor
-from brook.runs import DeskError, gate, shaping
+from brook.runs import SideProcessError, gate, shaping
 from brook.runs.shaping import Order
 from brook.store import Author
 from brook.web.guard import LARGEST_BODY
@@ -56,9 +56,9 @@ def view(studio: StudioHere, key: str, array: str) -> FileResponse:
 def progress(
     studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, Query(alias="try")] = ""
 ) -> Response:
-    """What the workshop does just now for this shape."""
+    """What the geometry worker does just now for this shape."""
     order = _order_tried(studio, state, name, trial)
-    making = studio.workshop.look(order, state.row.id) if order is not None else None
+    making = studio.geometry_worker.making_of(order, state.row.id) if order is not None else None
     if making is not None and making.state == "working":
         return HTMLResponse(making.words)
     return HTMLResponse("done", headers={"HX-Trigger": "shapeDone"})
@@ -68,7 +68,7 @@ def progress(
 def stop(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, Form()] = "") -> HTMLResponse:
     order = _order_tried(studio, state, name, trial)
     if order is not None:
-        studio.workshop.stop(order)
+        studio.geometry_worker.stop(order)
     return page_body(studio, state.row.slug, "geometry", name)
 
 
@@ -77,7 +77,7 @@ def again(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
     """Makes a shape that failed or was stopped once more."""
     order = order_of(studio, state, _space(state, name))
     if order is not None:
-        studio.workshop.again(order)
+        studio.geometry_worker.again(order)
     return page_body(studio, state.row.slug, "geometry", name)
 
 
@@ -123,7 +123,7 @@ def fresh(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str,
     before = here.prepared.space.key if here.prepared.space is not None else ""
     if order is None or not studio.store.files.has("shape", order.key) or not studio.store.files.has("shape", before):
         raise HTTPException(404, "this has not been tried yet")
-    answer = studio.workshop.desk.ask(shaping.fresh_triangles, order, before)
+    answer = studio.geometry_worker.process.ask(shaping.fresh_triangles, order, before)
     return Response(answer, media_type="application/octet-stream")
 
 
@@ -136,8 +136,8 @@ def proposal(studio: StudioHere, state: StateHere, name: str, largest: str = "")
         raise HTTPException(404, "there is no shape yet")
     try:
         limit = value_at(largest, Value("length", "not_negative"), variant.prepared.scope) if largest.strip() else 0.0
-        steps = studio.workshop.desk.ask(shaping.proposal, order, limit)
-    except (ValueError, DeskError) as error:
+        steps = studio.geometry_worker.process.ask(shaping.proposal, order, limit)
+    except (ValueError, SideProcessError) as error:
         return render("geometry/proposal.html", {"problem": str(error), "steps": [], "largest": largest})
     told = [{**s, "text": _texts(s), "said": step_words(_texts(s))} for s in steps]
     return render("geometry/proposal.html", {
@@ -154,7 +154,7 @@ def _texts(step: dict[str, Any]) -> dict[str, Any]:
 
 
 async def received(studio: Studio, file: UploadFile) -> tuple[str, str, dict[str, Any]]:
-    """A sound file name, the name of the content in the store, and what is in the file. Raises `FileError`, `DeskError`.
+    """A sound file name, the name of the content in the store, and what is in the file. Raises `FileError`, `SideProcessError`.
 
     Nothing is kept of a file that cannot be read.
     """
@@ -163,9 +163,9 @@ async def received(studio: Studio, file: UploadFile) -> tuple[str, str, dict[str
         while piece := await file.read(PIECE):
             await run_in_threadpool(receiving.take, piece)
         path = str(receiving.temporary)
-        found = await studio.workshop.gate.read(shaping.looked_at, name, path)
+        found = await studio.geometry_worker.gate.read(shaping.looked_at, name, path)
         content = await asyncio.to_thread(receiving.keep)
-    studio.workshop.again()
+    studio.geometry_worker.again()
     return name, content, found
 
 
@@ -178,7 +178,7 @@ async def bring_in(
     variant = _space(state, name)
     try:
         file_name, content, found = await received(studio, file)
-    except (FileError, DeskError) as error:
+    except (FileError, SideProcessError) as error:
         notice = f"{file.filename or 'The file'} was not taken in: {error}."
         return await run_in_threadpool(page_body, studio, state.row.slug, "geometry", name, notice=notice)
     return await run_in_threadpool(_put, studio, state, author, variant, pointer, file_name, content, found)
@@ -199,7 +199,7 @@ def _put(
             {"variant": str(variant.index), **values, "colours": json.dumps(found["colours"])},
             author,
         )
-    except (EditRefused, FileError, DeskError) as error:
+    except (EditRefused, FileError, SideProcessError) as error:
         return page_body(studio, state.row.slug, "geometry", name, notice=f"Not done: {error}.")
     return page_body(studio, state.row.slug, "geometry", name)
 
@@ -215,7 +215,9 @@ def swap_page(
     if not isinstance(part, FilePart):
         raise EditRefused([Problem(pointer, "the file to replace is not there any more")])
     there = studio.store.shapes.path(part.content)
-    before = studio.workshop.gate.ask(shaping.looked_at, part.file, str(there))["patches"] if there.is_file() else []
+    before = (
+        studio.geometry_worker.gate.ask(shaping.looked_at, part.file, str(there))["patches"] if there.is_file() else []
+    )
     names = dict(part.names)
     rows = [{"was": names.get(n, n), "from": n, "found": n in found["patches"]} for n in before]
     fresh = [n for n in found["patches"] if n not in before]
@@ -256,10 +258,10 @@ async def take_outline(
     most = MOST_CORNERS if "/shapes/" in pointer else MOST_POINTS
     said = file.filename or "The file"
     try:
-        points = await studio.workshop.gate.read(
+        points = await studio.geometry_worker.gate.read(
             gate.outline, file.filename or "", data, unit, most, seconds=gate.SMALL_SECONDS
         )
-    except (FileError, UnitError, DeskError) as error:
+    except (FileError, UnitError, SideProcessError) as error:
         notice = f"{said} was not taken in: {error}."
         return await run_in_threadpool(page_body, studio, state.row.slug, "geometry", name, notice=notice)
 

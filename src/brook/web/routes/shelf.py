@@ -12,7 +12,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from brook.core.editing import act
 from brook.core.study import DocumentError, Study
 from brook.core.study.document import MAX_BYTES
-from brook.runs import DeskError
+from brook.runs import SideProcessError
 from brook.store import StoreError
 from brook.web.drawing import thumbnail
 from brook.web.pages import UNREADABLE, StudioHere, render
@@ -77,8 +77,8 @@ async def import_study(request: Request, studio: StudioHere, document: UploadFil
     """A study from its JSON document; nothing is kept of one that cannot be read."""
     content = await document.read(MAX_BYTES + 1)
     try:
-        study = await studio.workshop.gate.study(content)
-    except DeskError as error:
+        study = await studio.geometry_worker.gate.study(content)
+    except SideProcessError as error:
         said = [f"{document.filename or 'the file'} was not taken in: {error}"]
         return await run_in_threadpool(_shelf, studio, said, "", 503)
     except DocumentError as error:

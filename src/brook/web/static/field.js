@@ -28,7 +28,7 @@ export class FieldView {
     this.fit();
   }
 
-  /** Where the values of a quantity come from: `derived` ones from the desk, the others from the run's own files. */
+  /** Where the values of a quantity come from: `derived` ones from the result reader, the others from the run's own files. */
   address(quantity, derived = "") {
     const { values, live, at, readout, run, moment } = this.canvas.dataset;
     if (live) return `${values}/${quantity}.f32?at=${at}`;

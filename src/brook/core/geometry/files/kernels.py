@@ -18,6 +18,7 @@ EXACT = 2**53  # whole numbers below this and powers of ten up to 22 give correc
 
 @kernel(inline="always")
 def is_blank(byte):
+    """Whether a byte is a blank."""
     return byte <= SPACE
 
 

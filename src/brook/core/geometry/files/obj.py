@@ -11,6 +11,7 @@ from brook.core.geometry.surface import Surface
 
 
 def read(data: bytes) -> Surface:
+    """The triangles of an OBJ file. Raises `FileError`."""
     array = as_array(data)
     most_points = data.count(b"v ") + data.count(b"v\t") + 1
     # a face of n corners, each after a blank, makes n - 2 triangles

@@ -53,6 +53,7 @@ def _header(data: bytes) -> tuple[str, list[_Element], dict[int, str], int]:
 
 
 def read(data: bytes) -> Surface:
+    """The triangles of a PLY file. Raises `FileError`."""
     if not data.startswith(b"ply"):
         raise FileError("the file does not begin with 'ply'")
     order, elements, names, at = _header(data)

@@ -21,6 +21,7 @@ SAME = 1e-6  # mm: corners of neighbouring faces nearer than this are one
 
 
 def read(data: bytes) -> Surface:
+    """The faces of a STEP file as triangles. Raises `FileError`."""
     return read_within(data, DEFLECTION)
 
 

@@ -16,4 +16,5 @@ def line_of(data: bytes, at: int) -> int:
 
 
 def as_array(data: bytes) -> np.ndarray:
+    """Bytes as numbers (n,) of uint8."""
     return np.frombuffer(data, np.uint8)

@@ -42,6 +42,7 @@ class Finding:
 
     @property
     def count(self) -> int:
+        """How many places there are."""
         return len(self.places)
 
 

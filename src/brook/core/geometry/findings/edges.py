@@ -58,6 +58,7 @@ def measures(surface: Surface, loop: Loop) -> tuple[float, float]:
 
 
 def is_slit(surface: Surface, loop: Loop) -> bool:
+    """Whether a loop encloses hardly any area for its length."""
     length, area = measures(surface, loop)
     return area < SLIT * length**2 / (4 * np.pi)
 

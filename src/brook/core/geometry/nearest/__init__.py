@@ -28,6 +28,7 @@ class Nearest:
 
     @classmethod
     def of(cls, corners: np.ndarray, label: np.ndarray) -> Nearest:
+        """A tree over triangles by their corners (n, 3, 3) in m, with a label (n,) each."""
         corners = np.ascontiguousarray(corners, float)
         low, high = corners.min(axis=1), corners.max(axis=1)
         start = low.min(axis=0)
@@ -76,6 +77,7 @@ class Sides:
 
     @classmethod
     def of(cls, surface: Surface) -> Sides:
+        """For a closed surface."""
         corners = surface.points[surface.triangles]
         normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
         edges = surface.edges

@@ -57,6 +57,7 @@ class Surface:
 
     @property
     def count(self) -> int:
+        """Number of triangles."""
         return len(self.triangles)
 
     @cached_property
@@ -72,6 +73,7 @@ class Surface:
 
     @property
     def area(self) -> float:
+        """In m²."""
         return float(self.areas.sum())
 
     @cached_property
@@ -95,6 +97,7 @@ class Surface:
 
     @cached_property
     def edges(self) -> Edges:
+        """The edges of all triangles."""
         start, end = self.triangles.ravel(), np.roll(self.triangles, -1, axis=1).ravel()
         low, high = np.minimum(start, end), np.maximum(start, end)
         key = low.astype(np.int64) * len(self.points) + high

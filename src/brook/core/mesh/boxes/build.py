@@ -25,7 +25,8 @@ MERGE_ANGLE = 40.0  # degrees from the mean that sides of one cell may have to b
 class Region(Protocol):
     """Where cells are to be finer."""
 
-    def test(self, surface: Surface) -> Zone: ...
+    def test(self, surface: Surface) -> Zone:
+        """What tells which boxes reach into the region."""
 
 
 @dataclass(frozen=True)

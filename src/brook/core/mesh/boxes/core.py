@@ -33,6 +33,7 @@ class Core:
 
     @cached_property
     def inner_count(self) -> int:
+        """Number of faces between cells."""
         return int((self.neighbour >= 0).sum())
 
     @property

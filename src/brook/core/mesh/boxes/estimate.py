@@ -28,10 +28,12 @@ class SpaceEstimate:
 
     @property
     def memory(self) -> float:
+        """Bytes that the mesh and a run on it take."""
         return self.cells * BYTES_PER_CELL
 
     @property
     def mesh_seconds(self) -> float:
+        """Seconds that the mesh takes."""
         return self.cells / CELLS_PER_SECOND
 
 

@@ -26,6 +26,7 @@ class Skin:
 
 
 def polygon_edges(polygon: np.ndarray, corners: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Of polygons (n, 4) with so many `corners` (n,): both ends (m,) of each edge, and its polygon (m,)."""
     face, place = np.nonzero(polygon >= 0)
     after = np.where(place + 1 < corners[face], place + 1, 0)
     return polygon[face, place], polygon[face, after], face
@@ -50,6 +51,7 @@ def _quads(octree: Octree, leaf: np.ndarray, direction: np.ndarray) -> np.ndarra
 
 
 def skin_of(octree: Octree, inside: np.ndarray) -> Skin:
+    """The outer faces of boxes that are `inside`."""
     leaf, direction, owner, outward = outer_sides(octree, inside)
     key = _quads(octree, leaf, direction)
     key[~outward] = key[~outward][:, ::-1]

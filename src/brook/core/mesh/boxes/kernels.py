@@ -33,6 +33,7 @@ def _gather(v):
 
 @kernel(inline="always")
 def code_of(x, y, z):
+    """The place of a box in the order of Morton (1966), from its whole-numbered coordinates."""
     return _spread(x) | _spread(y) << 1 | _spread(z) << 2
 
 

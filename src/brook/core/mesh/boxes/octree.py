@@ -54,6 +54,7 @@ class Octree:
 
     @property
     def count(self) -> int:
+        """Number of leaves."""
         return len(self.code)
 
     def only(self, chosen: np.ndarray) -> Self:
@@ -65,10 +66,12 @@ class Octree:
 
     @cached_property
     def at(self) -> np.ndarray:
+        """The lower corners (n, 3) of leaves, in smallest boxes."""
         return kernels.decode(self.code)
 
     @cached_property
     def side(self) -> np.ndarray:
+        """How many smallest boxes (n,) a side of each leaf is long."""
         return np.int64(1) << (self.grid.levels - self.level.astype(np.int64))
 
     @cached_property

@@ -35,6 +35,7 @@ class Sheet(Octree):
 
     @cached_property
     def beside(self) -> np.ndarray:
+        """The box (n, 4) on each side of each, -1 where there is none."""
         found = super().beside
         found[:, 4:] = -2
         return found

@@ -38,6 +38,7 @@ class Rod:
     radius: float
 
     def test(self, _: Surface) -> Zone:
+        """What tells which boxes reach into it."""
         start, along = np.array(self.start), np.array(self.end) - np.array(self.start)
         length = float(along @ along)
 
@@ -59,6 +60,7 @@ class Near:
     distance: float
 
     def test(self, surface: Surface) -> Zone:
+        """What tells which boxes lie near the patch."""
         if self.patch not in surface.patches:
             return lambda middle, _: np.zeros(len(middle), bool)
         own = np.isin(surface.patch, [k for k, name in enumerate(surface.patches) if name == self.patch])

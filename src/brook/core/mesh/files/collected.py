@@ -47,12 +47,14 @@ class Collected:
         self._add(sides, cell, count, body)
 
     def add_patch(self, name: str, polygons: Polygons) -> None:
+        """Takes in the sides of a patch. Raises `FileError` for too many patches."""
         self._check(polygons.flat)
         self._patches.setdefault(name, []).append(polygons)
         if len(self._patches) > MOST_PATCHES:
             raise FileError(f"the file names more than {MOST_PATCHES} patches; join some before bringing it in")
 
     def mesh(self) -> Mesh:
+        """The mesh of all that was taken in. Raises `FileError`."""
         if not self.count:
             raise FileError("the file has no cells with a volume; check what was chosen when it was written")
         sides = Polygons.joined(self._sides)

@@ -34,6 +34,7 @@ MESH_FORMATS = {
 
 
 def is_mesh_file(name: str) -> bool:
+    """Whether a file of that name holds a mesh."""
     return name.lower().rsplit(".", 1)[-1] in MESH_FORMATS
 
 

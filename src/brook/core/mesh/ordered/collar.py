@@ -15,6 +15,7 @@ FAN = 8
 
 
 def build(part: Resolved) -> Mesh:
+    """The mesh of a collar. Raises `OrderedError`."""
     inner = _body(part)
     radius = part.outer / 2
     centre = inner.mean(axis=0) if part.body != "round" else np.array([part.x, part.y], float)

@@ -13,6 +13,7 @@ from brook.core.study import Resolved
 
 
 def build(part: Resolved) -> Mesh:
+    """The mesh of a sheet. Raises `OrderedError`."""
     x, column = _lines(part.x, part.columns, f"the columns of {part.name}")
     y, row = _lines(part.y, part.rows, f"the rows of {part.name}")
     low = _along(part.floor, x, y[0], "floor")

@@ -20,6 +20,7 @@ BULGE = 0.35  # 0 leaves the square straight, 1 makes a circle of it
 
 
 def build(part: Resolved) -> Mesh:
+    """The mesh of a tube. Raises `OrderedError`."""
     radius = part.diameter / 2
     if part.inner >= part.diameter:
         raise OrderedError(f"the inner diameter of {part.name} has to be smaller than its diameter")

@@ -94,6 +94,7 @@ class Level:
         over(o.blocks, kernels.left, o.offsets, o.split, o.columns, self.entries, x, self.residual)
 
     def backward(self, right: np.ndarray, x: np.ndarray) -> None:
+        """x by one backward sweep, from where it stands. In place."""
         o = self.order
         o.exchange(x)
         over(

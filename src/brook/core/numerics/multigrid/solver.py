@@ -17,10 +17,12 @@ class Pattern(Protocol):
     """Rows of a matrix: their order, and the columns (nnz,) of its entries in it."""
 
     @property
-    def order(self) -> Order: ...
+    def order(self) -> Order:
+        """How sweeps read the rows."""
 
     @property
-    def columns(self) -> np.ndarray: ...
+    def columns(self) -> np.ndarray:
+        """Of each entry (nnz,), row after row."""
 
 
 class Levels:
@@ -59,6 +61,7 @@ class OwnMultigrid:
         self._room = room
 
     def solve(self, matrix: Matrix, right: np.ndarray, tolerance: float) -> tuple[np.ndarray, int]:
+        """As `PressureSolver.solve` says."""
         return self.solve_rows(matrix.stencil.rows, matrix.entries, matrix.diagonal, right, tolerance)
 
     def solve_rows(

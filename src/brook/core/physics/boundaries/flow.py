@@ -6,5 +6,6 @@ from brook.core.study import Resolved
 
 
 def condition(statement: Resolved, patch: PatchFaces) -> Condition:
+    """What holds on the faces of a patch."""
     mean_speed = statement.volume_flow / float(patch.size.sum())
     return Condition(FIXED, inflow(patch, mean_speed, statement.profile))

@@ -6,4 +6,5 @@ from brook.core.study.placed import at_places
 
 
 def condition(statement: Resolved, patch: PatchFaces) -> Condition:
+    """What holds on the faces of a patch."""
     return Condition(OPEN, pressure=at_places(statement.pressure, patch.centre))

@@ -5,4 +5,5 @@ from brook.core.study import Resolved
 
 
 def condition(statement: Resolved, patch: PatchFaces) -> Condition:
+    """What holds on the faces of a patch."""
     return Condition(SLIP)

@@ -7,6 +7,7 @@ from brook.core.study import Resolved
 
 
 def condition(statement: Resolved, patch: PatchFaces) -> Condition:
+    """What holds on the faces of a patch."""
     axis = statement.rate * np.eye(3)["xyz".index(statement.axis)]
     velocity = np.cross(axis, patch.centre - np.array([statement.x, statement.y, statement.z]))
     through = np.einsum("ij,ij->i", velocity, patch.inward)

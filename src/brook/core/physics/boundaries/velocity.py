@@ -8,6 +8,7 @@ from brook.core.study.placed import Placed
 
 
 def condition(statement: Resolved, patch: PatchFaces) -> Condition:
+    """What holds on the faces of a patch."""
     return Condition(FIXED, inflow(patch, statement.speed, statement.profile))
 
 

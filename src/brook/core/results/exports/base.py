@@ -23,6 +23,7 @@ class Column:
 
     @property
     def heading(self) -> str:
+        """The title with its unit."""
         return f"{self.title} [{self.unit}]" if self.unit else self.title
 
 

@@ -24,6 +24,7 @@ def cell(value: Cell) -> str:
 
 
 def write(sheets: list[Sheet]) -> bytes:
+    """The bytes of a file with all sheets, one under the other."""
     text = StringIO()
     writer = csv.writer(text, lineterminator="\n")
     for number, sheet in enumerate(sheets):

@@ -17,6 +17,7 @@ def _cell(value: Cell) -> Cell:
 
 
 def write(sheets: list[Sheet]) -> bytes:
+    """The bytes of a workbook with a page for each sheet."""
     from openpyxl import Workbook  # only here: few ask for a workbook, and loading it takes a while
     from openpyxl.styles import Font
     from openpyxl.utils import get_column_letter

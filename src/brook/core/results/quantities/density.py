@@ -5,6 +5,7 @@ from brook.core.units import DIMENSIONS
 
 
 def values(view: View) -> Values:
+    """In cells (C,) and on boundary faces (B,), in kg/m³."""
     density = view.fields.density
     return density, density[view.fields.stencil.face_cell]
 

@@ -7,6 +7,7 @@ from brook.core.units import DIMENSIONS
 
 
 def values(view: View) -> Values:
+    """On boundary faces (B,), outward, in m³/s; nothing in cells."""
     fields = view.fields
     return np.zeros(fields.mesh.cell_count), fields.volume_flux
 

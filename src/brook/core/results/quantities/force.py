@@ -11,6 +11,8 @@ NAMES = ("force_x", "force_y", "force_z")
 
 
 def along(name: str) -> QuantityKind:
+    """The quantity of the force along one axis, or without one its size."""
+
     def values(view: View) -> Values:
         fields = view.fields
         stencil = fields.stencil

@@ -5,6 +5,7 @@ from brook.core.units import DIMENSIONS
 
 
 def values(view: View) -> Values:
+    """In cells (C,) and on boundary faces (B,), in Pa."""
     return view.fields.pressure, view.fields.boundary_pressure
 
 

@@ -18,6 +18,7 @@ def inflow_speed(view: View) -> float:
 
 
 def values(view: View) -> Values:
+    """(p − p₀) over ½ρU² of the reference values, in cells (C,) and on boundary faces (B,)."""
     speed = inflow_speed(view) if view.references.speed is None else view.references.speed
     dynamic = max(0.5 * float(view.fields.density.mean()) * speed**2, 1e-300)
     cells, boundary = view.values("pressure")

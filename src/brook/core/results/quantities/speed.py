@@ -7,6 +7,7 @@ from brook.core.units import DIMENSIONS
 
 
 def values(view: View) -> Values:
+    """In cells (C,) and on boundary faces (B,), in m/s."""
     return view.fields.speed, np.linalg.norm(view.fields.boundary_velocity, axis=1)
 
 

@@ -7,6 +7,7 @@ from brook.core.units import DIMENSIONS
 
 
 def values(view: View) -> Values:
+    """In cells (C,) and on boundary faces (B,), in K."""
     fields = view.fields
     nothing = np.full(fields.mesh.cell_count, np.nan), np.full(len(fields.boundary_pressure), np.nan)
     return fields.more.get("temperature", nothing)

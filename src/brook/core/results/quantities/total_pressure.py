@@ -5,6 +5,7 @@ from brook.core.units import DIMENSIONS
 
 
 def values(view: View) -> Values:
+    """p + ½ρu² in cells (C,) and on boundary faces (B,), in Pa."""
     pressure, speed = view.values("pressure"), view.values("speed")
     half = 0.5 * view.fields.density
     near = half[view.fields.stencil.face_cell]

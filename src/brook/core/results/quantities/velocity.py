@@ -5,6 +5,8 @@ from brook.core.units import DIMENSIONS
 
 
 def component(name: str, words: str, axis: int, drawn: bool = True) -> QuantityKind:
+    """The quantity of one component of the velocity."""
+
     def values(view: View) -> Values:
         return view.fields.velocity[:, axis], view.fields.boundary_velocity[:, axis]
 

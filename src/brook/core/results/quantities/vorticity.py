@@ -8,6 +8,7 @@ from brook.core.units import dimension_of
 
 
 def values(view: View) -> Values:
+    """∂v/∂x − ∂u/∂y in cells (C,) and on boundary faces (B,), in 1/s."""
     fields, stencil = view.fields, view.fields.stencil
     slope = gradient(stencil, stencil.every_boundary, fields.velocity, fields.boundary_velocity)
     cell, normal = stencil.face_cell, stencil.boundary_normal

@@ -35,4 +35,5 @@ class Statistic:
 
 
 def nothing_there(samples: Samples) -> bool:
+    """Whether there is nothing to take a statistic of."""
     return len(samples.values) == 0

@@ -7,6 +7,7 @@ from brook.core.results.statistics.base import Statistic
 
 
 def evaluate(samples: Samples) -> float:
+    """The mean by volume or area."""
     return float(np.average(samples.values, weights=samples.weights))
 
 

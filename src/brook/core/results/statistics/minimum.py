@@ -5,6 +5,7 @@ from brook.core.results.statistics.base import Statistic
 
 
 def evaluate(samples: Samples) -> float:
+    """The smallest value."""
     return float(samples.values.min())
 
 

@@ -7,6 +7,7 @@ from brook.core.results.statistics.base import Statistic
 
 
 def evaluate(samples: Samples) -> float:
+    """The mean by what flows through."""
     through = samples.through
     if through is None or not abs(float(through.sum())) > 1e-12 * float(np.abs(through).sum()):
         return float(np.average(samples.values, weights=samples.weights))

@@ -6,6 +6,7 @@ from brook.core.units import NONE
 
 
 def evaluate(samples: Samples, limit: float) -> float:
+    """The share of volume or area under a limit."""
     return float(samples.weights[samples.values < limit].sum() / samples.weights.sum())
 
 

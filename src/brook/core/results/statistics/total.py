@@ -5,6 +5,7 @@ from brook.core.results.statistics.base import Statistic
 
 
 def evaluate(samples: Samples) -> float:
+    """The sum of all values."""
     return float(samples.values.sum())
 
 

@@ -46,6 +46,7 @@ class TransportedScalar:
         self._least, self._stood = np.inf, 0
 
     def share(self, workspace: np.ndarray, levels: Levels | None, flow: FlowSolver) -> None:
+        """Takes room and levels of the flow."""
         self.equation.share(workspace, levels)
 
     def follow(self, flow: FlowSolver, left: float) -> float:
@@ -117,22 +118,27 @@ class TransportedScalar:
         """Nothing: it only rides along."""
 
     def settle(self, flow: FlowSolver) -> list[str]:
+        """Goes on alone with the flow as it is; says where that fell short."""
         self._fit(flow)
         left = self.equation.settle(flow.flux, most=MOST)
         return [f"{self.name} is balanced only to {left:.0e}"] if left > SETTLED else []
 
     def state(self) -> State:
+        """The value in cells and on boundaries."""
         return self.equation.state()
 
     def restore(self, state: State, flow: FlowSolver) -> None:
+        """Takes over a state. Raises `ValueError` for one of another mesh."""
         if state:
             self.equation.restore(state)
         self._left, self._waited = np.inf, 0
 
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
+        """Nothing: it follows by itself."""
         return []
 
     def time_level(self, flow: FlowSolver) -> State:
+        """The value."""
         return {"value": self.equation.value.copy()}
 
     def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
@@ -147,6 +153,7 @@ class TransportedScalar:
         return fields
 
     def notes(self) -> list[str]:
+        """Where it is not known, and how often it was followed to first order."""
         found = []
         if self.equation.stagnant:
             found.append(f"{self.name} is not known in {self.equation.stagnant} cells that nothing flows through")

@@ -35,10 +35,12 @@ class Layers:
 
     @property
     def heights(self) -> np.ndarray:
+        """Of each layer (n,) from the wall on, in m."""
         return self.first * self.growth ** np.arange(self.count)
 
     @property
     def total(self) -> float:
+        """Of all together, in m."""
         return float(self.heights.sum())
 
 

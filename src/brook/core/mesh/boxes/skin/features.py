@@ -42,6 +42,7 @@ class Features:
 
 
 def features_of(surface: Surface, angle: float = ANGLE) -> Features:
+    """Regions of a surface, and the lines and corners between them, where it turns by more than an `angle` in rad."""
     normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
     edges = surface.edges
     two = edges.uses == 2

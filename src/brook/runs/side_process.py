@@ -1,4 +1,5 @@
-"""The desk: one process beside the server that reads results for the pages, so that the server stays quick."""
+"""One process beside the server that answers questions, so that the server stays quick: it reads results for the pages, makes
+shapes, or looks at what users send."""
 
 from __future__ import annotations
 
@@ -19,7 +20,7 @@ MOST_WAITING = 12
 LOADING = 120.0  # s that a process may take to load what it needs, on a busy machine
 
 
-class DeskError(RuntimeError):
+class SideProcessError(RuntimeError):
     """Reading took too long, or the process was lost twice."""
 
 
@@ -29,7 +30,7 @@ def _warm() -> bool:
     return True
 
 
-class Desk:
+class SideProcess:
     """Answers one question at a time. Safe to ask from any thread, by at most `MOST_WAITING` at once: each holds a thread.
 
     `begin` is what the process does first; a question whose process is lost is asked `tries` times.
@@ -51,10 +52,10 @@ class Desk:
         self._ready()
 
     def ask(self, question: Callable[..., Found], *arguments: Any, seconds: float | None = None) -> Found:
-        """The answer of a module-level function. Raises what it raises, or `DeskError`."""
+        """The answer of a module-level function. Raises what it raises, or `SideProcessError`."""
         with self._lock:
             if self._waiting >= MOST_WAITING:
-                raise DeskError(f"{MOST_WAITING} questions wait for an answer just now; try again in a minute")
+                raise SideProcessError(f"{MOST_WAITING} questions wait for an answer just now; try again in a minute")
             self._waiting += 1
         try:
             return self._answer(question, arguments, seconds or self.seconds)
@@ -71,21 +72,23 @@ class Desk:
             except (BrokenProcessPool, CancelledError):
                 self._forget(pool)
                 if pool is self._stopped:
-                    raise DeskError("stopped") from None
+                    raise SideProcessError("stopped") from None
             except Late:
                 self._forget(pool)
                 if not loaded.done():
-                    raise DeskError(
+                    raise SideProcessError(
                         "what reads this is not ready yet on a busy machine; try again in a minute"
                     ) from None
-                raise DeskError(
+                raise SideProcessError(
                     f"this took longer than {seconds:.0f} s and was given up; look at a smaller part"
                 ) from None
         times = "twice" if self._tries > 1 else "on the way"
-        raise DeskError(f"the process that worked on this was lost {times}; it may need more memory than there is")
+        raise SideProcessError(
+            f"the process that worked on this was lost {times}; it may need more memory than there is"
+        )
 
     def stop(self) -> None:
-        """Ends what is being answered; whoever asked gets a `DeskError`."""
+        """Ends what is being answered; whoever asked gets a `SideProcessError`."""
         with self._lock:
             pool = self._stopped = self._pool
         if pool is not None:

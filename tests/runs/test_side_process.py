@@ -4,7 +4,7 @@ import time
 
 import pytest
 
-from brook.runs.desk import Desk, DeskError
+from brook.runs.side_process import SideProcess, SideProcessError
 
 
 def slow_to_load():
@@ -19,11 +19,11 @@ def thinking(seconds):
 
 def test_the_time_that_a_process_takes_to_load_is_not_that_of_the_question():
     """The first document sent to a server that had just begun was given up, on a busy machine."""
-    desk = Desk(seconds=1.5, warm=slow_to_load)
+    process = SideProcess(seconds=1.5, warm=slow_to_load)
     try:
-        assert desk.ask(thinking, 0.0) == "done"
-        with pytest.raises(DeskError, match="longer than 1 s"):
-            desk.ask(thinking, 30.0, seconds=1.0)
-        assert desk.ask(thinking, 0.0) == "done"
+        assert process.ask(thinking, 0.0) == "done"
+        with pytest.raises(SideProcessError, match="longer than 1 s"):
+            process.ask(thinking, 30.0, seconds=1.0)
+        assert process.ask(thinking, 0.0) == "done"
     finally:
-        desk.close()
+        process.close()

@@ -1,4 +1,4 @@
-"""The workshop: shapes in space are made here, one after the other, while pages go on to be served."""
+"""The geometry worker: shapes in space are made here, one after the other, while pages go on to be served."""
 
 from __future__ import annotations
 
@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from brook.runs import shaping
-from brook.runs.desk import Desk, DeskError
 from brook.runs.gate import Gate
 from brook.runs.shaping import FileGone, Order
+from brook.runs.side_process import SideProcess, SideProcessError
 from brook.store.files import ResultFiles
 from brook.store.room import trouble_of
 
@@ -37,15 +37,15 @@ class Making:
     order: Order | None = None
 
 
-class Workshop:
+class GeometryWorker:
     """Makes shapes in a process beside the server. Safe to use from any thread."""
 
     def __init__(self, files: ResultFiles, announce: Callable[[int], None]):
         self.files, self.announce = files, announce
-        self.desk = Desk(SECONDS, _warm)
-        self.gate = Gate()  # looks at files that come in, however busy the workshop is
+        self.process = SideProcess(SECONDS, _warm)
+        self.gate = Gate()  # looks at files that come in, however busy the geometry worker is
         self._lock = threading.Lock()
-        self._thread = ThreadPoolExecutor(1, "brook-workshop")
+        self._thread = ThreadPoolExecutor(1, "brook-geometry")
         self._under_way: set[str] = set()
         self._now = ""
         self._failed: dict[str, str] = {}
@@ -54,7 +54,7 @@ class Workshop:
 
     def start(self) -> None:
         """Begins to load what making and looking need; does not wait for it."""
-        self.desk.start()
+        self.process.start()
         self.gate.start()
 
     def known(self, order: Order) -> dict[str, Any] | None:
@@ -68,7 +68,7 @@ class Workshop:
             said |= json.loads((self.files.folder(stage, key) / "summary.json").read_text())
         return self._remember(order, said)
 
-    def look(self, order: Order, study_id: int) -> Making:
+    def making_of(self, order: Order, study_id: int) -> Making:
         """How a shape stands; begins to make it when nobody did. The study's pages are told when it is done."""
         said = self.known(order)
         place = (study_id, order.variant)
@@ -106,7 +106,7 @@ class Workshop:
                 self._failed[order.bodies_key] = "stopped"
             now = self._now == order.bodies_key
         if now:
-            self.desk.stop()
+            self.process.stop()
 
     def _make(self, order: Order, study_id: int) -> None:
         try:
@@ -114,9 +114,9 @@ class Workshop:
                 self._now = order.bodies_key
                 stopped = order.bodies_key in self._failed
             if not stopped:
-                self._remember(order, self.desk.ask(shaping.make, order))
+                self._remember(order, self.process.ask(shaping.make, order))
         except Exception as error:  # whatever it is, its page has to say so
-            told = isinstance(error, DeskError | ValueError | FileGone)
+            told = isinstance(error, SideProcessError | ValueError | FileGone)
             words = trouble_of(error) or (str(error) if told else f"an error in Brook itself: {error!r}")
             with self._lock:
                 self._failed.setdefault(order.bodies_key, words)
@@ -136,5 +136,5 @@ class Workshop:
 
     def close(self) -> None:
         self._thread.shutdown(wait=False, cancel_futures=True)
-        self.desk.close()
+        self.process.close()
         self.gate.close()
