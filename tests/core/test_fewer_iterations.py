@@ -140,7 +140,7 @@ def test_rows_know_their_faces():
     assert np.array_equal(np.where(back, neighbour, owner), cell)
     assert np.array_equal(np.where(back, owner, neighbour), rows.columns)
     assert np.array_equal(rows.faces[rows.upper] >> 1, np.arange(stencil.inner))
-    assert np.array_equal(np.sort(rows.edges), np.arange(stencil.boundary_count))
+    assert np.array_equal(np.sort(rows.boundary_faces), np.arange(stencil.boundary_count))
 
 
 def test_large_meshes_give_the_same_on_any_number_of_threads():

@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -67,6 +67,14 @@ class Request:
     start_from: int | None = None
     shapes: str = ""
     job: str = field(default_factory=new_job)
+
+
+class Asked(NamedTuple):
+    """Who is told, who says whether to go on, and what is done where nothing can be written."""
+
+    emit: Emit
+    wish: Callable[[], Wish]
+    patience: Patience
 
 
 class Halted(Exception):
@@ -141,7 +149,7 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
         words = f"the run on {counted(mesh.cell_count)} cells"
         with files.turn("run", keys.run, waiting("run")), memory.taken(mesh.cell_count, words, patience.tell, wish):
             shown, keys = _for_flow(prepared, mesh, keys, files, patience)
-            found = _run(request, study, prepared, keys, (mesh, shown), files, emit, wish, patience)
+            found = _run(request, study, prepared, keys, (mesh, shown), files, Asked(emit, wish, patience))
     except Unwanted:
         return {"state": "stopped", "message": "stopped while it waited; the mesh is kept", "iterations": 0}
     if isinstance(found, Outcome):
@@ -316,11 +324,10 @@ def _write(path: Path, values: np.ndarray) -> None:
 
 
 def _run(
-    request: Request, study: Study, prepared: Prepared, keys: Keys, meshes: tuple[Mesh, Mesh], files: ResultFiles, emit: Emit,
-    wish: Callable[[], Wish], patience: Patience,
+    request: Request, study: Study, prepared: Prepared, keys: Keys, meshes: tuple[Mesh, Mesh], files: ResultFiles, asked: Asked
 ) -> tuple[dict[str, Any], Fields] | Outcome:  # fmt: skip
     """Summary and fields of the run, or its outcome when it was paused; `meshes` are the whole and that of the fields."""
-    whole, mesh = meshes
+    (whole, mesh), (emit, wish, patience) = meshes, asked
     folder = files.folder("run", keys.run)
     if files.has("run", keys.run) and request.start_from is None:
         summary = json.loads((folder / "summary.json").read_text())

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Any
@@ -113,19 +114,32 @@ def variant_of(state: StudyState, name: str | None) -> VariantState | None:
         raise HTTPException(404, f"'{name}' is not a variant of this study") from None
 
 
+@dataclass(frozen=True)
+class Told:
+    """What a page says besides: `errors` are what was typed and why it is refused, by place; a `notice` is news when `calm`, else
+    a warning; `typed` goes back into a form that was refused."""
+
+    errors: dict[str, tuple[str, str]] = field(default_factory=dict)
+    notice: str = ""
+    calm: bool = False
+    typed: dict[str, str] = field(default_factory=dict)
+
+
+NOTHING_TOLD = Told()
+
+
 class Context(dict[str, Any]):
-    """The template context of a study's page; `calm` notices are news, the others warnings."""
+    """The template context of a study's page."""
 
     def __init__(
-        self, studio: Studio, state: StudyState, page: str, variant: VariantState | None = None,
-        errors: dict[str, tuple[str, str]] | None = None, notice: str = "", whole: bool = True, calm: bool = False,
-        typed: dict[str, str] | None = None, **more: Any,
+        self, studio: Studio, state: StudyState, page: str, variant: VariantState | None = None, told: Told = NOTHING_TOLD,
+        whole: bool = True, **more: Any,
     ):  # fmt: skip
         shown = {p.path: p.message for p in state.problems}
         to_undo, to_redo = studio.store.neighbours(state.row)
         super().__init__(
-            state=state, study=state.study, slug=state.row.slug, page=page, variant=variant, errors=errors or {},
-            notice=notice, calm=calm, typed=typed or {}, problems=shown,
+            state=state, study=state.study, slug=state.row.slug, page=page, variant=variant, errors=told.errors,
+            notice=told.notice, calm=told.calm, typed=told.typed, problems=shown,
             at=lambda pointer: value_of(state.study, pointer),
             derived=_derived(state, variant), load=studio.queue.load() if studio.queue.ready else None,
             problem_list=state.problems, place_words=lambda problem: place_words(state.study, problem.path),
@@ -216,10 +230,9 @@ BODIES: dict[str, Callable[[Studio, StudyState, VariantState | None], dict[str, 
 
 def stage(
     studio: Studio, state: StudyState, page: str, variant: VariantState | None, whole: bool = True,
-    errors: dict[str, tuple[str, str]] | None = None, notice: str = "", calm: bool = False,
-    typed: dict[str, str] | None = None, **more: Any,
+    told: Told = NOTHING_TOLD, **more: Any,
 ) -> HTMLResponse:  # fmt: skip
     """A page of a study, or only its body for htmx to swap in."""
     more = {**BODIES[page](studio, state, variant), **more}
-    context = Context(studio, state, page, variant, errors, notice, whole, calm, typed, **more)
+    context = Context(studio, state, page, variant, told, whole, **more)
     return render(f"{page}/{'page' if whole else 'body'}.html", context)

@@ -7,7 +7,7 @@ import contextlib
 import gc
 import socket
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from pathlib import Path
 
 import uvicorn
@@ -43,43 +43,8 @@ def create_app(
     Its start raises `DataInUse` when another process serves the folder.
     """
 
-    @asynccontextmanager
-    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        lock = DataLock(data)
-        store = Store(data)
-        hub = Hub(store)
-        queue = RunQueue(hub.receive, scheduler, workers, Keys.of(data))
-        kernels = warming or Warming()
-        studio = app.state.studio = Studio(store, queue, hub, kernels=kernels)
-        kernels.start()
-        hub.start(asyncio.get_running_loop())
-
-        def begin() -> None:
-            if with_demo:
-                demo.load(studio)
-            tidy_shapes(studio)
-            store.files.clear_unfinished(0.0 if scheduler is None else A_DAY)
-            store.shapes.clear_unfinished()
-            queue.start()
-            studio.resume()
-            kernels.wait_for_first()  # until then all cores are needed for what the first runs wait for
-            studio.result_reader.start()
-            studio.geometry_worker.start()
-            if with_demo:
-                demo.load_rest(studio)
-                make_shapes(studio)
-
-        starting = asyncio.create_task(asyncio.to_thread(begin))
-        starting.add_done_callback(_tell_failure)
-        yield
-        await asyncio.wait([starting])
-        await asyncio.to_thread(kernels.stop)
-        await asyncio.to_thread(queue.close)
-        studio.result_reader.close()
-        studio.geometry_worker.close()
-        hub.close()
-        store.close()
-        lock.release()
+    def lifespan(app: FastAPI) -> AbstractAsyncContextManager[None]:
+        return _served(app, data, scheduler, workers, with_demo, warming or Warming())
 
     app = FastAPI(
         title="Brook", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
@@ -98,6 +63,47 @@ def create_app(
     app.add_exception_handler(RequestValidationError, misfit)
     app.add_middleware(Guard, hosts=hosts)
     return app
+
+
+@asynccontextmanager
+async def _served(
+    app: FastAPI, data: Path, scheduler: str | None, workers: int | None, with_demo: bool, kernels: Warming
+) -> AsyncIterator[None]:
+    """What runs while the application is served: the queue, what stands beside it, and kernels that are made ready."""
+    lock = DataLock(data)
+    store = Store(data)
+    hub = Hub(store)
+    queue = RunQueue(hub.receive, scheduler, workers, Keys.of(data))
+    studio = app.state.studio = Studio(store, queue, hub, kernels=kernels)
+    kernels.start()
+    hub.start(asyncio.get_running_loop())
+
+    def begin() -> None:
+        if with_demo:
+            demo.load(studio)
+        tidy_shapes(studio)
+        store.files.clear_unfinished(0.0 if scheduler is None else A_DAY)
+        store.shapes.clear_unfinished()
+        queue.start()
+        studio.resume()
+        kernels.wait_for_first()  # until then all cores are needed for what the first runs wait for
+        studio.result_reader.start()
+        studio.geometry_worker.start()
+        if with_demo:
+            demo.load_rest(studio)
+            make_shapes(studio)
+
+    starting = asyncio.create_task(asyncio.to_thread(begin))
+    starting.add_done_callback(_tell_failure)
+    yield
+    await asyncio.wait([starting])
+    await asyncio.to_thread(kernels.stop)
+    await asyncio.to_thread(queue.close)
+    studio.result_reader.close()
+    studio.geometry_worker.close()
+    hub.close()
+    store.close()
+    lock.release()
 
 
 def tidy_shapes(studio: Studio) -> None:

@@ -145,22 +145,28 @@ def assembled(
     renumber = np.cumsum(used) - 1
     cells = int(cell.max()) + 1
     of = np.zeros(cells, np.int64) if body is None else body
-    wall = np.zeros(0, np.int64)
-    walls: tuple[str, ...] = ()
-    if len(bodies) > 1:
-        pair = np.sort(np.stack([of[cell[one]], of[cell[other]]], axis=1), axis=1)
-        apart = pair[:, 0] != pair[:, 1]
-        wall = np.where(apart, _numbered(keys[one], patches), -1)
-        nameless = np.nonzero(wall == len(patches))[0]
-        pairs, which = np.unique(pair[nameless], axis=0, return_inverse=True)
-        wall[nameless] += which.ravel()
-        walls = (*(name for name, _ in patches), *(between(bodies[a], bodies[b]) for a, b in pairs))
+    wall, walls = _walls(of[cell[one]], of[cell[other]], _numbered(keys[one], patches), patches, bodies)
     return Mesh(
         np.ascontiguousarray(points[used]), renumber[faces.flat], faces.offsets.astype(np.int64),
         np.concatenate([cell[one], cell[skin]]), cell[other],
         tuple(Patch(n, int(a), int(b)) for n, a, b in zip(names, ends[:-1], ends[1:], strict=True) if b > a),
         bodies, of, wall=wall, walls=walls,
     )  # fmt: skip
+
+
+def _walls(
+    one: np.ndarray, other: np.ndarray, number: np.ndarray, patches: list[tuple[str, Polygons]], bodies: tuple[str, ...]
+) -> tuple[np.ndarray, tuple[str, ...]]:
+    """Of faces between cells of bodies `one` and `other` (n,), of which `number` (n,) is that of the patch that has them: the
+    places (n,) of their names, -1 within a body, and these names."""
+    if len(bodies) <= 1:
+        return np.zeros(0, np.int64), ()
+    pair = np.sort(np.stack([one, other], axis=1), axis=1)
+    wall = np.where(pair[:, 0] != pair[:, 1], number, -1)
+    nameless = np.nonzero(wall == len(patches))[0]
+    pairs, which = np.unique(pair[nameless], axis=0, return_inverse=True)
+    wall[nameless] += which.ravel()
+    return wall, (*(name for name, _ in patches), *(between(bodies[a], bodies[b]) for a, b in pairs))
 
 
 def between(one: str, other: str) -> str:

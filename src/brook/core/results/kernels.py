@@ -126,34 +126,8 @@ def section(height, face_points, face_offsets, owner, neighbour, cell_offsets, c
     the same way; a cell that is cut in two pieces has two.
     """
     faces = len(owner)
-    # crossings of each face in their order: edges gone upwards and downwards in turn
-    counts = np.zeros(faces + 1, np.int64)
-    for f in range(faces):
-        a, b = face_offsets[f], face_offsets[f + 1]
-        for k in range(a, b):
-            p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
-            counts[f + 1] += (height[p] >= 0.0) != (height[q] >= 0.0)
-    offsets = np.cumsum(counts)
-    key = np.empty(offsets[-1], np.int64)
-    up = np.empty(offsets[-1], np.bool_)
-    total = len(height)
-    for f in range(faces):
-        a, b, at = face_offsets[f], face_offsets[f + 1], offsets[f]
-        for k in range(a, b):
-            p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
-            if (height[p] >= 0.0) != (height[q] >= 0.0):
-                key[at] = min(p, q) * total + max(p, q)
-                up[at] = height[q] >= 0.0
-                at += 1
-    order = np.argsort(key)
-    edge = np.empty(len(key), np.int64)
-    ends = np.empty((len(key), 2), np.int64)
-    edges = 0
-    for n in range(len(order)):
-        if n == 0 or key[order[n]] != key[order[n - 1]]:
-            ends[edges, 0], ends[edges, 1] = key[order[n]] // total, key[order[n]] % total
-            edges += 1
-        edge[order[n]] = edges - 1
+    offsets, key, up = _crossings(height, face_points, face_offsets)
+    edge, ends = _numbered(key, len(height))
     cell = np.empty(len(key) + 1, np.int64)
     corners = np.empty(2 * len(key), np.int64)
     corner_offsets = np.zeros(len(key) + 2, np.int64)
@@ -176,17 +150,7 @@ def section(height, face_points, face_offsets, owner, neighbour, cell_offsets, c
         for first in range(count):
             if used[first]:
                 continue
-            here, at = first, length
-            while here >= 0:
-                used[here] = True
-                corners[at] = start[here]
-                at += 1
-                following = -1
-                for m in range(count):
-                    if not used[m] and start[m] == end[here]:
-                        following = m
-                        break
-                here = following
+            at = _followed(first, count, start, end, used, corners, length)
             if at - length >= 3:
                 cell[made] = c
                 made += 1
@@ -198,4 +162,60 @@ def section(height, face_points, face_offsets, owner, neighbour, cell_offsets, c
     for f in range(inner, faces):
         for k in range(offsets[f], offsets[f + 1]):
             rim[k - offsets[inner], 0], rim[k - offsets[inner], 1] = edge[k], f
-    return ends[:edges], cell[:made], corners[:length], corner_offsets[: made + 1], rim
+    return ends, cell[:made], corners[:length], corner_offsets[: made + 1], rim
+
+
+@kernel
+def _crossings(height, face_points, face_offsets):
+    """Of each face in their order the edges that cross the plane: offsets (F + 1,), of each edge (n,) a key made of its ends, and
+    whether it is gone upwards, in turn with downwards."""
+    faces, total = len(face_offsets) - 1, len(height)
+    offsets = np.zeros(faces + 1, np.int64)
+    for f in range(faces):
+        a, b = face_offsets[f], face_offsets[f + 1]
+        offsets[f + 1] = offsets[f]
+        for k in range(a, b):
+            p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
+            offsets[f + 1] += (height[p] >= 0.0) != (height[q] >= 0.0)
+    key, up = np.empty(offsets[-1], np.int64), np.empty(offsets[-1], np.bool_)
+    for f in range(faces):
+        a, b, at = face_offsets[f], face_offsets[f + 1], offsets[f]
+        for k in range(a, b):
+            p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
+            if (height[p] >= 0.0) != (height[q] >= 0.0):
+                key[at] = min(p, q) * total + max(p, q)
+                up[at] = height[q] >= 0.0
+                at += 1
+    return offsets, key, up
+
+
+@kernel
+def _numbered(key, total):
+    """The number (n,) of the edge that each key (n,) is of, and the ends (m, 2) of each edge."""
+    order = np.argsort(key)
+    edge = np.empty(len(key), np.int64)
+    ends = np.empty((len(key), 2), np.int64)
+    edges = 0
+    for n in range(len(order)):
+        if n == 0 or key[order[n]] != key[order[n - 1]]:
+            ends[edges, 0], ends[edges, 1] = key[order[n]] // total, key[order[n]] % total
+            edges += 1
+        edge[order[n]] = edges - 1
+    return edge, ends[:edges]
+
+
+@kernel
+def _followed(first, count, start, end, used, corners, at):
+    """Writes the corners of the polygon that pieces make from the `first` on, from place `at`; gives where it ends."""
+    here = first
+    while here >= 0:
+        used[here] = True
+        corners[at] = start[here]
+        at += 1
+        following = -1
+        for m in range(count):
+            if not used[m] and start[m] == end[here]:
+                following = m
+                break
+        here = following
+    return at

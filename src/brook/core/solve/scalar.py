@@ -133,16 +133,10 @@ class ScalarEquation:
         """
         self.renew()
         s, t, rows = self.stencil, self.value, self.stencil.rows
-        inner, cell, across = s.inner, s.face_cell, s.across
+        inner, cell = s.inner, s.face_cell
         seen = self._seen(t)
         slope = self._slopes(seen)
-        excess, growth = self._excess.at(t) if self._excess else (NOTHING, NOTHING)
-        over(
-            s.face_chunks, passes.scalar_faces, seen, slope, flux, across(self.capacity), across(self.diffusivity), s.centre,
-            *s.ends, s.weight, s.geometric_diffusion, s.face_kind, s.skew, s.area, rows.upper, rows.lower, SCHEME_NUMBER[self.scheme],
-            softness_of(t), across(excess) if self._excess else excess, across(growth) if self._excess else growth,
-            self._more, self._entries,
-        )  # fmt: skip
+        self._over_faces(seen, slope, flux)
         conductance = self._conductance()
         film, non_orthogonal = self._film(conductance, flux[inner:]), self._non_orthogonal(slope)
         area = np.linalg.norm(s.area[inner:], axis=1)
@@ -150,13 +144,7 @@ class ScalarEquation:
         share = np.divide(film, conductance, out=np.zeros_like(film), where=conductance > 0)
         entering = np.maximum(-flux[inner:] * self.capacity[cell], 0.0)
         into = film * self.conditions.surroundings + share * non_orthogonal + area * self.conditions.flux
-        source, sink = self.source if extra is None else self.source + extra, self.sink
-        if time is not None:
-            mass = self.density * self.capacity * s.mesh.volume
-            sink = time.now * mass + (self.sink if len(self.sink) else 0.0)
-            source = source + mass * time.old(self.name, "value")
-        if self._excess:
-            source = source + self._excess.kept(s, t, self.conditions.entering, flux, time, self.density)
+        source, sink = self._sources(flux, time, extra)
         over(
             s.cell_chunks, passes.scalar_cells, seen, self._more, self._entries, source, sink, rows.offsets,
             rows.beside, rows.faces, rows.boundary_offsets, rows.boundary_faces, film + entering,
@@ -186,6 +174,30 @@ class ScalarEquation:
             self.value = back.level(s, self.value, self._seen(self.value)[s.cells :], weight)
         self._close(flux, conductance, non_orthogonal)
         return residual
+
+    def _over_faces(self, seen: np.ndarray, slope: np.ndarray, flux: np.ndarray) -> None:
+        """What inner faces carry, and the matrix, for values and gradients with those over periodic pairs."""
+        s, rows, across = self.stencil, self.stencil.rows, self.stencil.across
+        excess, growth = (across(e) for e in self._excess.at(self.value)) if self._excess else (NOTHING, NOTHING)
+        over(
+            s.face_chunks, passes.scalar_faces, seen, slope, flux, across(self.capacity), across(self.diffusivity), s.centre,
+            *s.ends, s.weight, s.geometric_diffusion, s.face_kind, s.skew, s.area, rows.upper, rows.lower,
+            SCHEME_NUMBER[self.scheme], softness_of(self.value), excess, growth, self._more, self._entries,
+        )  # fmt: skip
+
+    def _sources(
+        self, flux: np.ndarray, time: TimeScheme | None, extra: np.ndarray | None
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """S and K of each cell (C,), with what a step in time adds to both."""
+        source, sink = self.source if extra is None else self.source + extra, self.sink
+        if time is not None:
+            mass = self.density * self.capacity * self.stencil.mesh.volume
+            sink = time.now * mass + (self.sink if len(self.sink) else 0.0)
+            source = source + mass * time.old(self.name, "value")
+        if self._excess:
+            kept = self._excess.kept(self.stencil, self.value, self.conditions.entering, flux, time, self.density)
+            source = source + kept
+        return source, sink
 
     def _steadied(self, diagonal: np.ndarray, flux: np.ndarray) -> np.ndarray:
         """The diagonal (C,) with what holds cells back. What circles for ever without loss has no single answer else; a cell

@@ -13,7 +13,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.editing import EditRefused
 from brook.store import Author
-from brook.web.pages import BODIES, AuthorHere, StateHere, StudioHere, stage, variant_of
+from brook.web.pages import BODIES, NOTHING_TOLD, AuthorHere, StateHere, StudioHere, Told, stage, variant_of
 from brook.web.state import StudyState
 from brook.web.studio import Studio
 
@@ -45,7 +45,7 @@ def edit(
             notice = f"Not changed: {reason(state, refused, pointer[0])}."
     except KeyError:
         notice = GONE
-    return body(studio, slug, page, name, errors, notice)
+    return body(studio, slug, page, name, Told(errors, notice))
 
 
 @router.post("/studies/{slug}/act/{action}")
@@ -76,7 +76,7 @@ def _act(
             notice = f"Not done: {refused}."
     except KeyError:
         notice = GONE
-    return body(studio, state.row.slug, page, name, errors, notice, typed=values if errors else None)
+    return body(studio, state.row.slug, page, name, Told(errors, notice, typed=values if errors else {}))
 
 
 def reason(state: StudyState, refused: EditRefused, pointer: str) -> str:
@@ -90,15 +90,12 @@ def reason(state: StudyState, refused: EditRefused, pointer: str) -> str:
 
 
 def body(
-    studio: Studio, slug: str, page: str, name: str, errors: Errors | None = None, notice: str = "",
-    calm: bool = False, typed: dict[str, str] | None = None, more: dict[str, Any] | None = None,
+    studio: Studio, slug: str, page: str, name: str, told: Told = NOTHING_TOLD, more: dict[str, Any] | None = None,
 ) -> HTMLResponse:  # fmt: skip
-    """The body of a page as it is now, for htmx to swap in; `typed` goes back into a form that was refused."""
+    """The body of a page as it is now, for htmx to swap in."""
     after = studio.state(slug)
     if page not in BODIES:
         raise HTTPException(404, f"there is no page '{page}'")
     names = [v.variant.name for v in after.variants]
     variant = variant_of(after, name if name in names else None)
-    return stage(
-        studio, after, page, variant, whole=False, errors=errors, notice=notice, calm=calm, typed=typed, **(more or {})
-    )
+    return stage(studio, after, page, variant, whole=False, told=told, **(more or {}))

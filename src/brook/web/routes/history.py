@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from brook.core.editing import EditRefused
 from brook.store import StoreError
-from brook.web.pages import BODIES, NAME_COOKIE, AuthorHere, StateHere, StudioHere, stage
+from brook.web.pages import BODIES, NAME_COOKIE, AuthorHere, StateHere, StudioHere, Told, stage
 from brook.web.routes.edit import body as page_body
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -46,11 +46,11 @@ def history(
 
 def _step(studio: Studio, slug: str, page: str, name: str, step: Callable[[], str]) -> HTMLResponse:
     try:
-        return page_body(studio, slug, page, name, notice=step(), calm=True)
+        return page_body(studio, slug, page, name, Told(notice=step(), calm=True))
     except EditRefused as refused:
-        return page_body(studio, slug, page, name, notice=f"Not done: {refused}.")
+        return page_body(studio, slug, page, name, Told(notice=f"Not done: {refused}."))
     except StoreError as error:
-        return page_body(studio, slug, page, name, notice=f"Not done: {error}.")
+        return page_body(studio, slug, page, name, Told(notice=f"Not done: {error}."))
 
 
 @router.post("/studies/{slug}/undo")

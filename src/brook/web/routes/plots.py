@@ -7,6 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, HTTPException, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import HTMLResponse, Response
+from pydantic import BaseModel, Field
 
 from brook.core.checks import prepare
 from brook.core.editing import EditRefused
@@ -15,7 +16,7 @@ from brook.core.study.views import CurvePlot
 from brook.core.units import DIMENSIONS
 from brook.runs import SideProcessError, gate, sheets
 from brook.store import Author
-from brook.web.pages import AuthorHere, StateHere, StudioHere
+from brook.web.pages import AuthorHere, StateHere, StudioHere, Told
 from brook.web.routes.edit import body as page_body
 from brook.web.routes.exports import download, media_type
 from brook.web.routes.readout import ask, shown_of
@@ -48,15 +49,23 @@ def export(studio: StudioHere, state: StateHere, name: str, suffix: str, variant
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-{name}.{suffix}"))
 
 
+class PointsForm(BaseModel):
+    """A table of points, the units of its columns, and the page that asked."""
+
+    table: UploadFile
+    page: str = "results"
+    name: str = ""
+    position_unit: Annotated[str, Field(max_length=20)] = ""
+    value_unit: Annotated[str, Field(max_length=20)] = ""
+
+
 @router.post("/studies/{slug}/plots/{plot}/reference")
 async def reference(
-    studio: StudioHere, state: StateHere, author: AuthorHere, plot: str, table: UploadFile,
-    page: Annotated[str, Form()] = "results", name: Annotated[str, Form()] = "",
-    position_unit: Annotated[str, Form(max_length=20)] = "", value_unit: Annotated[str, Form(max_length=20)] = "",
+    studio: StudioHere, state: StateHere, author: AuthorHere, plot: str, sent: Annotated[PointsForm, Form()],
 ) -> HTMLResponse:  # fmt: skip
     """Adds the points of a CSV table to a plot, or says which line cannot be read."""
-    content = await table.read(MOST_BYTES + 1)
-    title = (table.filename or "points").rsplit("/", 1)[-1].rsplit(".", 1)[0][:120] or "points"
+    content = await sent.table.read(MOST_BYTES + 1)
+    title = (sent.table.filename or "points").rsplit("/", 1)[-1].rsplit(".", 1)[0][:120] or "points"
     index, one = plot_of(state, plot)
     place, error = f"/plots/{index}/references", ""
     read: tuple[list[float], list[float]] = ([], [])
@@ -67,27 +76,29 @@ async def reference(
         if one.quantity not in kinds:
             raise TableError("the plot's quantity is not known, so its unit is not either; choose another first")
         read = await studio.geometry_worker.gate.read(
-            gate.reference, content, DIMENSIONS["length"], kinds[one.quantity].dimension, position_unit, value_unit,
+            gate.reference, content, DIMENSIONS["length"], kinds[one.quantity].dimension, sent.position_unit,
+            sent.value_unit,
             seconds=gate.SMALL_SECONDS,
         )  # fmt: skip
     except (TableError, SideProcessError) as refused:
         error = str(refused)
-    return await run_in_threadpool(_add_reference, studio, state, author, place, read, title, page, name, error)
+    return await run_in_threadpool(_add_reference, studio, state, author, place, (title, *read), sent, error)
 
 
 def _add_reference(
-    studio: Studio, state: StudyState, author: Author, place: str, read: tuple[list[float], list[float]], title: str,
-    page: str, name: str, error_told: str,
+    studio: Studio, state: StudyState, author: Author, place: str, points: tuple[str, list[float], list[float]],
+    sent: PointsForm, error_told: str,
 ) -> HTMLResponse:  # fmt: skip
     errors, notice = {}, ""
     if error_told:
-        return page_body(studio, state.row.slug, page, name, {place: ("", error_told)}, notice)
+        return page_body(studio, state.row.slug, sent.page, sent.name, Told({place: ("", error_told)}))
     try:
-        position, value = (",".join(map(repr, column)) for column in read)
+        title, *columns = points
+        position, value = (",".join(map(repr, column)) for column in columns)
         values = {"pointer": place.removesuffix("/references"), "title": title, "position": position, "value": value}
         studio.act(state.row.slug, "add_reference", values, author)
     except EditRefused as error:
         errors[place] = ("", error.problems[0].message)
     except (KeyError, IndexError):
         notice = "This plot is no longer there; here is the page as it is now."
-    return page_body(studio, state.row.slug, page, name, errors, notice)
+    return page_body(studio, state.row.slug, sent.page, sent.name, Told(errors, notice))

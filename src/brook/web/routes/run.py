@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.stages.readings import dimension_of_monitor
 from brook.core.units import scale_of, sensible_unit
-from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
+from brook.web.pages import BODIES, StateHere, StudioHere, Told, stage, variant_of
 from brook.web.routes.results import quantities
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -87,7 +87,7 @@ def bring_up_to_date(
     queued = studio.bring_up_to_date(slug, wanted, "mesh" if until == "mesh" else "readings", anew == "yes")
     after = studio.state(slug)
     notice = "" if queued else _why_nothing(after, wanted)
-    return stage(studio, after, _page(page), variant_of(after, name or None), whole=False, notice=notice)
+    return stage(studio, after, _page(page), variant_of(after, name or None), whole=False, told=Told(notice=notice))
 
 
 def _why_nothing(state: StudyState, wanted: list[str]) -> str:
@@ -109,7 +109,7 @@ def change_run(
     else:
         (studio.stop if what == "stop" else studio.pause)(slug, only)
     after = studio.state(slug)
-    return stage(studio, after, _page(page), variant_of(after, name or None), whole=False, notice=notice)
+    return stage(studio, after, _page(page), variant_of(after, name or None), whole=False, told=Told(notice=notice))
 
 
 def _page(page: str) -> str:

@@ -22,7 +22,7 @@ from brook.runs import SideProcessError, gate, shaping
 from brook.runs.shaping import Order
 from brook.store import Author
 from brook.web.guard import LARGEST_BODY
-from brook.web.pages import AuthorHere, StateHere, StudioHere, render, variant_of
+from brook.web.pages import AuthorHere, StateHere, StudioHere, Told, render, variant_of
 from brook.web.routes.edit import body as page_body
 from brook.web.shapes import order_of, step_words
 from brook.web.state import StudyState, VariantState
@@ -180,7 +180,7 @@ async def bring_in(
         file_name, content, found = await received(studio, file)
     except (FileError, SideProcessError) as error:
         notice = f"{file.filename or 'The file'} was not taken in: {error}."
-        return await run_in_threadpool(page_body, studio, state.row.slug, "geometry", name, notice=notice)
+        return await run_in_threadpool(page_body, studio, state.row.slug, "geometry", name, Told(notice=notice))
     return await run_in_threadpool(_put, studio, state, author, variant, pointer, file_name, content, found)
 
 
@@ -200,7 +200,7 @@ def _put(
             author,
         )
     except (EditRefused, FileError, SideProcessError) as error:
-        return page_body(studio, state.row.slug, "geometry", name, notice=f"Not done: {error}.")
+        return page_body(studio, state.row.slug, "geometry", name, Told(notice=f"Not done: {error}."))
     return page_body(studio, state.row.slug, "geometry", name)
 
 
@@ -243,7 +243,7 @@ async def swap(studio: StudioHere, state: StateHere, author: AuthorHere, name: s
             studio.act(state.row.slug, "swap_file", values, author)
         except (EditRefused, KeyError) as error:
             notice = f"Not done: {error}."
-        return page_body(studio, state.row.slug, "geometry", name, notice=notice)
+        return page_body(studio, state.row.slug, "geometry", name, Told(notice=notice))
 
     return await run_in_threadpool(change)
 
@@ -263,7 +263,7 @@ async def take_outline(
         )
     except (FileError, UnitError, SideProcessError) as error:
         notice = f"{said} was not taken in: {error}."
-        return await run_in_threadpool(page_body, studio, state.row.slug, "geometry", name, notice=notice)
+        return await run_in_threadpool(page_body, studio, state.row.slug, "geometry", name, Told(notice=notice))
 
     def change() -> HTMLResponse:
         notice = ""
@@ -273,7 +273,7 @@ async def take_outline(
             notice = f"{said} was not taken in: {error}."
         except KeyError:
             notice = "The shape is no longer there; here is the page as it is now."
-        return page_body(studio, state.row.slug, "geometry", name, notice=notice)
+        return page_body(studio, state.row.slug, "geometry", name, Told(notice=notice))
 
     return await run_in_threadpool(change)
 

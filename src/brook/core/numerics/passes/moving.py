@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from brook.core.compiling.kernel import loop
+from brook.core.compiling.kernel import kernel, loop
 from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED, second_order
 
 
@@ -60,6 +60,27 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
         off[f] = through - rho * total
 
 
+@kernel(fastmath=EXACT, inline="always")
+def _gathered(c, transfer, flux, entries, offsets, faces):
+    """What goes out of a cell over its faces: Σ_f transfer (three components), Σ_f m_f, and −Σ_f of the matrix' entries."""
+    t0, t1, t2, out, around = 0.0, 0.0, 0.0, 0.0, 0.0
+    for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+        code = faces[k]
+        f = code >> ONE
+        around -= entries[k]
+        if code & ONE == 0:
+            t0 += transfer[f, 0]
+            t1 += transfer[f, 1]
+            t2 += transfer[f, 2]
+            out += flux[f]
+        else:
+            t0 -= transfer[f, 0]
+            t1 -= transfer[f, 1]
+            t2 -= transfer[f, 2]
+            out -= flux[f]
+    return t0, t1, t2, out, around
+
+
 @loop(fastmath=EXACT)
 def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, density, transfer, flux, entries, offsets,
              faces, boundary_offsets, boundary_faces, boundary_implicit, boundary_explicit, inertia, source, sink, alpha, coupling, components, residual,
@@ -73,21 +94,7 @@ def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, 
     left, terms, stretched = 0.0, 0.0, 0.0
     for s in range(first, last):
         c = np.uint32(s)
-        t0, t1, t2, out, around = 0.0, 0.0, 0.0, 0.0, 0.0
-        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
-            code = faces[k]
-            f = code >> ONE
-            around -= entries[k]
-            if code & ONE == 0:
-                t0 += transfer[f, 0]
-                t1 += transfer[f, 1]
-                t2 += transfer[f, 2]
-                out += flux[f]
-            else:
-                t0 -= transfer[f, 0]
-                t1 -= transfer[f, 1]
-                t2 -= transfer[f, 2]
-                out -= flux[f]
+        t0, t1, t2, out, around = _gathered(c, transfer, flux, entries, offsets, faces)
         u0, u1, u2 = velocity[c, 0], velocity[c, 1], velocity[c, 2]
         t0 -= out * u0
         t1 -= out * u1

@@ -199,13 +199,7 @@ def extruded(flat, offsets, owner, state, number, kept, count, first_cell, rim_o
     this corner. Gives points, offsets, inner cell, outer cell (-1 none), and of faces of the skin the polygon whose
     region they lie on, of others -1.
     """
-    polygons, corners, parts = 0, 0, 0
-    for f in range(len(owner)):
-        if state[f] == 2:
-            polygons += 1
-            corners += offsets[f + 1] - offsets[f]
-        elif state[f] == 1:
-            parts += offsets[f + 1] - offsets[f]
+    polygons, corners, parts = _counted(offsets, state)
     room = (levels + 1) * polygons + levels * corners + 2 * parts
     points = np.empty((levels + 1) * corners + 4 * levels * corners + (2 * levels + 4) * parts, np.int64)
     starts = np.zeros(room + 1, np.int64)
@@ -237,17 +231,7 @@ def extruded(flat, offsets, owner, state, number, kept, count, first_cell, rim_o
             single = state[f] != 2 and state[g] != 2
             for level in range(1 if single else levels):
                 low = levels if single else level + 1
-                points[used] = _at(p, low, number, kept, count, columns, levels)
-                points[used + 1] = _at(q, low, number, kept, count, columns, levels)
-                used += 2
-                if two:
-                    for m in range(low - 1, level - 1, -1):
-                        points[used] = _at(q, m, number, kept, count, columns, levels)
-                        used += 1
-                if one:
-                    for m in range(level, low):
-                        points[used] = _at(p, m, number, kept, count, columns, levels)
-                        used += 1
+                used = _side(points, used, p, q, level, low, one, two, number, kept, count, columns, levels)
                 inner[made] = first_cell[f] + level if state[f] == 2 else owner[f]
                 if state[g] == 0:
                     outer[made] = -1
@@ -257,6 +241,37 @@ def extruded(flat, offsets, owner, state, number, kept, count, first_cell, rim_o
                 made += 1
                 starts[made] = used
     return points[:used], starts[: made + 1], inner[:made], outer[:made], like[:made]
+
+
+@kernel
+def _counted(offsets, state):
+    """How many polygons have layers on the whole of them, how many corners these have, and how many those that have some."""
+    polygons, corners, parts = 0, 0, 0
+    for f in range(len(state)):
+        if state[f] == 2:
+            polygons += 1
+            corners += offsets[f + 1] - offsets[f]
+        elif state[f] == 1:
+            parts += offsets[f + 1] - offsets[f]
+    return polygons, corners, parts
+
+
+@kernel(inline="always")
+def _side(points, used, p, q, level, low, one, two, number, kept, count, columns, levels):
+    """Writes the side between the columns at p and q from `low` up to `level` behind the `used` points; gives how many there
+    are then. `one` and `two` say which of both columns has a length."""
+    points[used] = _at(p, low, number, kept, count, columns, levels)
+    points[used + 1] = _at(q, low, number, kept, count, columns, levels)
+    used += 2
+    if two:
+        for m in range(low - 1, level - 1, -1):
+            points[used] = _at(q, m, number, kept, count, columns, levels)
+            used += 1
+    if one:
+        for m in range(level, low):
+            points[used] = _at(p, m, number, kept, count, columns, levels)
+            used += 1
+    return used
 
 
 @kernel(inline="always")

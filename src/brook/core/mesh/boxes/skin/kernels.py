@@ -9,6 +9,7 @@ from brook.core.compiling.kernel import kernel
 
 STEEP = 0.2588  # cosine of 75 degrees
 ASIDE = 1e-3  # of a line between two middles: how far from its ends it has to meet the side between
+MOST_SIDES, MOST_EDGES = 64, 256  # of one cell on one region, that are looked at
 
 
 @kernel
@@ -228,75 +229,18 @@ def merged(points, face_points, offsets, owner, label, least_alike):
     out_offsets[0] = 0
     made, used = 0, 0
     first = 0
-    start, end = np.empty(256, np.int64), np.empty(256, np.int64)
-    rim, alive = np.empty(256, np.int64), np.empty(256, np.bool_)
-    normal = np.zeros((64, 3))
+    start, end = np.empty(MOST_EDGES, np.int64), np.empty(MOST_EDGES, np.int64)
+    rim, alive = np.empty(MOST_EDGES, np.int64), np.empty(MOST_EDGES, np.bool_)
+    normal = np.zeros((MOST_SIDES, 3))
     while first < faces:
         last = first + 1
         while last < faces and owner[last] == owner[first] and label[last] == label[first]:
             last += 1
-        whole = last - first > 1 and last - first <= 64 and offsets[last] - offsets[first] <= 256
-        if whole:
-            mx, my, mz = 0.0, 0.0, 0.0
-            for f in range(first, last):
-                x, y, z = 0.0, 0.0, 0.0
-                a, b = offsets[f], offsets[f + 1]
-                o = points[face_points[a]]
-                for k in range(a + 1, b - 1):
-                    p, q = points[face_points[k]], points[face_points[k + 1]]
-                    ux, uy, uz = p[0] - o[0], p[1] - o[1], p[2] - o[2]
-                    vx, vy, vz = q[0] - o[0], q[1] - o[1], q[2] - o[2]
-                    x += uy * vz - uz * vy
-                    y += uz * vx - ux * vz
-                    z += ux * vy - uy * vx
-                mx += x
-                my += y
-                mz += z
-                size = np.sqrt(x * x + y * y + z * z) + 1e-300
-                normal[f - first, 0], normal[f - first, 1], normal[f - first, 2] = x / size, y / size, z / size
-            size = np.sqrt(mx * mx + my * my + mz * mz) + 1e-300
-            for f in range(last - first):
-                if (normal[f, 0] * mx + normal[f, 1] * my + normal[f, 2] * mz) / size < least_alike:
-                    whole = False
+        few = last - first > 1 and last - first <= MOST_SIDES and offsets[last] - offsets[first] <= MOST_EDGES
         length = 0
-        if whole:
-            count = 0
-            for f in range(first, last):
-                a, b = offsets[f], offsets[f + 1]
-                for k in range(a, b):
-                    start[count], end[count] = face_points[k], face_points[k + 1 if k + 1 < b else a]
-                    count += 1
-            left, begin = 0, -1
-            for k in range(count):  # edges that two of the faces share go
-                alive[k] = True
-                for m in range(count):
-                    if start[m] == end[k] and end[m] == start[k]:
-                        alive[k] = False
-                        break
-                if alive[k]:
-                    left += 1
-                    begin = k
-            if begin >= 0:
-                here = begin
-                while length < left:
-                    rim[length] = start[here]
-                    length += 1
-                    after = -1
-                    ways = 0
-                    for m in range(count):
-                        if alive[m] and start[m] == end[here]:
-                            after = m
-                            ways += 1
-                    if ways != 1:
-                        break
-                    here = after
-                    if here == begin:
-                        break
-                if length != left or here != begin:
-                    whole = False
-            else:
-                whole = False
-        if whole:
+        if few and _in_a_plane(points, face_points, offsets, first, last, least_alike, normal):
+            length = _one_rim(face_points, offsets, first, last, start, end, alive, rim)
+        if length > 0:
             for k in range(length):
                 out[used] = rim[k]
                 used += 1
@@ -313,3 +257,69 @@ def merged(points, face_points, offsets, owner, label, least_alike):
                 out_offsets[made] = used
         first = last
     return out[:used], out_offsets[: made + 1], from_face[:made]
+
+
+@kernel
+def _in_a_plane(points, face_points, offsets, first, last, least_alike, normal):
+    """Whether the normals of faces `first` to `last`, written into `normal`, all look nearly the way of their sum."""
+    mx, my, mz = 0.0, 0.0, 0.0
+    for f in range(first, last):
+        x, y, z = 0.0, 0.0, 0.0
+        a, b = offsets[f], offsets[f + 1]
+        o = points[face_points[a]]
+        for k in range(a + 1, b - 1):
+            p, q = points[face_points[k]], points[face_points[k + 1]]
+            ux, uy, uz = p[0] - o[0], p[1] - o[1], p[2] - o[2]
+            vx, vy, vz = q[0] - o[0], q[1] - o[1], q[2] - o[2]
+            x += uy * vz - uz * vy
+            y += uz * vx - ux * vz
+            z += ux * vy - uy * vx
+        mx += x
+        my += y
+        mz += z
+        size = np.sqrt(x * x + y * y + z * z) + 1e-300
+        normal[f - first, 0], normal[f - first, 1], normal[f - first, 2] = x / size, y / size, z / size
+    size = np.sqrt(mx * mx + my * my + mz * mz) + 1e-300
+    for f in range(last - first):
+        if (normal[f, 0] * mx + normal[f, 1] * my + normal[f, 2] * mz) / size < least_alike:
+            return False
+    return True
+
+
+@kernel
+def _one_rim(face_points, offsets, first, last, start, end, alive, rim):
+    """How many points the rim round faces `first` to `last` has, written into `rim`; 0 where they have not just one."""
+    count = 0
+    for f in range(first, last):
+        a, b = offsets[f], offsets[f + 1]
+        for k in range(a, b):
+            start[count], end[count] = face_points[k], face_points[k + 1 if k + 1 < b else a]
+            count += 1
+    left, begin = 0, -1
+    for k in range(count):  # edges that two of the faces share go
+        alive[k] = True
+        for m in range(count):
+            if start[m] == end[k] and end[m] == start[k]:
+                alive[k] = False
+                break
+        if alive[k]:
+            left += 1
+            begin = k
+    if begin < 0:
+        return 0
+    here, length = begin, 0
+    while length < left:
+        rim[length] = start[here]
+        length += 1
+        after = -1
+        ways = 0
+        for m in range(count):
+            if alive[m] and start[m] == end[here]:
+                after = m
+                ways += 1
+        if ways != 1:
+            break
+        here = after
+        if here == begin:
+            break
+    return length if length == left and here == begin else 0
