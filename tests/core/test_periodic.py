@@ -319,3 +319,21 @@ def test_patches_of_pairs_come_first_and_nothing_else_changes():
         assert np.array_equal(mesh.owner[patch.faces], sorted_mesh.owner[there.faces])
     assert paired_first(mesh, []) is mesh
     assert replace(mesh).cell_count == sorted_mesh.cell_count
+
+
+def test_a_mesh_that_moves_keeps_its_rows():
+    """Rows and pairs stay, weights and distances are those of the points as they are."""
+    mesh, pair = ring(6)
+    s, _ = round_channel(mesh, pair)
+    first = s.mesh
+    moved = replace(first, points=first.points + 0.05 * np.sin(7 * first.points[:, :1]) * np.array([0.0, 0.0, 1.0]))
+    wider = replace(first, points=(first.points - [0.3, 0, 0]) * [1.2, 1.2, 1.0] + [0.3, 0, 0])
+    again, fresh = s.at(wider), Stencil(wider, Halo.of(wider, [pair]))
+    assert again.rows is s.rows
+    assert np.allclose(again.centre, fresh.centre, atol=1e-14)
+    assert np.allclose(again.geometric_diffusion, fresh.geometric_diffusion)
+    assert np.allclose(again.weight, s.weight)
+    assert again.mesh.volume.sum() == pytest.approx(1.44 * s.mesh.volume.sum())
+    with pytest.raises(ValueError, match="the same cells and faces"):
+        s.at(ring(5)[0])
+    assert s.at(moved).topology is s.topology

@@ -7,25 +7,34 @@ their copies behind (`Stencil.across`), those of vectors turned. Matrices see th
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from brook.core.mesh import Mesh
-from brook.core.mesh.pairs import Pair, match
+from brook.core.mesh.pairs import Motion, Pair, match
 
 
 @dataclass(frozen=True, eq=False)
 class Joint:
     """One pair: places in the halo of the copies behind its patch, `near` (n,), and behind its partner, `far` (n,), face by
-    face; by what (3, 3) vectors turn on the way from the patch to the partner, None for a shift, and the shift (3,) in m."""
+    face, and the motion from the patch to the partner."""
 
     patch: str
     other: str
     near: np.ndarray
     far: np.ndarray
-    turn: np.ndarray | None
-    shift: np.ndarray
+    motion: Motion
+
+    @property
+    def turn(self) -> np.ndarray | None:
+        """By what (3, 3) vectors turn on the way, None for a shift."""
+        return None if np.array_equal(self.motion.turn, np.eye(3)) else self.motion.turn
+
+    @property
+    def shift(self) -> np.ndarray:
+        """The shift (3,) in m."""
+        return self.motion.shift
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,7 +71,7 @@ class Halo:
             raise ValueError("a patch belongs to two periodic pairs; keep one of them")
         if every.max() >= first + count:
             raise ValueError("patches of periodic pairs have to be the first of a mesh")
-        source, centre, turns = np.empty(count, np.int64), np.empty((count, 3)), np.tile(np.eye(3), (count, 1, 1))
+        source, turns = np.empty(count, np.int64), np.tile(np.eye(3), (count, 1, 1))
         joints = []
         for pair, found in zip(pairs, matches, strict=True):
             near, far, motion = found.faces - first, found.partners - first, pair.motion
@@ -70,12 +79,18 @@ class Halo:
             if (mesh.body[here] != mesh.body[there]).any():
                 raise ValueError(f"{pair.patch} and {found.other} belong to different bodies")
             source[near], source[far] = there, here
-            centre[near], centre[far] = motion.places_back(mesh.centre[there]), motion.places(mesh.centre[here])
             turns[near], turns[far] = motion.turn.T, motion.turn
-            turn = None if np.array_equal(motion.turn, np.eye(3)) else motion.turn
-            joints.append(Joint(pair.patch, found.other, near, far, turn, motion.shift))
+            joints.append(Joint(pair.patch, found.other, near, far, motion))
         turned = np.nonzero(np.any(turns != np.eye(3), axis=(1, 2)))[0]
-        return cls(source, centre, tuple(joints), turned, turns[turned])
+        return cls(source, np.empty((count, 3)), tuple(joints), turned, turns[turned]).at(mesh)
+
+    def at(self, mesh: Mesh) -> Halo:
+        """The same where cells lie as they do in a mesh."""
+        centre = mesh.centre[self.source] if len(self) else self.centre
+        for joint in self.joints:
+            centre[joint.near] = joint.motion.places_back(centre[joint.near])
+            centre[joint.far] = joint.motion.places(centre[joint.far])
+        return replace(self, centre=centre)
 
     def __len__(self) -> int:
         return len(self.source)

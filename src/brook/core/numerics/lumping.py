@@ -10,8 +10,8 @@ from brook.core.numerics.passes import EXACT, ONE
 
 @loop(fastmath=EXACT)
 def means(first, last, chunk, start, rows, volume, velocity, pressure, residual, mean_velocity, mean_pressure, total):
-    """Over lumps of cells `rows` (C,) from `start` (n + 1,) on: means of velocity (C, 3) and pressure (C,) by volume, and
-    sums `total` (n, 3) of `residual` (C, 3)."""
+    """ū_A = Σ V u / Σ V and Σ r over lumps A of cells: means of velocity (C, 3) and pressure (C,) by volume, and sums `total` (n, 3) of
+    what is left, `residual` (C, 3). Cells of a lump are `rows` (C,) from `start` (n + 1,) on."""
     for s in range(first, last):
         c = np.uint32(s)
         whole, u0, u1, u2, p, r0, r1, r2 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
@@ -33,8 +33,8 @@ def means(first, last, chunk, start, rows, volume, velocity, pressure, residual,
 
 @loop(fastmath=EXACT)
 def through(first, last, chunk, start, codes, flux, total):
-    """Sums `total` (n,) of fluxes over the faces that make one: twice their number, and 1 more for those that look the
-    other way, in `codes` from `start` (n + 1,) on."""
+    """M_F = Σ_f ± m_f: sums `total` (n,) of fluxes over the faces that make one, which are twice their number, and 1 more for those that
+    look the other way, in `codes` from `start` (n + 1,) on."""
     for s in range(first, last):
         f = np.uint32(s)
         whole = 0.0
@@ -46,8 +46,8 @@ def through(first, last, chunk, start, codes, flux, total):
 
 @loop(fastmath=EXACT)
 def led(first, last, chunk, of, centre, middle, step, slope, pressure_step, pressure_slope, velocity, pressure, change):
-    """velocity (C, 3) and pressure (C,) with the changes of their lumps `of` (C,): `step` (n, 3) and `pressure_step` (n,), with
-    their gradients. In place; `change` (C, 3) is that of the velocity."""
+    """u ← u + Δu_A + ∇Δu_A·(x − x_A), p alike: velocity (C, 3) and pressure (C,) with the changes of their lumps `of` (C,), `step` (n, 3)
+    and `pressure_step` (n,), and their gradients. In place; `change` (C, 3) is that of the velocity."""
     for s in range(first, last):
         c = np.uint32(s)
         m = of[c]
@@ -61,7 +61,7 @@ def led(first, last, chunk, of, centre, middle, step, slope, pressure_step, pres
 
 @loop(fastmath=EXACT)
 def driven(first, last, chunk, owner, neighbour, weight, area, density, change, flux):
-    """flux (inner,) with what a change of velocity (C, 3) carries. In place."""
+    """m_f ← m_f + ρ_f (Δu)_f·S: flux (inner,) with what a change of velocity (C, 3) carries. In place."""
     for s in range(first, last):
         f = np.uint32(s)
         p, n, w = owner[f], neighbour[f], weight[f]

@@ -43,7 +43,7 @@ class Matrix:
 
     def csr(self) -> sparse.csr_matrix:
         """The whole matrix for SciPy and PyAMG, in float64."""
-        offsets, columns, on, off = self.stencil.whole_pattern
+        offsets, columns, on, off = self.stencil.topology.whole_pattern
         entries = np.empty(len(columns))
         entries[on], entries[off] = self.diagonal, self.entries[: len(off)]
         found = sparse.csr_matrix((entries, columns, offsets), shape=(self.stencil.cells,) * 2)

@@ -12,7 +12,8 @@ DENSE = {"contract", "reassoc"}  # sums of a stretch may come in any order, but 
 
 @loop(fastmath=DENSE)
 def compared(first, last, chunk, values, start, step, moves, turns, slot, used, sums):
-    """In slot `slot` the change of the start state becomes that of the values, and the change of the step is kept."""
+    """Δg_m = (x − x₀) − g, with g ← x − x₀, of the last step g: in slot `slot` the change of the start state becomes that of the values, and
+    the change of the step is kept. sums (chunks, 2, DEPTH): its products with all changes, and theirs with the step."""
     sums[chunk] = 0.0
     judged = len(turns) > 0 and used > 0
     for begin in range(first, last, STRETCH):
@@ -43,7 +44,7 @@ def compared(first, last, chunk, values, start, step, moves, turns, slot, used, 
 
 @loop(fastmath=DENSE)
 def mixed(first, last, chunk, values, start, moves, weights, used, slot):
-    """values less weights times moves, and in slot `slot` how far that is from the start. In place."""
+    """x ← x − Σ_m γ_m Δx_m with weights γ: values less weights times moves, and in slot `slot` how far that is from the start. In place."""
     for begin in range(first, last, STRETCH):
         end = min(begin + STRETCH, last)
         for m in range(used):

@@ -12,13 +12,13 @@ from functools import cached_property
 
 import numpy as np
 
-from brook.core.mesh import PLANE_SIDES, Mesh, Patch
+from brook.core.mesh import Mesh, Patch
 from brook.core.numerics import passes
-from brook.core.numerics.chunks import chunks_of
 from brook.core.numerics.halo import Halo
 from brook.core.numerics.rows import Rows
+from brook.core.numerics.topology import Topology
 
-STRAIGHT = 1e-12  # of the distance and of the face: what is face_kind by less is straight
+STRAIGHT = 1e-12  # of the distance and of the face: what is skewed by less is straight
 MOST = 0.5  # of the cells: where more are meant it is quicker to do all
 CRUSHED = 0.1  # determinant of that under which a cell is left as it is
 BENT = 1e-5  # share of its volume from which a cell counts as one with bent faces
@@ -38,8 +38,82 @@ class Fit:
 
 @dataclass(frozen=True, eq=False)
 class Stencil:
+    """`topology` is what stays when a mesh moves; all else is of its points as they are at a time."""
+
     mesh: Mesh
     halo: Halo = field(default_factory=Halo.none)
+    topology: Topology = None  # type: ignore[assignment]
+
+    def __post_init__(self) -> None:
+        if self.topology is None:
+            object.__setattr__(self, "topology", Topology(self.mesh, self.halo))
+
+    def at(self, mesh: Mesh) -> Stencil:
+        """That of the same cells when their points have moved. Raises `ValueError` for another mesh."""
+        old = self.mesh
+        if not (np.array_equal(mesh.owner, old.owner) and np.array_equal(mesh.neighbour, old.neighbour)):
+            raise ValueError("a mesh that has moved has the same cells and faces as before")
+        return Stencil(mesh, self.halo.at(mesh), self.topology)
+
+    @property
+    def active(self) -> int:
+        """Number of faces that take part; those with a cell on both sides first."""
+        return self.topology.active
+
+    @property
+    def inner(self) -> int:
+        """Number of faces with a cell on both sides."""
+        return self.topology.inner
+
+    @property
+    def cells(self) -> int:
+        """Number of cells, C."""
+        return self.topology.cells
+
+    @property
+    def patches(self) -> tuple[Patch, ...]:
+        """Those that take part, without pairs."""
+        return self.topology.patches
+
+    @property
+    def owner(self) -> np.ndarray:
+        """The cell behind each active face (F,)."""
+        return self.topology.owner
+
+    @property
+    def neighbour(self) -> np.ndarray:
+        """The cell on the other side of each inner face (inner,); copies stand at C and behind."""
+        return self.topology.neighbour
+
+    @property
+    def face_cell(self) -> np.ndarray:
+        """The cell behind each boundary face."""
+        return self.topology.face_cell
+
+    @property
+    def ends(self) -> tuple[np.ndarray, np.ndarray]:
+        """Owner and neighbour of inner faces (inner,), as compiled loops read them."""
+        return self.topology.ends
+
+    @property
+    def rows(self) -> Rows:
+        """The faces round each cell."""
+        return self.topology.rows
+
+    @property
+    def cell_chunks(self) -> np.ndarray:
+        """How loops over cells are shared out."""
+        return self.topology.cell_chunks
+
+    @property
+    def face_chunks(self) -> np.ndarray:
+        """How loops over inner faces are shared out."""
+        return self.topology.face_chunks
+
+    @property
+    def boundary_cells(self) -> np.ndarray:
+        """The cells at boundaries (n,)."""
+        return self.topology.boundary_cells
 
     @cached_property
     def unpaired(self) -> Stencil:
@@ -61,35 +135,10 @@ class Stencil:
         beyond = self.across(values)[self.cells :] if over is None else over
         return np.concatenate([w * values[self.owner[here]] + (1 - w) * beyond, boundary])
 
-    @cached_property
-    def active(self) -> int:
-        """Number of faces that take part; inner ones first."""
-        if not self.mesh.is_plane:
-            return self.mesh.face_count
-        plane = self.mesh.patch(PLANE_SIDES)
-        if plane.end != self.mesh.face_count:
-            raise ValueError("the plane sides have to be the last patch of a mesh")
-        return plane.start
-
-    @cached_property
-    def inner(self) -> int:
-        """Number of faces with a cell on both sides."""
-        return self.mesh.inner_count + len(self.halo)
-
     @property
     def boundary_count(self) -> int:
         """Number of active boundary faces, B."""
         return self.active - self.inner
-
-    @property
-    def cells(self) -> int:
-        """Number of cells, C."""
-        return self.mesh.cell_count
-
-    @cached_property
-    def patches(self) -> tuple[Patch, ...]:
-        """Those that take part, without pairs."""
-        return tuple(p for p in self.mesh.patches if p.name != PLANE_SIDES and p.start >= self.inner)
 
     def boundary_faces(self, patch: Patch) -> slice:
         """The faces of a patch within boundary arrays."""
@@ -99,23 +148,6 @@ class Stencil:
     def is_agglomerated(self) -> bool:
         """Whether cells are lumps of others, whose faces are too rough for sums over them."""
         return False
-
-    @cached_property
-    def owner(self) -> np.ndarray:
-        """The cell behind each active face (F,)."""
-        return np.ascontiguousarray(self.mesh.owner[: self.active])
-
-    @cached_property
-    def neighbour(self) -> np.ndarray:
-        """The cell on the other side of each inner face (inner,); copies stand at C and behind."""
-        if not len(self.halo):
-            return self.mesh.neighbour
-        return np.concatenate([self.mesh.neighbour, self.cells + np.arange(len(self.halo), dtype=np.int32)])
-
-    @cached_property
-    def face_cell(self) -> np.ndarray:
-        """The cell behind each boundary face."""
-        return self.owner[self.inner :]
 
     @cached_property
     def area(self) -> np.ndarray:
@@ -205,18 +237,6 @@ class Stencil:
         return found.astype(np.float32) if away.any() else np.zeros((0, 3), np.float32)
 
     @cached_property
-    def ends(self) -> tuple[np.ndarray, np.ndarray]:
-        """Owner and neighbour of inner faces (inner,), as compiled loops read them."""
-        return tuple(
-            np.ascontiguousarray(a[: self.inner], np.int32).view(np.uint32) for a in (self.owner, self.neighbour)
-        )  # type: ignore[return-value]
-
-    @cached_property
-    def rows(self) -> Rows:
-        """The faces round each cell."""
-        return Rows.of(self.cells, self.owner, self.neighbour, self.halo)
-
-    @cached_property
     def face_kind(self) -> np.ndarray:
         """Which of the corrections for bent meshes an inner face needs (inner,): `passes.SKEWED` and `passes.NON_ORTHOGONAL`."""
         lines, area = self.lines(), self.area[: self.inner]
@@ -227,16 +247,6 @@ class Stencil:
         lines += area
         found[np.linalg.norm(lines, axis=1) > STRAIGHT * np.linalg.norm(area, axis=1)] |= passes.NON_ORTHOGONAL
         return found
-
-    @cached_property
-    def cell_chunks(self) -> np.ndarray:
-        """How loops over cells are shared out."""
-        return chunks_of(self.cells)
-
-    @cached_property
-    def face_chunks(self) -> np.ndarray:
-        """How loops over inner faces are shared out."""
-        return chunks_of(self.inner, self.cells)
 
     def fit(self, included: np.ndarray) -> Fit:
         """Least squares, weighted by 1/d²; `included` (B,) says which boundary faces have a value to fit.
@@ -306,11 +316,6 @@ class Stencil:
         return of, np.linalg.inv(found[bent])
 
     @cached_property
-    def boundary_cells(self) -> np.ndarray:
-        """The cells at boundaries (n,)."""
-        return np.unique(self.face_cell).astype(np.uint32)
-
-    @cached_property
     def skewed_cells(self) -> np.ndarray:
         """The cells at boundaries and at faces off the line of centres, (n,) or nothing where these are most."""
         here = np.zeros(self.cells + len(self.halo), bool)
@@ -327,18 +332,6 @@ class Stencil:
             rows.offsets, rows.beside, rows.faces, rows.boundary_offsets, rows.boundary_faces, self.boundary_line, fit.near, self.weight,
             self.face_kind, self.skew, self.area, self.mesh.volume, *self.unbent,
         )  # fmt: skip
-
-    @cached_property
-    def whole_pattern(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-        """CSR offsets and columns of a matrix with its diagonal, which comes first in each row; where in it the diagonal
-        and where the other entries stand."""
-        rows, every = self.rows, np.arange(self.cells, dtype=np.int32)
-        on = rows.offsets[:-1] + every
-        count = int(rows.offsets[-1])
-        off = np.arange(count, dtype=np.int32) + np.repeat(every, np.diff(rows.offsets)) + 1
-        columns = np.empty(count + self.cells, np.int32)
-        columns[on], columns[off] = every, rows.columns[:count]
-        return np.append(rows.offsets[:-1] + every, len(columns)).astype(np.int32), columns, on, off
 
 
 def _inverse(moment: np.ndarray) -> np.ndarray:

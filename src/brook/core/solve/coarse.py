@@ -77,11 +77,6 @@ class AgglomeratedStencil(Stencil):
     """All faces take part; lines of centres that lie flat on a face count as steeper, and as meeting it between both."""
 
     @property
-    def active(self) -> int:
-        """Number of faces that take part: all."""
-        return self.mesh.face_count
-
-    @property
     def is_agglomerated(self) -> bool:
         """Cells are lumps of others."""
         return True

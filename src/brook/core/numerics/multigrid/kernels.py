@@ -89,7 +89,8 @@ def pattern(offsets, columns, of, start, rows):
 @loop(fastmath=EXACT)
 def summed(first, last, chunk, offsets, entries, diagonal, start, rows, to, out_offsets, out_entries, out_diagonal,
            out_inverse):  # fmt: skip
-    """The matrix over aggregates `first` to `last`: sums of entries between and within them. In place."""
+    """A_c = Pᵀ A P with P constant on aggregates: the matrix over aggregates `first` to `last`, sums of entries between and within them.
+    In place."""
     for k in range(out_offsets[first], out_offsets[last]):
         out_entries[k] = 0.0
     for s in range(first, last):
@@ -111,7 +112,7 @@ def summed(first, last, chunk, offsets, entries, diagonal, start, rows, to, out_
 
 @loop(fastmath=EXACT)
 def forward(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
-    """x from nothing by one forward sweep over a block of rows: only what stands before a row in it counts."""
+    """x = (D + L)⁻¹ b: x from nothing by one forward sweep over a block of rows: only what stands before a row in it counts."""
     for s in range(first, last):
         i = np.uint32(s)
         total = right[i]
@@ -122,7 +123,7 @@ def forward(first, last, chunk, offsets, split, columns, entries, inverse, right
 
 @loop(fastmath=EXACT)
 def left(first, last, chunk, offsets, split, columns, entries, x, residual):
-    """What a forward sweep leaves of the right-hand side: the part of the rows that it did not touch."""
+    """r = −U x after a forward sweep from nothing, b − A x: the part of the rows that it did not touch."""
     for s in range(first, last):
         i = np.uint32(s)
         total = np.float32(0.0)
@@ -133,7 +134,7 @@ def left(first, last, chunk, offsets, split, columns, entries, x, residual):
 
 @loop(fastmath=EXACT)
 def backward(first, last, chunk, offsets, split, columns, entries, inverse, right, x):
-    """One backward sweep over a block of rows; rows of other blocks stand behind x as they were. The row swept before
+    """x_i = (b_i − Σ_{j≠i} e_ij x_j)/a_i for i from the last on: one backward sweep over a block of rows; rows of other blocks stand behind x as they were. The row swept before
     comes last: all else is then there already."""
     for s in range(last - first):
         i = np.uint32(last - 1 - s)
@@ -149,7 +150,7 @@ def backward(first, last, chunk, offsets, split, columns, entries, inverse, righ
 
 @loop(fastmath=EXACT)
 def restricted(first, last, chunk, residual, start, rows, out):
-    """Sums (count,) over aggregates."""
+    """r_c = Pᵀ r: sums (count,) over aggregates."""
     for s in range(first, last):
         c = np.uint32(s)
         total = np.float32(0.0)
@@ -160,7 +161,7 @@ def restricted(first, last, chunk, residual, start, rows, out):
 
 @loop(fastmath=EXACT)
 def lifted(first, last, chunk, correction, start, rows, scale, x):
-    """x with the correction of each row's aggregate. In place."""
+    """x ← x + scale · P x_c: x with the correction of each row's aggregate. In place."""
     for s in range(first, last):
         c = np.uint32(s)
         step = scale * correction[c]
@@ -170,7 +171,7 @@ def lifted(first, last, chunk, correction, start, rows, scale, x):
 
 @loop(fastmath=EXACT)
 def product(first, last, chunk, offsets, columns, entries, diagonal, x, out, sums):
-    """out (n,): the matrix times x; sums (chunks,): x times that."""
+    """A x, into out (n,); sums (chunks,): xᵀ A x."""
     whole = 0.0
     for s in range(first, last):
         i = np.uint32(s)
@@ -187,7 +188,7 @@ def product(first, last, chunk, offsets, columns, entries, diagonal, x, out, sum
 
 @loop(fastmath=EXACT)
 def dots(first, last, chunk, x, one, two, sums):
-    """sums (chunks, 2): x times one and x times two."""
+    """sums (chunks, 2): xᵀ one and xᵀ two."""
     a, b = 0.0, 0.0
     for s in range(first, last):
         i = np.uint32(s)
@@ -198,7 +199,7 @@ def dots(first, last, chunk, x, one, two, sums):
 
 @loop(fastmath=EXACT)
 def remaining(first, last, chunk, right, step, image, residual, sums):
-    """residual is what of the right-hand side a step leaves; sums (chunks, 2): it and the right-hand side, times themselves."""
+    """r = b − step · A d, of which `image` is A d: what of the right-hand side a step leaves; sums (chunks, 2): rᵀ r and bᵀ b."""
     a, b = 0.0, 0.0
     for s in range(first, last):
         i = np.uint32(s)
@@ -211,7 +212,7 @@ def remaining(first, last, chunk, right, step, image, residual, sums):
 
 @loop(fastmath=EXACT)
 def led(first, last, chunk, smooth, scale, factor, direction):
-    """direction times factor and smooth times scale besides. In place."""
+    """d ← factor · d + scale · z: direction (n,) with `smooth` (n,) besides. In place."""
     for s in range(first, last):
         i = np.uint32(s)
         direction[i] = scale * smooth[i] + factor * direction[i]
@@ -219,7 +220,7 @@ def led(first, last, chunk, smooth, scale, factor, direction):
 
 @loop(fastmath=EXACT)
 def stepped(first, last, chunk, step, direction, image, value, residual, sums):
-    """value and residual after a step. In place. sums (chunks,): the residual times itself."""
+    """x ← x + step · d, r ← r − step · A d: value and residual after a step. In place. sums (chunks,): rᵀ r."""
     total = 0.0
     for s in range(first, last):
         i = np.uint32(s)

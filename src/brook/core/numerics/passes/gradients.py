@@ -11,8 +11,11 @@ from brook.core.numerics.passes.common import EXACT, ONE, SKEWED
 @loop(fastmath=EXACT)
 def slopes(first, last, chunk, value, boundary, offsets, columns, boundary_offsets, boundary_faces, centre, boundary_line, boundary_weight,
            inverse, own, place, out):  # fmt: skip
-    """out (C, 3, 3): least-squares gradient of a vector, weighted by 1/d² of the line of centres; on boundaries by
-    `boundary_weight` (B,)."""
+    """∇u_P = M_P⁻¹ Σ_f w_f (u_N − u_P) r_f for a vector u (C, 3): least squares with w = 1/|r|², into out (C, 3, 3) as [cell, component,
+    direction].
+
+    r leads to the neighbour's centroid, or along `boundary_line` (B, 3) to a boundary face of the value `boundary` (B, 3), which
+    weighs `boundary_weight` (B,); M = Σ w r rᵀ, its `inverse` (C, 6), or a cell's `own`. Barth (1991)."""
     for s in range(first, last):
         c = np.uint32(s)
         u0, u1, u2 = value[c, 0], value[c, 1], value[c, 2]
@@ -89,7 +92,7 @@ def _sloped(
     own,
     place,
 ):
-    """The same of a scalar in one cell."""
+    """∇φ of one cell, as `slope` says."""
     here, a, b, d = np.float64(value[c]), 0.0, 0.0, 0.0
     for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
         n = columns[k]
@@ -111,7 +114,8 @@ def _sloped(
 @loop(fastmath=EXACT)
 def slope(first, last, chunk, out, cells, value, boundary, offsets, columns, boundary_offsets, boundary_faces, centre, boundary_line, boundary_weight,
           inverse, own, place):  # fmt: skip
-    """out (C, 3): the same of a scalar in all cells, or in `cells` (n,) where there are any of these."""
+    """∇φ_P = M_P⁻¹ Σ_f w_f (φ_N − φ_P) r_f: the same of a scalar, into out (C, 3), in all cells, or in `cells` (n,) where there are any
+    of these."""
     some = len(cells) > 0
     for s in range(first, last):
         c = np.uint32(cells[s]) if some else np.uint32(s)
@@ -146,11 +150,11 @@ def bends(
     inverse,
     out,
 ):
-    """out (B,): how many times the difference between a step to a boundary face and what the cell's gradient makes of it has
-    to be added to that step, for the slope at the face to be exact where a field is a parabola along `normal` (B, 3).
+    """w_b = h² / (h² − ∇q·r): by what the difference between a step to a boundary face and what the cell's gradient makes of it has to
+    be multiplied, and added to that step, for the slope there to be exact where a field is a parabola along `normal` (B, 3).
 
-    q = (n·r)² has the step h² and the slope 2 h² over the line to the face, and its gradient by least squares is known.
-    """
+    q = (n·r)² has the step h² and the slope 2 h² over the line r to the face, and its gradient by least squares is known. Into
+    out (B,)."""
     for b in range(len(cells)):
         c = np.uint32(cells[b])
         n0, n1, n2 = normal[b, 0], normal[b, 1], normal[b, 2]
@@ -181,9 +185,10 @@ def bends(
 @kernel(fastmath=EXACT, inline="always")
 def gauss_in_cell(c, value, boundary, slope, offsets, columns, faces, boundary_offsets, boundary_faces, boundary_line, boundary_weight, weight, face_kind, skew, area,
             volume, bent, unbent):  # fmt: skip
-    """What a pressure does to a cell, over its volume: the sum over faces, so that what one cell feels its neighbour feels
-    the other way round. On faces between cells the pressure is interpolated, on boundaries where it is not known carried
-    there by its least-squares gradient `slope` (C, 3). `unbent` (n, 3, 3) makes the sum of `bent` cells (C,) exact for a linear pressure."""
+    """(1/V) Σ_f (p_f − p_P) S_f of one cell, after Gauss: what one cell feels of a pressure its neighbour feels the other way round.
+
+    On faces between cells p_f = w p_P + (1 − w) p_N, with the gradient `slope` (C, 3) to the face's centroid; on boundaries where it
+    is not known it is carried there by that gradient. `unbent` (n, 3, 3) makes the sum of `bent` cells (C,) exact for a linear pressure."""
     inner = len(weight)
     here, a, b, d = np.float64(value[c]), 0.0, 0.0, 0.0
     g0, g1, g2 = slope[c, 0], slope[c, 1], slope[c, 2]
@@ -227,7 +232,7 @@ def gauss_in_cell(c, value, boundary, slope, offsets, columns, faces, boundary_o
 @loop(fastmath=EXACT)
 def gauss_gradient(first, last, chunk, out, value, boundary, slope, offsets, columns, faces, boundary_offsets, boundary_faces, boundary_line, boundary_weight,
          weight, face_kind, skew, area, volume, bent, unbent):  # fmt: skip
-    """out (C, 3): the same for all cells."""
+    """(1/V) Σ_f (p_f − p_P) S_f: the same of all cells, into out (C, 3)."""
     for s in range(first, last):
         c = np.uint32(s)
         out[c, 0], out[c, 1], out[c, 2] = gauss_in_cell(
@@ -238,7 +243,7 @@ def gauss_gradient(first, last, chunk, out, value, boundary, slope, offsets, col
 
 @kernel
 def spans(offsets, faces, boundary_offsets, boundary_faces, centre, middle, area, volume, out):
-    """out (C, 3, 3): the sum over faces of area times place, over the volume; 1 along z where no face looks that way."""
+    """(1/V) Σ_f S_f (x_f − x_P)ᵀ, into out (C, 3, 3): the unit matrix where faces are flat; 1 along z where no face looks that way."""
     inner = len(area) - boundary_offsets[-1]
     for c in range(len(volume)):
         for i in range(3):
@@ -264,7 +269,7 @@ def spans(offsets, faces, boundary_offsets, boundary_faces, centre, middle, area
 
 @kernel
 def moments(cells, offsets, columns, boundary_offsets, boundary_faces, centre, boundary_line, boundary_weight, out):
-    """out (n, 6): sums of weight times line by line over the faces of some cells (n,)."""
+    """M = Σ_f w r rᵀ over the faces of some cells (n,), into out (n, 6), the upper half."""
     out[:] = 0.0
     for i in range(len(cells)):
         c = cells[i]
@@ -289,7 +294,7 @@ def _add_moments(out, i, w, x, y, z):
 
 @kernel
 def inverted(moment, out):
-    """out (C, 6): inverses of symmetric matrices; gives (C,) where there is none, or where only the plane z has one."""
+    """M⁻¹ of symmetric matrices (C, 6), into out (C, 6); gives (C,) where there is none, or where only the plane z has one."""
     weak = np.zeros(len(moment), np.bool_)
     for c in range(len(moment)):
         a, b, d, e, f, g = moment[c, 0], moment[c, 1], moment[c, 2], moment[c, 3], moment[c, 4], moment[c, 5]

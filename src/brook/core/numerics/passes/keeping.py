@@ -12,8 +12,12 @@ from brook.core.numerics.passes.gradients import gauss_in_cell
 @loop(fastmath=EXACT)
 def fluxes(first, last, chunk, velocity, gradient, pressure, pressure_gradient, pressure_coefficient, simplec_coefficient, density, off, late, centre,
            owner, neighbour, weight, geometric_diffusion, face_kind, skew, area, upper_at, lower_at, alpha, per_time, flux, link, entries):  # fmt: skip
-    """flux (inner,) after Rhie and Chow, with parts of `off` (inner,) and, in time, of `late` (inner,), else empty; link
-    (inner,): how it answers to a step of the pressure correction; entries (nnz,) of the matrix of that."""
+    """m_f = ρ_f (u_f·S + d_f |S|²/(S·r) ((∇p)_f·r − (p_N − p_P))) + (1 − α) m°_f − d_f ρ_f m_old: the mass flux after Rhie & Chow (1983),
+    into flux (inner,).
+
+    d_f = α d/(1 + d ρ/Δt) of the `pressure_coefficient` d = V/a; m° is `off` (inner,), the flux of before less that of the mean
+    velocity (Majumdar 1988), m_old is `late` (inner,), empty in a steady flow. link (inner,) = ρ_f D_f |S|²/(S·r) of the
+    `simplec_coefficient` D: how a flux answers to a step of the pressure correction; entries (nnz,) of the matrix of that."""
     for s in range(first, last):
         f = np.uint32(s)
         p, n = owner[f], neighbour[f]
@@ -45,8 +49,10 @@ def fluxes(first, last, chunk, velocity, gradient, pressure, pressure_gradient, 
 @loop(fastmath=EXACT)
 def continuity(first, last, chunk, flux, entries, mass_storage, offsets, faces, boundary_offsets, boundary_faces, boundary_link, residual, diagonal,
                sums):  # fmt: skip
-    """residual (C,): mass that enters each cell without being kept, less `mass_storage` (C,), which may be empty; diagonal (C,) of
-    the matrix of the pressure correction; sums (chunks, 1): |residual|."""
+    """r_P = −(Σ_f m_f + ∂M/∂t): mass that enters each cell without being kept, residual (C,).
+
+    `mass_storage` (C,) is ∂M/∂t, which may be empty; diagonal (C,) = Σ_f link of the matrix of the pressure correction; sums (chunks, 1):
+    Σ|r|."""
     inner = len(faces) // 2
     left = 0.0
     for s in range(first, last):
@@ -69,7 +75,7 @@ def continuity(first, last, chunk, flux, entries, mass_storage, offsets, faces, 
 
 @loop(fastmath=EXACT)
 def answer(first, last, chunk, correction, link, owner, neighbour, flux):
-    """flux (inner,) less what the pressure correction (C,) drives back. In place."""
+    """m_f ← m_f − link_f (p′_N − p′_P): flux (inner,) less what the pressure correction p′ (C,) drives back. In place."""
     for s in range(first, last):
         f = np.uint32(s)
         flux[f] -= link[f] * (correction[neighbour[f]] - correction[owner[f]])
@@ -79,8 +85,11 @@ def answer(first, last, chunk, correction, link, owner, neighbour, flux):
 def corrected(first, last, chunk, correction, level, simplec_coefficient, plain, velocity, pressure, pressure_gradient, sums, boundary,
               slope, offsets, columns, faces, boundary_offsets, boundary_faces, boundary_line, boundary_weight, weight, face_kind, skew, area, volume,
               bent, unbent):  # fmt: skip
-    """velocity (C, 3), pressure (C,) and what that does to cells (C, 3) with the pressure correction, of which `slope` is the
-    gradient: what counts if it is `plain`. In place. sums (chunks, 1): the largest square of a speed, or nan where one is lost."""
+    """u ← u − D ∇p′, p ← p + p′ − level, ∇p ← ∇p + ∇p′ with the `simplec_coefficient` D (C,) and the pressure correction p′ (C,). In
+    place.
+
+    ∇p′ is that of `gauss_in_cell`, or `slope` (C, 3) where it is `plain`. sums (chunks, 1): the largest square of a speed, or nan where
+    one is lost."""
     most, lost = 0.0, False
     for s in range(first, last):
         c = np.uint32(s)

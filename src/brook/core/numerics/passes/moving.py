@@ -11,8 +11,12 @@ from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED
 @loop(fastmath=EXACT)
 def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, centre, owner, neighbour, weight,
               geometric_diffusion, face_kind, skew, area, upper_at, lower_at, scheme, softness, transfer, off, entries):  # fmt: skip
-    """transfer (inner, 3): momentum over each inner face from its owner to its neighbour; off (inner,): the flux less that
-    of the mean velocity; entries (nnz,) of the matrix of upwind convection and diffusion, less value * divergence."""
+    """m_f u_f − μ_f |S|²/(S·r) (u_N − u_P) − μ_f (∇u)_f·(S − |S|²/(S·r) r): momentum over each inner face from its owner to its
+    neighbour, transfer (inner, 3).
+
+    u_f is upwind with a step of second order (`second_order`) and the gradient to the face's centroid. off (inner,) = m_f − ρ_f ū_f·S
+    with the mean velocity ū; entries (nnz,) min(m, 0) − μ|S|²/(S·r) and −max(m, 0) − μ|S|²/(S·r) of the matrix of upwind convection and
+    diffusion, less u · divergence."""
     for s in range(first, last):
         f = np.uint32(s)
         p, n = owner[f], neighbour[f]
@@ -85,12 +89,12 @@ def _gathered(c, transfer, flux, entries, offsets, faces):
 def momentum(first, last, chunk, velocity, gradient, pressure_gradient, volume, density, transfer, flux, entries, offsets,
              faces, boundary_offsets, boundary_faces, boundary_implicit, boundary_explicit, inertia, source, sink, alpha, coupling, components, residual,
              inverse_diagonal, pressure_coefficient, simplec_coefficient, sums):  # fmt: skip
-    """What is left of each momentum equation, residual (C, 3), one over its diagonal with relaxation, inverse_diagonal (C, 3), and
-    how far a cell gives way to pressure: pressure_coefficient (C,) for face fluxes, simplec_coefficient (C,) for the correction.
+    """r = −V ∇p + b − K u − I u − Σ_f transfer + u Σ_f m − Σ_b (a u − b)_b: what is left of each momentum equation, residual (C, 3).
 
-    sums (chunks, 3): |residual|, sizes of terms, and how much mass stretches. `inertia` (C,), `source` (C, 3)
-    and `sink` (C, 3), which is held against the velocity, may be empty.
-    """
+    b is `source` (C, 3), K `sink` (C, 3), I `inertia` (C,) of a step in time; each may be empty; a and b of boundary faces are
+    `boundary_implicit` and `boundary_explicit` (B, 3). With the diagonal a = Σ −entries + Σ_b a + K: inverse_diagonal (C, 3) = α/(a + I),
+    pressure_coefficient (C,) = V/a for face fluxes and simplec_coefficient (C,) = V/(a/coupling + I − Σ −entries) for the pressure
+    correction (Van Doormaal & Raithby 1984). sums (chunks, 3): Σ|r|, sizes of terms, and how much mass stretches."""
     left, terms, stretched = 0.0, 0.0, 0.0
     for s in range(first, last):
         c = np.uint32(s)

@@ -10,7 +10,7 @@ from brook.core.numerics.passes.common import EXACT, ONE
 
 @loop(fastmath=EXACT)
 def first_sweep(first, last, chunk, offsets, split, columns, entries, inverse_diagonal, right, x):
-    """x (n, 3) from nothing by one forward sweep of Gauss and Seidel over a block of rows."""
+    """x_i = (b_i − Σ_{j<i} e_ij x_j)/a_i: x (n, 3) from nothing by one forward sweep of Gauss and Seidel over a block of rows."""
     for s in range(first, last):
         i = np.uint32(s)
         a0, a1, a2 = right[i, 0], right[i, 1], right[i, 2]
@@ -31,7 +31,8 @@ def first_sweep(first, last, chunk, offsets, split, columns, entries, inverse_di
 
 @loop(fastmath=EXACT)
 def forward(first, last, chunk, offsets, split, columns, entries, inverse_diagonal, right, x):
-    """One forward sweep over a block of rows; rows of other blocks stand behind x as they were."""
+    """x_i = (b_i − Σ_{j≠i} e_ij x_j)/a_i for i from the first on: one forward sweep of Gauss and Seidel over a block of rows; rows of other
+    blocks stand behind x as they were."""
     for s in range(first, last):
         i = np.uint32(s)
         a0, a1, a2 = right[i, 0], right[i, 1], right[i, 2]
@@ -55,7 +56,7 @@ def forward(first, last, chunk, offsets, split, columns, entries, inverse_diagon
 
 @loop(fastmath=EXACT)
 def backward(first, last, chunk, offsets, split, columns, entries, inverse_diagonal, right, x):
-    """The same backward."""
+    """x_i = (b_i − Σ_{j≠i} e_ij x_j)/a_i for i from the last on: the same backward."""
     for s in range(last - first):
         i = np.uint32(last - 1 - s)
         a0, a1, a2 = right[i, 0], right[i, 1], right[i, 2]
@@ -80,7 +81,7 @@ def backward(first, last, chunk, offsets, split, columns, entries, inverse_diago
 
 @loop(fastmath=EXACT)
 def moved(first, last, chunk, step, value):
-    """value (n, 3) with a step (n, 3). In place."""
+    """u ← u + δ of a step δ (n, 3). In place."""
     for i in range(first, last):
         for k in range(3):
             value[i, k] += step[i, k]
@@ -88,7 +89,7 @@ def moved(first, last, chunk, step, value):
 
 @loop(fastmath=EXACT)
 def coupled(first, last, chunk, offsets, columns, entries, value, out):
-    """out (C, 3): the matrix without its diagonal times value (C, 3)."""
+    """Σ_{j≠i} e_ij u_j: the matrix without its diagonal times value (C, 3), into out (C, 3)."""
     for s in range(first, last):
         c = np.uint32(s)
         a0, a1, a2 = 0.0, 0.0, 0.0
