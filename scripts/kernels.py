@@ -42,13 +42,13 @@ def work() -> list[tuple[str, Callable[[], object]]]:
     ]
 
 
-def bring(study) -> None:  # type: ignore[no-untyped-def]
-    """Every variant of a study as a worker brings it up to date, runs ended early, and its pages."""
+def bring(study, variants=None) -> None:  # type: ignore[no-untyped-def]
+    """Every variant of a study, or some, as a worker brings it up to date, runs ended early, and its pages."""
     from brook.core.study import study_text
     from brook.runs import Request
     from brook.runs.task import bring_up_to_date
 
-    for k, variant in enumerate(study.variants):
+    for k, variant in enumerate(study.variants if variants is None else variants):
         looks, running, kept = [0], [False], {}
 
         def emit(event: dict, running=running, kept=kept) -> None:
@@ -96,7 +96,7 @@ def header() -> None:
         read_file(file, data)
     study = spray_header.study(contents)
     chosen = [v for v in study.variants if isinstance(v.geometry, SpaceGeometry) and v.geometry.bodies]
-    bring(study.model_copy(update={"variants": tuple(chosen)}))
+    bring(study, chosen)
 
 
 def warm_large_heat() -> None:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from brook.core.numerics import Stencil, face_mean
-from brook.core.solve.continuity import Answer
+from brook.core.solve.continuity import Answer, project
 from brook.core.solve.fields import Fields
 from brook.core.solve.model import GivenForce
 from brook.core.solve.states import State
@@ -120,6 +120,23 @@ class Drive:
         self.drops[k] += change
         self._answers[k].add(flow, change)
         return abs(wanted - here) / max(size, STILL)
+
+    def begin(self, flow: FlowSolver) -> None:
+        """No drop; from rest to potential flow with the mass that is to pass each pair, so that nothing begins with the friction of a plug that
+        stands."""
+        s = flow.stencil
+        self.drops[:], self._done, self._next = 0.0, 0, 1
+        for k, joint in enumerate(self._joints):
+            said = flow.conditions.driven.get(joint.patch)
+            if said is None or said.kind != "mass_flow" or not said.value:
+                continue
+            faces, along = s.mesh.inner_count + joint.near, self._along[:, k]
+            before, flow.flux = flow.flux, np.zeros(s.active)
+            flow.flux[: s.inner] = flow.medium.density_of_faces() * (s.area[: s.inner] @ along)
+            velocity = along + project(flow, 1e-6)
+            times = said.value / -float(flow.flux[faces].sum())
+            flow.flux = before + times * flow.flux
+            flow.velocity += times * velocity
 
     def act(self, flow: FlowSolver) -> None:
         """Gives the flow the force of the mean gradient as it is now."""

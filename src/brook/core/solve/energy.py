@@ -150,6 +150,12 @@ class EnergyEquation:
         found[self.part.faces] = flux
         return found
 
+    def begin(self, flow: FlowSolver) -> None:
+        """All bodies at their temperature of the start."""
+        self.heat.begin()
+        self.levels[:] = 1.0
+        self._masses, self._left, self._waited = None, np.inf, 0
+
     # -- at each step -------------------------------------------------------------------------
 
     def follow(self, flow: FlowSolver, left: float) -> float:

@@ -73,6 +73,8 @@ class FlowSolver:
             given = self._given_flux()
             self._refuse_unbalanced(given)
             self.begin(given)
+            for equation in model.equations:
+                equation.begin(self)
         levels = self.pressure_solver.levels if isinstance(self.pressure_solver, OwnMultigrid) else None
         for equation in model.equations:
             equation.share(self.momentum.workspace, levels, self)

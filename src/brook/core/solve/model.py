@@ -68,6 +68,9 @@ class CoupledEquation(Protocol):
     def share(self, workspace: np.ndarray, levels: Levels | None, flow: FlowSolver) -> None:
         """May take room that outlives no step, and the levels of a multigrid, from the flow."""
 
+    def begin(self, flow: FlowSolver) -> None:
+        """Puts it at its start, with a flow at its own."""
+
     def follow(self, flow: FlowSolver, left: float) -> float | None:
         """One step after one of the flow, of which `left` is left; gives the residual, None where nothing is to be solved.
         Raises `Diverged`."""

@@ -68,6 +68,7 @@ class ScalarEquation:
         cells, inner = stencil.cells, stencil.inner
         self.name, self.stencil, self.conditions, self.scheme = name, stencil, conditions, scheme
         self.contacts, self._excess = contacts or Contacts.none(), excess
+        self._start = start
         self.value = start.astype(float).copy()
         self.boundary = self.value[stencil.face_cell].copy()
         self.capacity, self.density, self.diffusivity = np.ones(cells), np.ones(cells), np.zeros(cells)
@@ -94,6 +95,13 @@ class ScalarEquation:
         self._solver = GeneralSolver(levels)
         inner = self.stencil.inner
         self._entries, self._more = room[: 2 * inner], room[2 * inner : 3 * inner]
+
+    def begin(self) -> None:
+        """Takes over the value of the start."""
+        self.value = self._start.astype(float).copy()
+        self.boundary = self.value[self.stencil.face_cell].copy()
+        for back in self.returned:
+            back.factor, back.fall = 1.0, 0.0
 
     # -- what boundaries do -------------------------------------------------------------------
 

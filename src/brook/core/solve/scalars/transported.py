@@ -49,6 +49,11 @@ class TransportedScalar:
         """Takes room and levels of the flow."""
         self.equation.share(workspace, levels)
 
+    def begin(self, flow: FlowSolver) -> None:
+        """All cells as they are at the start."""
+        self.equation.begin()
+        self._left, self._waited, self._least, self._stood = np.inf, 0, np.inf, 0
+
     def follow(self, flow: FlowSolver, left: float) -> float:
         """One step after one of the flow; in a steady flow it may wait while that, of which `left` is left, is further from its
         end. Raises `Diverged`."""
