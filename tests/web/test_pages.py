@@ -265,3 +265,43 @@ def test_what_the_flow_carries_is_said_run_read_and_exported(http):
         "Mean age" in http.get(f"/studies/{slug}/results/hanging").text
         or "mean age" in http.get(f"/studies/{slug}/results/hanging").text
     )
+
+
+def test_a_pair_is_named_driven_and_read(http):
+    """From walls alone to a channel that water goes round in: pair on Mesh, drive on Set-up, drop on the board."""
+    sides = {"left": "west", "right": "east", "bottom": "bed", "top": "lid"}
+    outer = {"name": "pass", "left": "0 mm", "bottom": "0 mm", "width": "4 mm", "height": "8 mm", "patches": sides}
+    bare = study_from({
+        "format": "brook-study", "version": 1, "title": "Pass between plates",
+        "variants": [{"name": "plain", "title": "Plain", "geometry": {"outer": outer}}],
+        "mesh_plan": {"bulk": "0.5 mm", "wall": "0.5 mm"},
+    })  # fmt: skip
+    slug = take_in(http, bare)
+    page = {"page": "mesh", "name": "plain"}
+    assert "west , lid" not in plain(http.get(f"/studies/{slug}/set-up").text)
+    http.post(
+        f"/studies/{slug}/act/add_pair",
+        data={"with_patch": "west", "with_kind": "shift", "patch": "west", "kind": "shift", **page},
+    )
+    http.post(f"/studies/{slug}/edit", data={"pointer": "/mesh_plan/pairs/0/x", "value": "4 mm", **page})
+    text = plain(http.get(f"/studies/{slug}/set-up/plain").text)
+    assert "What comes in through west left through east : a periodic pair" in text
+    assert "All other patches ( bed , lid ) are still walls" in text
+    http.post(f"/studies/{slug}/act/set_boundary", data={"patch": "west", "kind": "periodic", "page": "set-up"})
+    http.post(
+        f"/studies/{slug}/edit", data={"pointer": "/set_up/boundaries/0/drive", "value": "mass_flow", "page": "set-up"}
+    )
+    http.post(
+        f"/studies/{slug}/edit", data={"pointer": "/set_up/boundaries/0/mass_flow", "value": "10 g/s", "page": "set-up"}
+    )
+    assert "Mass flow in through west" in http.get(f"/studies/{slug}/set-up/plain").text
+    http.post(f"/studies/{slug}/act/add_requirement", data={"title": "Drop over a period", "reading": "west.pressure.mean - east.pressure.mean",
+                                                           "limit": "smallest", "page": "board"})  # fmt: skip
+    up_to_date(http, slug)
+    assert "match those of east" in plain(http.get(f"/studies/{slug}/mesh/plain").text)
+    (told,) = http.get(f"/api/studies/{slug}/variants").json()
+    (drop,) = told["readings"]
+    # 12 μ u L / h² at 20 °C: 12 · 1.002 mPa s · 1.25 mm/s · 4 mm / (8 mm)²
+    assert drop["value"] == pytest.approx(12 * 1.002e-3 * 1.25e-3 * 4e-3 / 64e-6, rel=0.02)
+    history = http.get(f"/api/studies/{slug}/variants/plain/history").json()
+    assert list(history["residuals"]) == ["momentum", "mass", "drive"]

@@ -17,7 +17,7 @@ router = APIRouter()
 FIGURES = Path(__file__).parents[2] / "evidence.json"
 # what each group of cases shows, and how names of cases begin
 GROUPS = (
-    ("Flow in channels and pipes", ("channel", "pipe", "sheared", "taylor-couette")),
+    ("Flow in channels and pipes", ("channel", "pipe", "periodic", "sheared", "taylor-couette")),
     ("Closed and open flows", ("cavity", "cylinder", "flat-plate")),
     ("Orders of accuracy", ("manufactured", "taylor-green")),
     ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow")),
