@@ -103,6 +103,7 @@ def test_polygons_of_a_plane_mesh_have_the_cells_areas():
 
 
 def test_a_mesh_with_other_cells_is_written_as_polyhedra(tmp_path):
+    from brook.core.mesh.files import vtu
     from brook.core.numerics import Stencil
     from brook.core.results.vtu import write_vtu
     from brook.core.solve import Fields
@@ -128,3 +129,6 @@ def test_a_mesh_with_other_cells_is_written_as_polyhedra(tmp_path):
     assert set(kinds) == {"polyhedron8"}
     assert sum(kinds.values()) == 12
     assert np.sort(np.concatenate(read.cell_data["pressure"])) == pytest.approx(pressure)
+    again = vtu.read((tmp_path / "fields.vtu").read_bytes())  # it is a mesh too
+    assert [(p.name, p.count) for p in again.patches] == [(p.name, p.count) for p in split.patches]
+    assert again.volume.sum() == pytest.approx(split.volume.sum())

@@ -337,3 +337,32 @@ def test_a_mesh_that_moves_keeps_its_rows():
     with pytest.raises(ValueError, match="the same cells and faces"):
         s.at(ring(5)[0])
     assert s.at(moved).topology is s.topology
+
+
+def test_what_falls_short_is_told():
+    """A mass flow against a wall, and heat of a stream that goes the other way."""
+    study = channel_study(
+        8, boundaries=[{"kind": "periodic", "patch": "begin", "drive": "mass_flow", "mass_flow": "1 kg/s"}]
+    )
+    raw = study.model_dump(mode="json")
+    sides = {"left": "dam", "right": "dam", "bottom": "dam", "top": "dam"}
+    dam = {
+        "kind": "rectangle",
+        "name": "dam",
+        "left": "0.0375 m",
+        "bottom": "0 m",
+        "width": "0.025 m",
+        "height": "1 m",
+        "patches": sides,
+    }
+    raw["variants"][0]["geometry"]["shapes"] = [dam]
+    raw["mesh_plan"] |= {"bulk": "0.0125 m", "wall": "0.0125 m"}
+    study = Study.model_validate(raw)
+    prepared = prepare(study, study.variants[0])
+    if not prepared.problems:  # two parts of one body
+        outcome = solve(study, prepared, make_mesh(prepared))
+        assert "walls close the way from begin to its partner" in outcome.message
+    back = [{"kind": "periodic", "patch": "begin", "drive": "mass_flow", "mass_flow": "-0.1 kg/s"}]
+    walls = [{"kind": "temperature", "patch": "wall", "temperature": "40 degC"}, periodic.WALLS["flux"][1]]
+    outcome = solved(channel_study(8, boundaries=back, heat={"start": "20 degC", "patches": walls}))
+    assert "nothing comes in through begin, so it was not brought to a temperature" in outcome.message

@@ -195,3 +195,17 @@ def test_a_step_that_is_halved_is_halved_for_scalars_too():
         found.append(dye.equation.value)
     assert found[0] == pytest.approx(found[1], abs=1e-9)
     assert found[0].max() > 1e-7
+
+
+def test_a_gentler_start_begins_with_what_is_carried_at_its_start():
+    study = study_from(carrying({**DYE, "start": "0.5 g/m^3"}))
+    prepared = prepare(study, study.variants[0])
+    flow, _ = flow_of(study, prepared, make_mesh(prepared))
+    (equation,) = flow.model.equations
+    begun = equation.equation.value.copy()
+    for _ in range(10):
+        flow.iterate()
+    assert not np.allclose(equation.equation.value, begun)
+    equation.equation.value[0] = np.nan  # as where it ran away
+    again = flow.gentler()
+    assert np.array_equal(again.model.equations[0].equation.value, begun)

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 ASKEW = 1e-9  # of its length: by how much a gradient may change when it is turned
 STILL = 1e-300
+CLOSED = 1e-6  # of the largest flux that a drop makes: less through the pair is none
 FASTER, SLOWER = 4.0, 0.5  # by which a flow may be made faster or slower at once
 QUICKENED = 0.7  # of what a friction in proportion to the speed would ask for: it may grow by the square
 
@@ -116,7 +117,13 @@ class Drive:
             self._answers[k] = flow.mass.answers(flow, gives * (s.area[: s.inner] @ along), along)
         here = -float(flow.flux[faces].sum())
         size = max(abs(wanted), float(np.abs(flow.flux[faces]).sum()))
-        change = (wanted - here) / -float(self._answers[k].flux[faces].sum())
+        answer = -float(self._answers[k].flux[faces].sum())
+        if not abs(answer) > CLOSED * float(np.abs(self._answers[k].flux).max()):
+            from brook.core.solve.flow import Diverged
+
+            place = s.mesh.face_centres(slice(faces[0], faces[0] + 1))[0]
+            raise Diverged("mass flow", place, f"walls close the way from {self._joints[k].patch} to its partner")
+        change = (wanted - here) / answer
         self.drops[k] += change
         self._answers[k].add(flow, change)
         return abs(wanted - here) / max(size, STILL)

@@ -92,8 +92,14 @@ class Heat(ScalarEquation):
         self.diffusivity = conductivity
 
     def notes(self, density: bool = False) -> list[str]:
-        """What was held at a limit because nothing is known beyond; `density` says that that of fluids changes anyway."""
-        return [
+        """What was held at a limit because nothing is known beyond, or could not be done; `density` says that that of fluids changes
+        anyway."""
+        idle = [
+            f"nothing comes in through {back.joint.patch}, so it was not brought to a temperature"
+            for back in self.returned
+            if not back.enters
+        ]
+        return idle + [
             f"in {filling.name} {words}"
             for filling in self.fillings
             if filling.changes or (density and isinstance(filling.material, ConstantFluid))

@@ -10,7 +10,7 @@ from brook.core.compiling.kernel import kernel
 EXACT = {"contract"}
 ONE = np.uint32(1)
 BEND = 0.5  # (a - b)² / (a² + b²) of the steps on both sides from which they differ too much for a smooth field
-SKEWED, NON_ORTHOGONAL = np.uint8(1), np.uint8(2)  # faces off the line of centres; lines of centres face_kind to faces
+SKEWED, NON_ORTHOGONAL = np.uint8(1), np.uint8(2)  # faces off the line of centres; lines of centres askew to faces
 
 
 @kernel(fastmath=EXACT, inline="always")
