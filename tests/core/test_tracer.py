@@ -1,12 +1,15 @@
 """Scalars that a flow carries: exact answers, what is kept, bounds, and what is told."""
 
+import hashlib
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from brook.core.checks import check, prepare
+from brook.core.checks.bodies import made_shape
 from brook.core.editing import EditRefused, act
+from brook.core.geometry import shape_cache
 from brook.core.solve import Checkpoint, run_in_time
 from brook.core.solve.time_levels import TimeScheme
 from brook.core.stages.assembly import flow_of
@@ -18,6 +21,7 @@ from brook.core.stages.running import solve
 from brook.core.study.document import study_from
 from brook.core.study.names import names_of
 from brook.core.verification import tracer
+from brook.demo import spray_header
 from tests.core.test_time import channel
 
 DYE = {"kind": "tracer", "name": "dye", "inflows": [{"patch": "inlet", "concentration": "2 g/m^3"}]}
@@ -209,3 +213,18 @@ def test_a_gentler_start_begins_with_what_is_carried_at_its_start():
     equation.equation.value[0] = np.nan  # as where it ran away
     again = flow.gentler()
     assert np.array_equal(again.model.equations[0].equation.value, begun)
+
+
+def test_a_patch_that_only_another_shape_brings_stops_no_variant():
+    """The vane of one header is no reason not to mesh another, in a process that has made only that one."""
+    contents = {
+        name: (file, hashlib.sha256(data).hexdigest()[:20]) for name, (file, data) in spray_header.files().items()
+    }
+    study = spray_header.study(contents)
+    even = study.variant("even")
+    shape = made_shape(study, even)
+    assert shape is not None
+    branches = [f"branch_{k}" for k in range(1, 7)] + [f"outlet_{k}" for k in range(1, 7)]
+    shape_cache.note(shape.bodies_key, ("inlet", "header", "end", *branches), ())
+    assert study.mesh_plan.patches == {"vane": "2.5 mm"}
+    assert not [p for p in prepare(study, even).problems if "vane" in p.message]

@@ -42,7 +42,7 @@ from brook.core.study import (
     value_at,
 )
 from brook.core.study.names import names_of
-from brook.core.study.resolve import RESERVED, named_value_problems, start_time
+from brook.core.study.resolve import RESERVED, named_value_problems, start_time, table_problems
 from brook.core.study.space import SpaceGeometry, named_patches
 from brook.core.study.views import CurvePlot, Plate
 from brook.core.units import SYMBOLS
@@ -110,7 +110,7 @@ def check(study: Study) -> list[Problem]:
 @lru_cache(maxsize=64)
 def _checked(asked: _Asked) -> tuple[Problem, ...]:
     study = asked.study
-    problems = named_value_problems(study, None, "")
+    problems = named_value_problems(study, None, "") + table_problems(study)
     if not study.variants:
         problems.append(Problem("/variants", "there is no variant yet; add one", "missing"))
     for variant in study.variants:
@@ -286,9 +286,12 @@ def made_patches(study: Study, variant: Variant) -> tuple[str, ...] | None:
 
 def _unknown_patches(study: Study) -> list[Problem]:
     names = declared_patches(study)
-    if not names or any(made_patches(study, v) is None for v in study.variants if v.geometry.kind == "space"):
-        return []  # what a file brings is not known yet
-    return _unknown_names(study, names)
+    return [] if not names or _brings_more(study) else _unknown_names(study, names)
+
+
+def _brings_more(study: Study) -> bool:
+    """Whether some variant may have patches that nobody knows yet, as those that a file brings."""
+    return any(made_patches(study, v) is None for v in study.variants if v.geometry.kind == "space")
 
 
 def _unknown_names(study: Study, known: set[str]) -> list[Problem]:
@@ -302,8 +305,8 @@ def _unknown_names(study: Study, known: set[str]) -> list[Problem]:
 
 
 def name_problems(c: Context) -> list[Problem]:
-    """What is said of patches that are not there."""
-    return [] if c.patches is None else _unknown_names(c.study, {*c.declared, *c.patches})
+    """What is said of patches that are not there; nothing while what some variant brings is not known yet."""
+    return [] if c.patches is None or _brings_more(c.study) else _unknown_names(c.study, {*c.declared, *c.patches})
 
 
 def line_problems(c: Context) -> list[Problem]:

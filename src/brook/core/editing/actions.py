@@ -54,7 +54,7 @@ def _remove(raw: dict[str, Any], pointer: str, expected: str = "") -> str:
         if expected and expected not in (entry.get("name"), entry.get("patch"), entry.get("title")):
             raise ValueError(f"'{expected}' is not there any more")
         holder.remove(entry)
-    elif steps(pointer)[-2:-1] and steps(pointer)[-2] in ("named_values", "places", "fields"):
+    elif steps(pointer)[-2:-1] and steps(pointer)[-2] in ("named_values", "tables", "places", "fields"):
         holder.pop(last)
     else:
         raise ValueError("this cannot be taken out")
@@ -177,6 +177,22 @@ def _add_named_value(raw: dict[str, Any], name: str, value: str, variant: str = 
     return f"{path}/named_values/{name}"
 
 
+def _set_table(raw: dict[str, Any], name: str, along: str, unit: str, points: str) -> str:
+    """Makes a table of the study, or says another one: lines of a place and its value."""
+    rows = []
+    for number, line in enumerate(points.splitlines(), 1):
+        words = line.replace(",", " ").replace(";", " ").split()
+        if not words:
+            continue
+        try:
+            place, value = (float(word) for word in words)
+        except ValueError:
+            raise ValueError(f"line {number} of the points is no place and value: write for example 12.5 8") from None
+        rows.append([place, value])
+    raw.setdefault("tables", {})[name.strip()] = {"along": along.strip(), "unit": unit.strip(), "points": rows}
+    return f"/tables/{name.strip()}/points"
+
+
 def _set_place_deep(raw: dict[str, Any], name: str, how: str) -> str:
     """A box goes all the way through along z, or from a place to another."""
     raw["places"][name]["deep"] = {"back": "0 mm", "front": "10 mm"} if how == "between" else None
@@ -268,6 +284,7 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "add_corner": _add_corner,
     "add_opening": _add_opening,
     "add_named_value": _add_named_value,
+    "set_table": _set_table,
     "add_place": _add_place,
     "set_place_deep": _set_place_deep,
     "add_requirement": _add_requirement,

@@ -9,11 +9,12 @@ from typing import Any
 
 import numpy as np
 
+from brook.core.formulas.tables import KnownTable
 from brook.core.formulas.tree import Binary, Call, FormulaError, Negative, Node, Number, Reading
 from brook.core.units import NONE, Dimension, Quantity, to_si
 
 # What a name or a place reading stands for; raises FormulaError when it stands for nothing.
-Scope = Callable[[Reading], Quantity]
+Scope = Callable[[Reading], Quantity]  # or a table, which only a call asks for
 
 
 def nearest(word: str, known: Iterable[str]) -> str:
@@ -33,7 +34,12 @@ def evaluate(node: Node, scope: Scope) -> Quantity:
         case Number():
             return to_si(node.value, node.unit) if node.unit else Quantity(node.value)
         case Reading():
-            return scope(node)
+            found = scope(node)
+            if isinstance(found, KnownTable):
+                raise FormulaError(
+                    f"'{node.text}' is a table: ask for its value at a place, {node.text}(y)", node.position
+                )
+            return found
         case Negative():
             inner = evaluate(node.inner, scope)
             return Quantity(-inner.value, inner.dimension)
@@ -41,9 +47,7 @@ def evaluate(node: Node, scope: Scope) -> Quantity:
             return _binary(node, evaluate(node.left, scope), evaluate(node.right, scope))
         case Call():
             if node.function not in FUNCTIONS:
-                raise FormulaError(
-                    f"unknown function '{node.function}': {nearest(node.function, FUNCTIONS)}", node.position
-                )
+                return _tabled(node, scope)
             count, function = FUNCTIONS[node.function]
             if count is not None and len(node.arguments) != count:
                 raise FormulaError(
@@ -52,6 +56,19 @@ def evaluate(node: Node, scope: Scope) -> Quantity:
                 )
             return function(node, [evaluate(argument, scope) for argument in node.arguments])
     raise TypeError(node)
+
+
+def _tabled(node: Call, scope: Scope) -> Quantity:
+    """What a table of the study says at a place."""
+    try:
+        found = scope(Reading((node.function,), (), node.position))
+    except FormulaError:
+        found = None
+    if not isinstance(found, KnownTable):
+        raise FormulaError(f"unknown function '{node.function}': {nearest(node.function, FUNCTIONS)}", node.position)
+    if len(node.arguments) != 1:
+        raise FormulaError(f"the table {node.function} takes 1 place, not {len(node.arguments)}", node.position)
+    return found.at(evaluate(node.arguments[0], scope), node.position)
 
 
 def _same(node: Node, *values: Quantity) -> Dimension:

@@ -95,6 +95,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         *_timing_inputs(study, prepared),
         *_heat_inputs(prepared),
         *([plain(prepared.scalars)] if prepared.scalars else []),
+        *([study.model_dump(mode="json")["tables"]] if study.tables else []),
     )
     run = _hash(mesh, set_up, SOLVER_VERSION)
     readings = {r.name: _hash(run, *_reading_inputs(r, prepared)) for r in study.requirements}

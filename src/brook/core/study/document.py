@@ -15,6 +15,7 @@ from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.scalars import Scalar
 from brook.core.study.timing import Steady, Timing
+from brook.core.study.tables import ValueTable
 from brook.core.study.views import CurvePlot, Plate
 
 FORMAT: Literal["brook-study"] = "brook-study"
@@ -204,6 +205,7 @@ class Study(Part):
     title: Title
     brief: Brief = Brief()
     named_values: dict[Name, Formula] = {}
+    tables: Annotated[dict[Name, ValueTable], Field(max_length=100)] = {}
     places: dict[Name, Box] = {}
     requirements: Annotated[tuple[Requirement, ...], Field(max_length=40)] = ()
     variants: Annotated[tuple[Variant, ...], Field(max_length=60)] = ()

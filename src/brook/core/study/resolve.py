@@ -21,7 +21,7 @@ RESERVED = {"t", "T", "x", "y", "z", "pi", *FUNCTIONS}
 def named_scope(study: Study, variant: Variant | None, time: float | None = None) -> Scope:
     """What names stand for in a variant: its own named values first, then the study's; `t` is a `time` in s."""
     texts = dict(study.named_values) | (dict(variant.named_values) if variant else {})
-    known: dict[str, Quantity] = {"pi": Quantity(math.pi)}
+    known: dict[str, Any] = {"pi": Quantity(math.pi), **{name: table.known() for name, table in study.tables.items()}}
     if time is not None:
         known["t"] = Quantity(time, DIMENSIONS["time"])
     underway: list[str] = []
@@ -161,6 +161,16 @@ def named_value_problems(study: Study, variant: Variant | None, path: str) -> li
         except FormulaError as error:
             problems.append(Problem(here, error.message))
     return problems
+
+
+def table_problems(study: Study) -> list[Problem]:
+    """Names of tables that mean something else already."""
+    named = {name for holder in (study, *study.variants) for name in holder.named_values}
+    return [
+        Problem(f"/tables/{name}", f"'{name}' already has a meaning in formulas; choose another name")
+        for name in study.tables
+        if name in SYMBOLS or name in RESERVED or name in named
+    ]
 
 
 def plain(resolved: Any) -> Any:

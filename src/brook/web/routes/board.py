@@ -48,7 +48,14 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
     ]
     waiting = [v for v in state.variants if v.can_run and (not v.fresh or v.run.summary["state"] == "stopped")]  # type: ignore[index]
     in_space = any(v.geometry.kind == "space" for v in state.study.variants)
-    return {"in_space": in_space, "rows": rows, "waiting": waiting, "busy": [v for v in state.variants if v.is_busy]}
+    texts = {name: "\n".join(f"{a:.12g} {b:.12g}" for a, b in made.points) for name, made in state.study.tables.items()}
+    return {
+        "in_space": in_space,
+        "table_texts": texts,
+        "rows": rows,
+        "waiting": waiting,
+        "busy": [v for v in state.variants if v.is_busy],
+    }
 
 
 BODIES["board"] = body
