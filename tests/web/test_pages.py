@@ -305,3 +305,14 @@ def test_a_pair_is_named_driven_and_read(http):
     assert drop["value"] == pytest.approx(12 * 1.002e-3 * 1.25e-3 * 4e-3 / 64e-6, rel=0.02)
     history = http.get(f"/api/studies/{slug}/variants/plain/history").json()
     assert list(history["residuals"]) == ["momentum", "mass", "drive"]
+
+
+def test_a_table_is_made_on_the_board_and_a_wrong_one_keeps_what_was_typed(http, slug):
+    form = {"with_name": "inlet_speed", "along": "mm", "unit": "mm/s", "page": "board", "error_at": "set-table"}
+    refused = http.post(f"/studies/{slug}/act/set_table", data={**form, "points": "0 0\n5 fast"}).text
+    assert "line 2 of the points is no place and value" in plain(refused)
+    assert "5 fast" in refused
+    made = plain(http.post(f"/studies/{slug}/act/set_table", data={**form, "points": "0 0\n5 8\n60 0"}).text)
+    assert "inlet_speed : mm/s by mm, 3 points from 0 to 60 mm" in made
+    http.post(f"/studies/{slug}/act/remove", data={"pointer": "/tables/inlet_speed", "page": "board"})
+    assert "inlet_speed" not in plain(http.get(f"/studies/{slug}").text)

@@ -187,7 +187,8 @@ def _set_table(raw: dict[str, Any], name: str, along: str, unit: str, points: st
         try:
             place, value = (float(word) for word in words)
         except ValueError:
-            raise ValueError(f"line {number} of the points is no place and value: write for example 12.5 8") from None
+            message = f"line {number} of the points is no place and value: write for example 12.5 8"
+            raise EditRefused([Problem(f"/tables/{name.strip()}/points", message)]) from None
         rows.append([place, value])
     raw.setdefault("tables", {})[name.strip()] = {"along": along.strip(), "unit": unit.strip(), "points": rows}
     return f"/tables/{name.strip()}/points"

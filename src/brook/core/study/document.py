@@ -14,8 +14,8 @@ from brook.core.study.geometry import Geometry
 from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.scalars import Scalar
-from brook.core.study.timing import Steady, Timing
 from brook.core.study.tables import ValueTable
+from brook.core.study.timing import Steady, Timing
 from brook.core.study.views import CurvePlot, Plate
 
 FORMAT: Literal["brook-study"] = "brook-study"

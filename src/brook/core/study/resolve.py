@@ -165,7 +165,7 @@ def named_value_problems(study: Study, variant: Variant | None, path: str) -> li
 
 def table_problems(study: Study) -> list[Problem]:
     """Names of tables that mean something else already."""
-    named = {name for holder in (study, *study.variants) for name in holder.named_values}
+    named = {*study.named_values, *(name for variant in study.variants for name in variant.named_values)}
     return [
         Problem(f"/tables/{name}", f"'{name}' already has a meaning in formulas; choose another name")
         for name in study.tables
