@@ -48,6 +48,8 @@ def test_a_point_of_a_table_makes_runs_out_of_date():
     assert keys[1] is not None
     assert keys[0].mesh == keys[1].mesh
     assert keys[0].run != keys[1].run
+    unasked = profiled("inlet_speed(y)", {"inlet_speed": PROFILE, "other": PROFILE})
+    assert stage_keys(unasked, prepare(unasked, unasked.variants[0])) == keys[0]
 
 
 @pytest.mark.parametrize(

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import re
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
@@ -95,11 +96,19 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         *_timing_inputs(study, prepared),
         *_heat_inputs(prepared),
         *([plain(prepared.scalars)] if prepared.scalars else []),
-        *([study.model_dump(mode="json")["tables"]] if study.tables else []),
+        *_tables_asked(study, prepared),
     )
     run = _hash(mesh, set_up, SOLVER_VERSION)
     readings = {r.name: _hash(run, *_reading_inputs(r, prepared)) for r in study.requirements}
     return Keys(geometry, mesh, set_up, run, readings)
+
+
+def _tables_asked(study: Study, prepared: Prepared) -> list[Any]:
+    """The tables that a formula of the set-up, or a named value, asks for."""
+    named = {**study.named_values, **prepared.variant.named_values}
+    words = set(re.findall(r"([a-z][a-z0-9_]*)\s*\(", " ".join([study.set_up.model_dump_json(), *named.values()])))
+    asked = {name: made.model_dump(mode="json") for name, made in sorted(study.tables.items()) if name in words}
+    return [asked] if asked else []
 
 
 def _timing_inputs(study: Study, prepared: Prepared) -> list[Any]:
