@@ -90,6 +90,7 @@ def test_scalars_in_time_go_on_bit_for_bit():
     assert -1e-9 <= whole.fields.more["dye"][0].min() < whole.fields.more["dye"][0].max()
     assert whole.fields.more["dye"][0].max() <= 2e-3 * (1 + 1e-6)
     assert "dye was followed to first order in" in whole.message
+    assert rest.message.partition("; dye")[2] == whole.message.partition("; dye")[2]  # steps before the pause count too
     assert isinstance(half.checkpoint, Checkpoint)
 
 

@@ -129,13 +129,15 @@ class TransportedScalar:
         return [f"{self.name} is balanced only to {left:.0e}"] if left > SETTLED else []
 
     def state(self) -> State:
-        """The value in cells and on boundaries."""
-        return self.equation.state()
+        """The value in cells and on boundaries, and in how many steps of how many it was followed to first order."""
+        return {**self.equation.state(), "steps": np.array([self._steps, self._plain_steps])}
 
     def restore(self, state: State, flow: FlowSolver) -> None:
         """Takes over a state. Raises `ValueError` for one of another mesh."""
         if state:
             self.equation.restore(state)
+        if "steps" in state:
+            self._steps, self._plain_steps = state["steps"].tolist()
         self._left, self._waited = np.inf, 0
 
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
