@@ -288,6 +288,7 @@ class TestRefusals:
         raw["mesh_plan"]["pairs"][0]["x"] = "0.09 m"
         study = Study.model_validate(raw)
         prepared = prepare(study, study.variants[0])
+        assert [p.path for p in prepared.problems] == ["/mesh_plan/pairs/0/x"]
         with pytest.raises(ValueError, match="begin has no partner: nothing lies there"):
             flow_of(study, prepared, make_mesh(prepared))
 

@@ -48,7 +48,16 @@ def pair_problems(c: Context) -> list[Problem]:
     turned = {p.patch for p in plan.pairs if p.kind == "turn"}
     of = {p.patch: partner_in(c.shape, p) if c.shape is not None else "" for p in pairs}
     partners = {other: patch for patch, other in of.items() if other}
-    problems = []
+    problems = [
+        Problem(
+            f"/mesh_plan/pairs/{k}/{'x' if pair.kind == 'shift' else 'angle'}",
+            f"{pair.patch} lies on no other patch when it is {'moved' if pair.kind == 'shift' else 'turned'} so",
+            "missing",
+            variant.name,
+        )
+        for k, pair in enumerate(plan.pairs)
+        if c.shape is not None and of.get(pair.patch) == ""
+    ]
     for k, said in enumerate(study.set_up.boundaries):
         at = f"/set_up/boundaries/{k}/patch"
         message = ""
