@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 ASKEW = 1e-9  # of its length: by how much a gradient may change when it is turned
 STILL = 1e-300
+OTHER_STEP = 0.1  # of the last: by how much a step in time may differ without an answer of its own
 CLOSED = 1e-6  # of the largest flux that a drop makes: less through the pair is none
 FASTER, SLOWER = 4.0, 0.5  # by which a flow may be made faster or slower at once
 QUICKENED = 0.7  # of what a friction in proportion to the speed would ask for: it may grow by the square
@@ -60,6 +61,10 @@ class Drive:
                     )
         self._answers: dict[int, Answer] = {}  # of the flow to a drop of 1 Pa over a pair
         self._done, self._next = 0, 1  # iterations, and the one in which these are found anew
+        self._rate, self._fresh = (
+            0.0,
+            True,
+        )  # of the step in time for which they were found, in 1/s, and whether they are anew
         self._weight = GivenForce(None)
         self.effects: tuple[Any, ...] = (self._weight,)
         middles = stencil.mesh.face_centres(slice(stencil.inner - len(stencil.halo), stencil.inner))
@@ -79,12 +84,14 @@ class Drive:
         is to be found."""
         off = None
         self._done += 1
+        rate = 0.0 if flow.time_scheme is None else flow.time_scheme.now
+        self._fresh = self._done >= self._next or abs(rate - self._rate) > OTHER_STEP * self._rate
         for k, joint in enumerate(self._joints):
             said = flow.conditions.driven.get(joint.patch)
             if said is not None and said.kind == "mass_flow":
                 off = max(off or 0.0, self._towards(flow, k, said.value))
-        if self._done >= self._next:
-            self._next = 2 * self._done
+        if self._fresh:
+            self._rate, self._next = rate, max(self._next, 2 * self._done)
         if off is None:
             self._quicken(flow)
         self.act(flow)
@@ -112,7 +119,7 @@ class Drive:
     def _towards(self, flow: FlowSolver, k: int, wanted: float) -> float:
         s, along = flow.stencil, self._along[:, k]
         faces = s.mesh.inner_count + self._joints[k].near
-        if self._done >= self._next:
+        if self._fresh:
             gives = face_mean(s, flow.medium.density * flow.momentum.simplec_coefficient)
             self._answers[k] = flow.mass.answers(flow, gives * (s.area[: s.inner] @ along), along)
         here = -float(flow.flux[faces].sum())
@@ -129,8 +136,8 @@ class Drive:
         return abs(wanted - here) / max(size, STILL)
 
     def begin(self, flow: FlowSolver) -> None:
-        """No drop; from rest to potential flow with the mass that is to pass each pair, so that nothing begins with the friction of a plug that
-        stands."""
+        """No drop; from rest to potential flow with the mass that is to pass each pair, so that nothing begins with the friction of
+        what stands."""
         s = flow.stencil
         self.drops[:], self._done, self._next = 0.0, 0, 1
         for k, joint in enumerate(self._joints):
@@ -141,9 +148,11 @@ class Drive:
             before, flow.flux = flow.flux, np.zeros(s.active)
             flow.flux[: s.inner] = flow.medium.density_of_faces() * (s.area[: s.inner] @ along)
             velocity = along + project(flow, 1e-6)
-            times = said.value / -float(flow.flux[faces].sum())
-            flow.flux = before + times * flow.flux
-            flow.velocity += times * velocity
+            through = -float(flow.flux[faces].sum())
+            if abs(through) > CLOSED * float(np.abs(flow.flux).max()):
+                before = before + said.value / through * flow.flux
+                flow.velocity += said.value / through * velocity
+            flow.flux = before
 
     def act(self, flow: FlowSolver) -> None:
         """Gives the flow the force of the mean gradient as it is now."""
