@@ -14,7 +14,7 @@ MOST = 1000.0  # times the given viscosity, and the same below it: where laws kn
 class Rheology:
     """Viscosity in Pa s by shear rate in 1/s.
 
-    `power`: μ (γ/γ₀)^(n-1). `carreau`: μ∞ + (μ - μ∞) (1 + (λγ)²)^((n-1)/2). `yielding`: the first and a yield stress τ
+    `power`: μ (γ/γ₀)^(n-1). `carreau`: μ∞ + (μ - μ∞) (1 + (λγ)²)^((n-1)/2). `yielding`, after Herschel & Bulkley (1926): the first and a yield stress τ
     over the rate, τ (1 - exp(-mγ))/γ after Papanastasiou (1987), so that what does not yield is stiff, not rigid.
     """
 

@@ -121,8 +121,8 @@ class Carreau(Part):
     thin_viscosity: Annotated[Formula, Value("dynamic_viscosity", "not_negative")] = "0 Pa s"
 
 
-class Yielding(Part):
-    """A power law that moves only beyond a yield stress (Herschel and Bulkley), smoothed over a `time`."""
+class HerschelBulkley(Part):
+    """A power law that moves only beyond a yield stress, smoothed over a `time`."""
 
     kind: Literal["yielding"] = "yielding"
     index: Annotated[Formula, Value("number", "positive")] = "1"
@@ -131,7 +131,7 @@ class Yielding(Part):
     time: Annotated[Formula, Value("time", "positive")] = "100 s"
 
 
-ShearLaw = Annotated[PowerLaw | Carreau | Yielding, Field(discriminator="kind")]
+ShearLaw = Annotated[PowerLaw | Carreau | HerschelBulkley, Field(discriminator="kind")]
 
 
 class OwnFluid(Part):

@@ -77,21 +77,8 @@ def _fitted(inverse, own, place, c):
 
 
 @kernel(fastmath=EXACT, inline="always")
-def _sloped(
-    c,
-    value,
-    boundary,
-    offsets,
-    columns,
-    boundary_offsets,
-    boundary_faces,
-    centre,
-    boundary_line,
-    boundary_weight,
-    inverse,
-    own,
-    place,
-):
+def _sloped(c, value, boundary, offsets, columns, boundary_offsets, boundary_faces, centre, boundary_line, boundary_weight,
+            inverse, own, place):  # fmt: skip
     """∇φ of one cell, as `slope` says."""
     here, a, b, d = np.float64(value[c]), 0.0, 0.0, 0.0
     for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
@@ -120,20 +107,9 @@ def slope(first, last, chunk, out, cells, value, boundary, offsets, columns, bou
     for s in range(first, last):
         c = np.uint32(cells[s]) if some else np.uint32(s)
         out[c, 0], out[c, 1], out[c, 2] = _sloped(
-            c,
-            value,
-            boundary,
-            offsets,
-            columns,
-            boundary_offsets,
-            boundary_faces,
-            centre,
-            boundary_line,
-            boundary_weight,
-            inverse,
-            own,
-            place,
-        )
+            c, value, boundary, offsets, columns, boundary_offsets, boundary_faces, centre, boundary_line, boundary_weight,
+            inverse, own, place,
+        )  # fmt: skip
 
 
 @kernel(fastmath=EXACT)
