@@ -11,6 +11,8 @@ import pytest
 from brook.core.checks import check, prepare
 from brook.core.materials import ConstantFluid
 from brook.core.mesh import Mesh
+from brook.core.mesh.assembling import Polygons
+from brook.core.mesh.ordered.drawn import mesh_of
 from brook.core.mesh.pairs import Motion, Pair, paired_first
 from brook.core.numerics import Stencil, divergence, gradient, laplacian
 from brook.core.numerics.halo import Halo
@@ -20,6 +22,7 @@ from brook.core.solve.drive import Drive
 from brook.core.stages.assembly import flow_of
 from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
+from brook.core.stages.ready import meshed, ready
 from brook.core.stages.running import solve
 from brook.core.study import Resolved, Study
 from brook.core.study.document import study_from
@@ -62,9 +65,6 @@ def ring(across: int = 16) -> tuple[Mesh, Pair]:
     outward, around = across, across
     radius = np.linspace(1.0, 2.0, outward + 1)
     angle = np.linspace(0.2, 0.2 + np.pi / 3, around + 1)
-    from brook.core.mesh.assembling import Polygons
-    from brook.core.mesh.ordered.drawn import mesh_of
-
     r, a = np.meshgrid(radius, angle, indexing="ij")
     flat = np.stack([0.3 + r * np.cos(a), r * np.sin(a)], axis=-1).reshape(-1, 2)
     count = len(flat)
@@ -180,8 +180,6 @@ class TestFlow:
         sheet = {"kind": "sheet", "name": "gap", "columns": [{"to": "1 m", "cells": 28}], "rows": rows, "becomes": "block",
                  "depth": "1 m", "along": {"cells": 28},
                  "patches": {"left": "begin", "right": "end", "bottom": "wall", "top": "wall"}}  # fmt: skip
-        from brook.core.stages.ready import meshed, ready
-
         study = study_from({
             "format": "brook-study", "version": 1, "title": "gap",
             "variants": [{"name": "a", "title": "A", "geometry": {"kind": "space", "parts": [sheet]}}],
@@ -198,6 +196,33 @@ class TestFlow:
         y, u = outcome.fields.mesh.centre[:, 1], outcome.fields.velocity
         assert np.abs(u[:, 0] - 6 * y * (1 - y)).max() < 2e-3 * 1.5
         assert np.abs(u[:, 1:]).max() < 1e-6
+
+    def test_a_quarter_of_a_pipe_in_boxes_by_what_a_study_says(self):
+        """A turned profile of 90°: one pair is shifted along the axis, one turned about it. f Re = 64, u_max = 2 u_mean."""
+        corners = [
+            ("0 m", "0 m", "begin"),
+            ("0.5 m", "0 m", "wall"),
+            ("0.5 m", "0.25 m", "end"),
+            ("0 m", "0.25 m", "axis"),
+        ]
+        part = {"kind": "revolved", "name": "quarter", "axis": "z", "angle": "90 deg", "start": "one", "end": "other",
+                "profile": [{"x": x, "y": y, "patch": name} for x, y, name in corners]}  # fmt: skip
+        wet = {"name": "water", "x": "0.15 m", "y": "0.15 m", "z": "0.1 m"}
+        study = study_from({
+            "format": "brook-study", "version": 1, "title": "quarter",
+            "variants": [{"name": "a", "title": "A", "geometry": {"kind": "space", "parts": [part], "bodies": [wet]}}],
+            "mesh_plan": {"bulk": f"{1 / 16} m", "wall": f"{1 / 16} m",
+                          "pairs": [{"kind": "shift", "patch": "begin", "z": "0.25 m"},
+                                    {"kind": "turn", "patch": "one", "axis": "z", "angle": "90 deg"}]},
+            "set_up": {"fluid": {"kind": "own", "density": "1 kg/m^3", "viscosity": "0.05 Pa s"},
+                       "boundaries": [{"kind": "periodic", "patch": "begin", "drop": "0.06 Pa"}]},
+            "run_rules": {"residual": "1e-8"},
+        })  # fmt: skip
+        prepared, surface = ready(study, "a")
+        fields = solve(study, prepared, meshed(study, prepared, surface, lambda _: None)).fields
+        mean = -fields.mass_flow("begin") / fields.mesh.face_areas(fields.mesh.patch("begin").faces).sum()
+        assert 0.06 / 0.25 * 2 / (0.05 * mean) == pytest.approx(64.0, rel=0.01)
+        assert fields.velocity[:, 2].max() / mean == pytest.approx(2.0, rel=0.02)
 
     def test_it_starts_from_rest_in_time(self):
         """Between plates, from rest: the parabola less a sum of decaying cosines (White, Viscous Fluid Flow)."""
