@@ -88,6 +88,10 @@ def test_tables_are_made_changed_and_taken_out():
     assert made.tables["inlet_speed"].points == ((0, 0), (5, 8), (10, 0))
     with pytest.raises(EditRefused, match="line 2 of the points"):
         act(study, "set_table", **{"name": "inlet_speed", "along": "mm", "unit": "mm/s", "points": "0 0\n5 fast\n"})
+    again = {"name": "inlet_speed", "along": "mm", "unit": "mm/s", "points": "0 1\n5 2"}
+    with pytest.raises(EditRefused, match="is there already"):
+        act(made, "set_table", **again)
+    assert act(made, "set_table", **again, was="inlet_speed").tables["inlet_speed"].points == ((0, 1), (5, 2))
     assert not act(made, "remove", pointer="/tables/inlet_speed").tables
     taken = act(study, "set_table", **{"name": "ramp_up", "along": "s", "unit": "", "points": "0 0\n1 1"})
     assert taken.tables["ramp_up"].known().values.tolist() == [0, 1]

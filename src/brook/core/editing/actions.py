@@ -177,9 +177,11 @@ def _add_named_value(raw: dict[str, Any], name: str, value: str, variant: str = 
     return f"{path}/named_values/{name}"
 
 
-def _set_table(raw: dict[str, Any], name: str, along: str, unit: str, points: str) -> str:
-    """Makes a table of the study, or says another one: lines of a place and its value."""
-    rows = []
+def _set_table(raw: dict[str, Any], name: str, along: str, unit: str, points: str, was: str = "") -> str:
+    """Makes a table of the study, or changes the one that it `was`: lines of a place and its value."""
+    name, rows = name.strip(), []
+    if name in raw.get("tables", {}) and name != was:
+        raise EditRefused([Problem(f"/tables/{name}", f"'{name}' is there already; change it in its place")])
     for number, line in enumerate(points.splitlines(), 1):
         words = line.replace(",", " ").replace(";", " ").split()
         if not words:
@@ -188,10 +190,10 @@ def _set_table(raw: dict[str, Any], name: str, along: str, unit: str, points: st
             place, value = (float(word) for word in words)
         except ValueError:
             message = f"line {number} of the points is no place and value: write for example 12.5 8"
-            raise EditRefused([Problem(f"/tables/{name.strip()}/points", message)]) from None
+            raise EditRefused([Problem(f"/tables/{name}/points", message)]) from None
         rows.append([place, value])
-    raw.setdefault("tables", {})[name.strip()] = {"along": along.strip(), "unit": unit.strip(), "points": rows}
-    return f"/tables/{name.strip()}/points"
+    raw.setdefault("tables", {})[name] = {"along": along.strip(), "unit": unit.strip(), "points": rows}
+    return f"/tables/{name}/points"
 
 
 def _set_place_deep(raw: dict[str, Any], name: str, how: str) -> str:
