@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+import weakref
 from dataclasses import replace
 from typing import Any
 
@@ -309,6 +311,9 @@ class TestHeat:
         assert np.allclose(fields.more["temperature"][0], 303.15, atol=1e-5)
 
 
+RETURNING = {"kind": "returning", "patch": "begin", "temperature": "20 degC"}
+
+
 class TestRefusals:
     @pytest.mark.parametrize(
         ("change", "words"),
@@ -323,6 +328,8 @@ class TestRefusals:
             ({"heat": {"patches": [{"kind": "flux", "patch": "wall"}]}}, "has no way out"),
             ({"heat": {"patches": [{"kind": "returning", "patch": "wall"}]}}, "is no patch of a periodic pair"),
             ({"heat": {"patches": [{"kind": "temperature", "patch": "end"}]}}, "one of a periodic pair"),
+            ({"heat": {"patches": [RETURNING], "buoyancy": "boussinesq"}}, "take out buoyancy"),
+            ({"heat": {"patches": [{**RETURNING, "way": "scale", "about": "20 degC"}]}}, "as warm as the walls"),
         ],
     )
     def test_what_has_no_place_is_told_before_a_run(self, change: dict[str, Any], words: str):
@@ -366,6 +373,21 @@ def test_patches_of_pairs_come_first_and_nothing_else_changes():
         assert np.array_equal(mesh.owner[patch.faces], sorted_mesh.owner[there.faces])
     assert paired_first(mesh, []) is mesh
     assert replace(mesh).cell_count == sorted_mesh.cell_count
+
+
+@pytest.mark.parametrize("paired", [True, False])
+def test_what_a_flow_takes_is_free_as_soon_as_it_is_done_with(paired):
+    gc.disable()  # a mesh of millions of cells may not wait for it
+    try:
+        mesh, pair = ring(4)
+        mesh = paired_first(mesh, [pair] if paired else [])
+        stencil = Stencil(mesh, Halo.of(mesh, [pair])) if paired else Stencil(mesh)
+        left = [weakref.ref(part) for part in (stencil, stencil.topology, mesh)]
+        assert stencil.unpaired.boundary_count >= stencil.boundary_count
+        del stencil, mesh
+        assert all(part() is None for part in left)
+    finally:
+        gc.enable()
 
 
 def test_a_mesh_that_moves_keeps_its_rows():

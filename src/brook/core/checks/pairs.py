@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from brook.core.checks.context import Context
@@ -94,6 +96,8 @@ def _of_heat(c: Context, of: dict[str, str], partners: dict[str, str]) -> list[P
             )
         elif said.kind == "returning" and study.set_up.timing.kind != "steady":
             message = "heat is brought back to a temperature in steady flows only; in time it comes in as it left"
+        elif said.kind == "returning":
+            message = _not_brought_back(c, said, k)
         if message:
             problems.append(Problem(at, message, "missing", c.variant.name))
     open_kinds = {"temperature", "film", "returning"}
@@ -103,3 +107,18 @@ def _of_heat(c: Context, of: dict[str, str], partners: dict[str, str]) -> list[P
         message = "heat that goes round has no way out: say at what temperature it comes in again through a pair, or cool a wall"
         problems.append(Problem("/set_up/heat/patches", message, "missing", c.variant.name))
     return problems
+
+
+def _not_brought_back(c: Context, said: Any, k: int) -> str:
+    """Why heat cannot be brought back to a temperature as the k-th statement of a patch says it, nothing if it can."""
+    heat = c.study.set_up.heat
+    assert heat is not None
+    if heat.buoyancy != "none" or heat.varying:
+        return (
+            "where heat is brought back to a temperature at a periodic pair, weight and properties may not depend on it: they "
+            "would not be periodic; take out buoyancy and varying properties, or what is said of the pair"
+        )
+    values = c.set_up.heat.patches[k] if c.set_up.heat is not None else None
+    if said.way == "scale" and values is not None and values.about is not None and values.about == values.temperature:
+        return f"what comes in again through {said.patch} is as warm as the walls it is scaled about; choose another temperature"
+    return ""

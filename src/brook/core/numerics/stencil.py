@@ -115,10 +115,14 @@ class Stencil:
         """The cells at boundaries (n,)."""
         return self.topology.boundary_cells
 
-    @cached_property
+    @property
     def unpaired(self) -> Stencil:
         """The same with pairs as patches like others: what results stand on."""
-        return Stencil(self.mesh) if len(self.halo) else self
+        return self._without_pairs if len(self.halo) else self
+
+    @cached_property
+    def _without_pairs(self) -> Stencil:
+        return Stencil(self.mesh)
 
     def across(self, values: np.ndarray) -> np.ndarray:
         """Values of cells (C, …) with those of copies behind them, as whoever looks over faces needs them: at `neighbour`."""
