@@ -391,7 +391,7 @@ def run_summary(outcome: Outcome) -> dict[str, Any]:
         "mass_flows": {p.name: fields.mass_flow(p.name) for p in _wet(fields)},
         "flows": {p.name: fields.flow(p.name) for p in _wet(fields)},
         "heat": _heat_of(fields), "heat_sum": _heat_sum(fields), "end": history.time[-1] if history.time else None,
-        "averaged": "fluctuation" in fields.more,
+        "averaged": "fluctuation" in fields.more, "eddies": "eddy_viscosity" in fields.more,
         "mean_pressures": {p.name: _mean_pressure(fields, p.name) for p in _wet(fields)},
     }  # fmt: skip
 

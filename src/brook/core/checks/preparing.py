@@ -13,6 +13,7 @@ from brook.core.checks.pairs import pair_problems, pairs_in, partner_in
 from brook.core.checks.scalars import scalar_problems
 from brook.core.checks.set_up import boundary_problems, heat_problems, size_problems, stretch_problems, timing_problems
 from brook.core.checks.space import space_problems
+from brook.core.checks.turbulence import turbulence_problems
 from brook.core.formulas import FormulaError, Scope, nearest
 from brook.core.geometry import shape_cache
 from brook.core.geometry.plane import PlaneShape, build_plane
@@ -68,6 +69,7 @@ class Prepared:
     rules: Resolved
     timing: Resolved
     heat: Resolved | None
+    turbulence: Resolved | None
     scalars: list[Resolved]
     materials: dict[str, ConstantFluid | Solid]
     places: Places
@@ -172,11 +174,12 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     )
     problems += [problem for checker in CHECKERS for problem in checker(context)]
     warm, averaged = set_up.heat is not None, set_up.timing.kind == "in_time" and set_up.timing.averages
+    eddies = set_up.turbulence is not None
     scalars = {said.name: scalar_quantity(said) for said in study.set_up.scalars}
-    known_fields = known_of(warm, averaged) | {name: made.kind for name, made in scalars.items()}
+    known_fields = known_of(warm, averaged, eddies) | {name: made.kind for name, made in scalars.items()}
     own = scalars | _own_fields(study, scope, problems, known_fields)
     references = _references(study, scope, problems)
-    places = Places(_body_names(variant, space), patches or (), boxes, own, references, warm, averaged)
+    places = Places(_body_names(variant, space), patches or (), boxes, own, references, warm, averaged, eddies)
     problems += _box_problems(boxes)
     if patches is not None:
         problems += requirement_problems(study, replace_places(places, study), scope)
@@ -184,7 +187,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)]
         problems += named_value_problems(study, None, "")
     return Prepared(
-        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, set_up.scalars, materials, places, tuple(problems)
+        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, set_up.turbulence, set_up.scalars, materials, places, tuple(problems)
     )  # fmt: skip
 
 
@@ -376,5 +379,5 @@ def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
 # What looks at a variant; one more is a line here.
 CHECKERS: tuple[Callable[[Context], list[Problem]], ...] = (
     space_problems, stretch_problems, line_problems, timing_problems, size_problems, body_problems, boundary_problems, heat_problems,
-    scalar_problems, pair_problems, name_problems,
+    turbulence_problems, scalar_problems, pair_problems, name_problems,
 )  # fmt: skip

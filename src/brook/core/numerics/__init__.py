@@ -9,7 +9,7 @@ from brook.core.numerics.operators import (
     gradient,
     laplacian,
     partial_gradient,
-    turned_diffusion,
+    turned_at_boundary,
 )  # fmt: skip
 from brook.core.numerics.stencil import Stencil
 
@@ -23,5 +23,5 @@ __all__ = [
     "gradient",
     "laplacian",
     "partial_gradient",
-    "turned_diffusion",
+    "turned_at_boundary",
 ]  # fmt: skip

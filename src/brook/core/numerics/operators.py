@@ -16,8 +16,8 @@ from brook.core.numerics.chunks import chunks_of, over
 from brook.core.numerics.matrix import Matrix
 from brook.core.numerics.stencil import Fit, Stencil
 
-Convection = Literal["limited", "third", "central", "upwind", "bounded"]
-SCHEME_NUMBER = {"upwind": 0, "limited": 1, "central": 2, "third": 3, "bounded": 4}
+Convection = Literal["limited", "third", "central", "upwind", "bounded", "tapered"]
+SCHEME_NUMBER = {"upwind": 0, "limited": 1, "central": 2, "third": 3, "bounded": 4, "tapered": 5}
 # Differences under this share of a field's range count as smooth and are not limited.
 SMOOTH_SHARE = 0.1
 EVERY_CELL = np.zeros(0, np.uint32)
@@ -130,20 +130,13 @@ def softness_of(value: np.ndarray) -> float:
     return (SMOOTH_SHARE * float(ends[:, 1].max() - ends[:, 0].min())) ** 2 + 1e-300
 
 
-def turned_diffusion(
-    stencil: Stencil, viscosity: np.ndarray, on_boundary: np.ndarray, slope: np.ndarray, free: np.ndarray
-) -> np.ndarray:
-    """∑ μ (∇u)ᵀ·S over the faces of each cell (C, 3): the part of friction that is left where viscosity varies.
+def turned_at_boundary(stencil: Stencil, on_boundary: np.ndarray, slope: np.ndarray, free: np.ndarray) -> np.ndarray:
+    """μ (∇u)ᵀ·S on boundary faces (B, 3): the part of friction that is left where viscosity varies, with the viscosity `on_boundary`
+    (B,) and the gradient (C, 3, 3) of the cell.
 
-    `viscosity` on inner faces (inner,) and `on_boundary` (B,); at boundaries the gradient is the cell's.
     What flows through `free` boundary faces (n,) does not change along their normal: their own normal part is nothing.
     """
-    w, owner = stencil.weight[:, None, None], stencil.owner
-    inside = w * slope[owner[: stencil.inner]] + (1 - w) * stencil.across(slope)[stencil.neighbour]
     outside = on_boundary[:, None] * np.einsum("fik,fi->fk", slope[stencil.face_cell], stencil.area[stencil.inner :])
     normal = stencil.boundary_normal[free]
     outside[free] -= np.einsum("fk,fk->f", outside[free], normal)[:, None] * normal
-    part = np.concatenate(
-        [viscosity[:, None] * np.einsum("fik,fi->fk", inside, stencil.area[: stencil.inner]), outside]
-    )
-    return np.stack([divergence(stencil, np.ascontiguousarray(part[:, k])) for k in range(3)], axis=1)
+    return outside

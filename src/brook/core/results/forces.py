@@ -39,6 +39,10 @@ def face_forces(fields: Fields, patch: Patch, slope: np.ndarray | None = None) -
     shear = stencil.geometric_diffusion[faces][:, None] * step + np.einsum(
         "fki,fi->fk", slope[cell], stencil.boundary_non_orthogonal[boundary]
     )
+    if "eddy_viscosity" in fields.more:
+        # the law of the wall: all of its friction lies along it, and none is that of what turns with it
+        pressure = fields.boundary_pressure[boundary, None] * stencil.area[faces]
+        return pressure, -fields.viscosity_on_boundary[boundary][:, None] * shear
     lean = step - np.einsum("fki,fi->fk", slope[cell], stencil.boundary_line[boundary])
     shear = shear + (_bend(fields, patch, step) * stencil.geometric_diffusion[faces])[:, None] * lean
     # of what a turning wall drags along, the part that turns with it is not sheared

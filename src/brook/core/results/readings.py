@@ -30,10 +30,11 @@ class Places:
     references: References = field(default_factory=References)
     warm: bool = False
     averaged: bool = False
+    eddies: bool = False
 
     def quantities(self) -> dict[str, QuantityKind]:
         """Every quantity that can be read, by name; those of heat and of averages only where there are any."""
-        known = known_of(self.warm, self.averaged)
+        known = known_of(self.warm, self.averaged, self.eddies)
         return {**known, **{name: own.kind for name, own in self.own.items()}}
 
     def view(self, fields: Fields) -> View:

@@ -21,6 +21,7 @@ DEPTH = 5  # states that are mixed at most
 FIRST = 5  # iterations before the first mixture
 SOON = (3e-2, 40)  # residual, or iterations, from which states are mixed
 LATE = (1e-3, 400)  # the same where heat moves the flow
+TURBULENT = (3e-3, 100)  # the same where eddies do most of what friction does: mixed sooner, ω runs away
 WORSE = 4.0  # times the least residual so far: from there on the past is forgotten
 FAR = 30.0  # sum of weights from which a mixture is not to be trusted
 FAR_MOVED = 3000.0  # the same where heat moves the flow: near the onset of convection it creeps home
@@ -42,6 +43,8 @@ class Acceleration:
         self._least = np.inf
         # a layer at rest that is warm below is a solution too, which plain iterations leave as nature does, mixtures not
         self._from: tuple[float, float] = LATE if flow.is_driven else (np.inf, 0) if near else SOON
+        if flow.medium.eddy is not None and not flow.is_driven:
+            self._from = TURBULENT
         self._growth = Growth() if flow.is_driven else None
         self._far = FAR_MOVED if flow.is_driven else FAR
 

@@ -12,11 +12,12 @@ from brook.core.mesh.polyhedral import EVERY
 from brook.core.numerics import Stencil, gradient
 from brook.core.physics.conditions import OPEN
 from brook.core.solve.fields import Fields
-from brook.core.solve.heat import Heat
+from brook.core.solve.heat import Eddies, Heat
 from brook.core.solve.medium import HeldMedium
 from brook.core.solve.model import GivenForce
 from brook.core.solve.states import State
 from brook.core.solve.time_levels import TimeLevel
+from brook.core.solve.turbulence.walls import eddy_conductivity
 
 if TYPE_CHECKING:
     from brook.core.numerics.multigrid import Levels
@@ -168,6 +169,7 @@ class EnergyEquation:
             self._waited += 1
             return self._left
         tolerance = ROUGH if flow.time_scheme is None else FINE
+        self._stir(flow)
         residual = self.heat.advance(self.whole_flux(flow.flux), flow.time_scheme, self._besides(flow), tolerance)
         if not np.isfinite(residual):
             from brook.core.solve.flow import Diverged
@@ -177,6 +179,17 @@ class EnergyEquation:
         self.act(flow)
         self._left, self._waited = residual, 0
         return residual
+
+    def _stir(self, flow: FlowSolver) -> None:
+        """Takes over what eddies of the flow carry of the heat, and the law of its walls."""
+        eddy, walls, heat = flow.medium.eddy, flow.medium.walls, self.heat
+        if eddy is None or walls is None:
+            return
+        cells, every = self.part.cells, np.arange(heat.stencil.boundary_count)
+        capacity, molecular = heat.capacity[cells], heat.conductivity[cells]
+        added = spread(eddy_conductivity(eddy, capacity, molecular, walls.prandtl), cells, heat.stencil.cells)
+        at_walls = walls.conductivity(flow.medium.density, capacity, molecular)
+        heat.eddies = Eddies(added, every[self.part.boundary][walls.faces], at_walls)
 
     def act(self, flow: FlowSolver) -> None:
         """Gives the flow its weight and properties at the temperatures of now."""
@@ -263,6 +276,7 @@ class EnergyEquation:
 
     def settle(self, flow: FlowSolver) -> list[str]:
         """Closes the balance of heat for the flow as it is; says where that fell short."""
+        self._stir(flow)
         left = self.heat.settle(self.whole_flux(flow.flux), self._friction(flow))
         return [f"heat is balanced only to {left:.0e}"] if left > SETTLED else []
 

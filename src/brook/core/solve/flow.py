@@ -328,7 +328,9 @@ class FlowSolver:
         self._catch_runaway(fastest)
         left = max(moving, kept)
         further = {equation.name: equation.follow(self, left) for equation in self.model.equations}
-        named = {name: value for name, value in further.items() if value is not None}
+        named: dict[str, float] = {}
+        for name, value in further.items():
+            named |= value if isinstance(value, dict) else {} if value is None else {name: value}
         return Residuals({"momentum": moving, "mass": kept, **named})
 
     def hardly_kept(self) -> float:
@@ -382,7 +384,7 @@ class FlowSolver:
         """The fields as they are now, which the next iteration writes over."""
         s, medium = self.stencil, self.medium
         fields = Fields(
-            s.unpaired, medium.density, medium.viscosity, self.velocity, self.pressure, self.flux,
+            s.unpaired, medium.density, medium.molecular, self.velocity, self.pressure, self.flux,
             s.with_pairs(self.velocity, self.boundary_velocity()), s.with_pairs(self.pressure, self._boundary_pressure()),
         )  # fmt: skip
         if medium.at_walls is not None:

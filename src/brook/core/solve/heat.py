@@ -45,6 +45,16 @@ class Filling:
         return self.varying or bool(self.material.varied)
 
 
+@dataclass(frozen=True, eq=False)
+class Eddies:
+    """What eddies add to the conductivity (C,), and the conductivity `at_walls` (n,) that makes the law of the wall of the step to
+    boundary faces `faces` (n,)."""
+
+    conductivity: np.ndarray
+    faces: np.ndarray
+    at_walls: np.ndarray
+
+
 class Heat(ScalarEquation):
     """The temperature (C,) in K of all bodies."""
 
@@ -61,6 +71,8 @@ class Heat(ScalarEquation):
         super().__init__("heat", stencil, conditions, start, contacts, scheme, excess or None)
         self.capacity, self.density, self.diffusivity = substance.capacity, substance.density, substance.conductivity
         self.source, self.fillings = source, fillings
+        self.conductivity = substance.conductivity
+        self.eddies: Eddies | None = None
 
     @property
     def temperature(self) -> np.ndarray:
@@ -71,7 +83,7 @@ class Heat(ScalarEquation):
         """Capacities and conductivities at the temperatures of now; next to boundaries half way between cell and wall."""
         if self._excess:
             self.capacity = self._excess.fit(self.value, self.capacity)
-        conductivity, s = self.diffusivity, self.stencil
+        conductivity, s = self.conductivity, self.stencil
         changed = False
         for filling in self.fillings:
             found = filling.at("conductivity", self.value[filling.cells])
@@ -80,16 +92,27 @@ class Heat(ScalarEquation):
             if not changed:
                 conductivity, changed = conductivity.copy(), True
             conductivity[filling.cells] = found
-        if not changed:
-            return
-        self.boundary_diffusivity = conductivity[s.face_cell]
+        if changed:
+            self.conductivity = self.diffusivity = conductivity
+            self.boundary_diffusivity = self._at_boundary(conductivity)
+        if self.eddies is not None:
+            near = self._at_boundary(conductivity) if changed else conductivity[s.face_cell]
+            self.diffusivity = conductivity + self.eddies.conductivity
+            self.boundary_diffusivity = near + self.eddies.conductivity[s.face_cell]
+            self.boundary_diffusivity[self.eddies.faces] = self.eddies.at_walls
+            self.stirred = True
+
+    def _at_boundary(self, conductivity: np.ndarray) -> np.ndarray:
+        """Next to boundaries (B,), half way between cell and wall where it changes with temperature."""
+        s = self.stencil
+        near = conductivity[s.face_cell]
         body = s.mesh.body[s.face_cell]
         for filling in self.fillings:
             here = np.nonzero(body == s.mesh.bodies.index(filling.name))[0]
             found = filling.at("conductivity", self.boundary[here])
             if found is not None:
-                self.boundary_diffusivity[here] = 0.5 * (self.boundary_diffusivity[here] + found)
-        self.diffusivity = conductivity
+                near[here] = 0.5 * (near[here] + found)
+        return near
 
     def notes(self, density: bool = False) -> list[str]:
         """What was held at a limit because nothing is known beyond, or could not be done; `density` says that that of fluids changes

@@ -15,18 +15,29 @@ from brook.core.numerics import Stencil, face_mean
 if TYPE_CHECKING:
     from brook.core.solve.coarse import Agglomerates
     from brook.core.solve.flow import FlowSolver
+    from brook.core.solve.turbulence.walls import Walls
 
 
 @dataclass(frozen=True, eq=False)
 class Medium:
     """density (C,) in kg/m³ and viscosity (C,) in Pa s of the fluid in each cell, its density (B,) on boundaries, and its
-    viscosity `at_walls` (B,) where that differs from the cell's."""
+    viscosity `at_walls` (B,) where that differs from the cell's.
+
+    Of a turbulent flow the `eddy` viscosity (C,) is a part of the viscosity, and `walls` have a law: their viscosity is what
+    makes it of the step to the wall."""
 
     stencil: Stencil
     density: np.ndarray
     viscosity: np.ndarray
     on_boundary: np.ndarray
     at_walls: np.ndarray | None = None
+    eddy: np.ndarray | None = None
+    walls: Walls | None = None
+
+    @property
+    def molecular(self) -> np.ndarray:
+        """The viscosity (C,) without that of eddies, in Pa s."""
+        return self.viscosity if self.eddy is None else self.viscosity - self.eddy
 
     @classmethod
     def uniform(cls, stencil: Stencil, fluid: ConstantFluid) -> Medium:
@@ -49,9 +60,21 @@ class Medium:
         """In Pa s (B,)."""
         return self.viscosity[self.stencil.face_cell] if self.at_walls is None else self.at_walls
 
+    @property
+    def turning(self) -> np.ndarray:
+        """The viscosity (B,) in Pa s of what a velocity gradient along a boundary makes of friction there: without the law of the
+        wall, which has all of it."""
+        if self.walls is None:
+            return self.viscosity_on_boundary
+        found = self.viscosity_on_boundary.copy()
+        found[self.walls.faces] = self.molecular[self.walls.cell]
+        return found
+
     @cached_property
     def varies(self) -> bool:
         """Whether the viscosity differs from cell to cell of a body."""
+        if self.eddy is not None:
+            return True
         body = self.stencil.mesh.body
         first = np.zeros(len(self.stencil.mesh.bodies))
         first[body] = self.viscosity

@@ -71,9 +71,9 @@ class CoupledEquation(Protocol):
     def begin(self, flow: FlowSolver) -> None:
         """Puts it at its start, with a flow at its own."""
 
-    def follow(self, flow: FlowSolver, left: float) -> float | None:
-        """One step after one of the flow, of which `left` is left; gives the residual, None where nothing is to be solved.
-        Raises `Diverged`."""
+    def follow(self, flow: FlowSolver, left: float) -> float | dict[str, float] | None:
+        """One step after one of the flow, of which `left` is left; gives the residual, or those of several equations by their
+        names, None where nothing is to be solved. Raises `Diverged`."""
 
     def act(self, flow: FlowSolver) -> None:
         """What it does to the flow as it stands."""

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from brook.core.numerics import Stencil, gradient, passes, turned_diffusion
+from brook.core.numerics import Stencil, gradient, passes, turned_at_boundary
 from brook.core.numerics.chunks import over
 from brook.core.numerics.linear import swept
 from brook.core.numerics.operators import SCHEME_NUMBER, softness_of
@@ -62,8 +62,8 @@ class Momentum:
         over(
             s.face_chunks, passes.transfers, s.across(flow.velocity), s.across(self.gradient), flow.flux,
             s.across(medium.viscosity), s.across(medium.density), s.centre, *s.ends, s.weight, s.geometric_diffusion, s.face_kind, s.skew, s.area, rows.upper,
-            rows.lower, SCHEME_NUMBER[flow.settings.scheme], softness_of(flow.velocity), self._transfer,
-            self.off, self.entries,
+            rows.lower, SCHEME_NUMBER[flow.settings.scheme], softness_of(flow.velocity), medium.varies, medium.eddy is not None,
+            self._transfer, self.off, self.entries,
         )  # fmt: skip
         face, cell = inner + flow.open, s.face_cell[flow.open]
         through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
@@ -77,11 +77,6 @@ class Momentum:
         inertia, source, sink = NOTHING, NONE_HELD, NONE_HELD
         for explicit, implicit in flow.model.forces(flow):
             source, sink = _added(source, explicit), _added(sink, implicit)
-        if medium.varies:
-            turned = turned_diffusion(
-                s, medium.viscosity_of_faces(), medium.viscosity_on_boundary, self.gradient, flow.open
-            )
-            source = _added(source, turned)
         if flow.time_scheme is not None:
             mass = medium.density * s.mesh.volume
             inertia = flow.time_scheme.now * mass
@@ -129,9 +124,15 @@ class Momentum:
     def _boundary_parts(self, flow: FlowSolver, on_boundary: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
         """What boundary faces (B, 3) add to the diagonal and to the source of the cells behind them, and their terms."""
         s, inner = self.stencil, self.stencil.inner
-        implicit, explicit = np.empty_like(on_boundary), np.empty_like(on_boundary)
+        implicit, explicit, medium = np.empty_like(on_boundary), np.empty_like(on_boundary), flow.medium
+        drawn_out = s.wall_slope_factor
+        if medium.walls is not None:  # the law of the wall needs nothing besides
+            drawn_out = drawn_out.copy()
+            drawn_out[medium.walls.faces] = 0.0
         terms = boundary_values.momentum_parts(
             flow.conditions.kind, on_boundary, flow.velocity, self.gradient, s.face_cell, s.area[inner:], s.boundary_line,
-            s.boundary_non_orthogonal, s.geometric_diffusion[inner:], flow.medium.viscosity_on_boundary, flow.flux[inner:], s.wall_slope_factor, implicit, explicit,
+            s.boundary_non_orthogonal, s.geometric_diffusion[inner:], medium.viscosity_on_boundary, flow.flux[inner:], drawn_out, implicit, explicit,
         )  # fmt: skip
+        if medium.varies:
+            explicit += turned_at_boundary(s, medium.turning, self.gradient, flow.open)
         return implicit, explicit, terms

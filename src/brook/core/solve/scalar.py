@@ -73,6 +73,7 @@ class ScalarEquation:
         self.boundary = self.value[stencil.face_cell].copy()
         self.capacity, self.density, self.diffusivity = np.ones(cells), np.ones(cells), np.zeros(cells)
         self.source, self.sink, self.held = np.zeros(cells), NOTHING, np.zeros(0, np.int64)
+        self.stirred = False  # whether eddies make most of the diffusivity
         self.relaxation = 1.0
         self.flow_inertia = 0.0  # share of what flows through a cell that it is held back by in a step
         self.stagnant = 0  # cells that nothing reaches, at the last step
@@ -190,7 +191,7 @@ class ScalarEquation:
         over(
             s.face_chunks, passes.scalar_faces, seen, slope, flux, across(self.capacity), across(self.diffusivity), s.centre,
             *s.ends, s.weight, s.geometric_diffusion, s.face_kind, s.skew, s.area, rows.upper, rows.lower,
-            SCHEME_NUMBER[self.scheme], softness_of(self.value), excess, growth, self._more, self._entries,
+            SCHEME_NUMBER[self.scheme], softness_of(self.value), excess, growth, self.stirred, across(s.mesh.body), self._more, self._entries,
         )  # fmt: skip
 
     def _sources(
@@ -245,7 +246,12 @@ class ScalarEquation:
         here = slice(s.inner - count, s.inner)
         there, w, cell = self._seen(self.value)[s.cells :], s.weight[here], s.owner[here]
         on_face = w * self.value[cell] + (1 - w) * there
-        spread = self.diffusivity[cell] * s.geometric_diffusion[here] * (self.value[cell] - there)
+        one, two = self.diffusivity[cell], s.across(self.diffusivity)[s.neighbour[here]]
+        both = w * two + (1 - w) * one
+        k = np.divide(one * two, both, out=np.zeros(count), where=both > 0)
+        if self.stirred:
+            k = (4 * np.sqrt(one * two) + one + two) / 6
+        spread = k * s.geometric_diffusion[here] * (self.value[cell] - there)
         return np.concatenate([flux[here] * self.capacity[cell] * on_face + spread, self._leaving])
 
     def renew(self) -> None:

@@ -7,7 +7,7 @@ import numpy as np
 from brook.core.checks import Prepared
 from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
-from brook.core.mesh import Mesh
+from brook.core.mesh import WEDGE_SIDES, Mesh
 from brook.core.mesh.opening import opened
 from brook.core.mesh.pairs import paired_first
 from brook.core.numerics import Stencil
@@ -35,8 +35,11 @@ from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.scalars import TransportedScalar, scalar_of
 from brook.core.solve.setup import BoundaryConditions
 from brook.core.solve.still import SolidSolver
+from brook.core.solve.turbulence import Incoming, Turbulence, Walls
 from brook.core.stages.meshing import pairs_of
-from brook.core.study import Study
+from brook.core.study import Resolved, Study
+
+STICKING = ("wall", "sliding", "turning")  # kinds of boundaries along which the law of the wall holds
 
 
 def flow_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
@@ -78,7 +81,9 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         stencil = _stencil(prepared, flow_mesh(prepared, mesh))
         fluids = _fluids(stencil.mesh, prepared)
         conditions = boundary_conditions(stencil, prepared.boundaries)
-        model = FlowModel.of(_laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions))
+        model = FlowModel.of(
+            _laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions), _turbulence(prepared, stencil, scheme)
+        )  # fmt: skip
         return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
     whole = _stencil(prepared, run_mesh(prepared, mesh))
     materials = {name: prepared.materials.get(name, prepared.fluid) for name in whole.mesh.bodies}
@@ -107,8 +112,9 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     )
     conditions = boundary_conditions(stencil, prepared.boundaries)
     model = FlowModel.of(
-        energy, _laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions)
-    )
+        energy, _laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions),
+        _turbulence(prepared, stencil, scheme),
+    )  # fmt: skip
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
 
 
@@ -121,6 +127,34 @@ def _scalars(prepared: Prepared, stencil: Stencil, fluids: Fluids, scheme: Conve
 
 def _drive(stencil: Stencil, conditions: BoundaryConditions) -> Drive | None:
     return Drive(stencil, conditions.driven) if len(stencil.halo) else None
+
+
+def _turbulence(prepared: Prepared, stencil: Stencil, scheme: Convection) -> Turbulence | None:
+    """The model of the set-up on all walls, None for a laminar flow."""
+    said = prepared.turbulence
+    if said is None:
+        return None
+    kinds, grains = {b.patch: b.kind for b in prepared.boundaries}, {r.patch: r.height for r in said.rough}
+    faces, grain = [], []
+    for patch in stencil.patches:
+        if kinds.get(patch.name, "wall") in STICKING and patch.name != WEDGE_SIDES:
+            here = stencil.boundary_faces(patch)
+            faces.append(np.arange(here.start, here.stop))
+            grain.append(np.full(patch.count, grains.get(patch.name, 0.0)))
+    walls = Walls(stencil, np.concatenate([np.zeros(0, np.int64), *faces]), np.concatenate([np.zeros(0), *grain]))
+    walls.prandtl = said.prandtl
+    own = {i.patch: i.incoming for i in said.inflows}
+    incoming = {
+        p.name: _incoming(own.get(p.name, said.incoming))
+        for p in stencil.patches if kinds.get(p.name, "wall") not in (*STICKING, "slip", "symmetry")
+    }  # fmt: skip
+    return Turbulence(stencil, walls, incoming, "upwind" if scheme == "upwind" else "tapered")
+
+
+def _incoming(said: Resolved) -> Incoming:
+    if said.kind == "duct":
+        return Incoming(0.0, diameter=said.diameter)
+    return Incoming(said.intensity, getattr(said, "length", None), getattr(said, "ratio", None))
 
 
 def _fluids(mesh: Mesh, prepared: Prepared) -> Fluids:

@@ -95,6 +95,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         *([plain(asdict(fluid.law))] if fluid.law else []),
         *_timing_inputs(study, prepared),
         *_heat_inputs(prepared),
+        *([plain(prepared.turbulence)] if prepared.turbulence else []),
         *([plain(prepared.scalars)] if prepared.scalars else []),
         *_tables_asked(study, prepared),
     )

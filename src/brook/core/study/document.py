@@ -16,6 +16,7 @@ from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.scalars import Scalar
 from brook.core.study.tables import ValueTable
 from brook.core.study.timing import Steady, Timing
+from brook.core.study.turbulence import Turbulence
 from brook.core.study.views import CurvePlot, Plate
 
 FORMAT: Literal["brook-study"] = "brook-study"
@@ -174,6 +175,7 @@ class SetUp(Part):
     fluid: Fluid = LibraryFluid()
     boundaries: Annotated[tuple[Boundary, ...], Field(max_length=60)] = ()
     timing: Timing = Steady()
+    turbulence: Turbulence | None = None
     heat: Heat | None = None
     scalars: Annotated[tuple[Scalar, ...], Field(max_length=20)] = ()
     materials: Annotated[dict[BodyName, Material], Field(max_length=200)] = {}

@@ -109,6 +109,10 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         sheared,
         taylor_green,
         tracer,
+        turbulent_channel,
+        turbulent_pipe,
+        turbulent_plate,
+        turbulent_step,
         walls,
     )
 
@@ -123,6 +127,9 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         "sphere-cooling": heated.sphere_cooling, "sheared": sheared.run, "counterflow": heated.counterflow,
         **{f"cylinder-free-{re}": partial(walls.free, re) for re in walls.FREE}, "flat-plate": walls.flat_plate,
         "taylor-couette": walls.taylor_couette, "tracer": tracer.run, "periodic": periodic.run,
+        "flat-plate-turbulent": turbulent_plate.run,
+        **{f"channel-{name}": partial(turbulent_channel.run, name) for name in turbulent_channel.FIGURES},
+        "pipe-turbulent": turbulent_pipe.run, "step-turbulent": turbulent_step.run,
     }  # fmt: skip
 
 

@@ -37,8 +37,10 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
         found.append(_option(kind, unit))
     if own is None:
         return found
-    warm, averaged = (bool(runs) and all(run.get(word) for run in runs) for word in ("heat", "averaged"))
-    made = [k for n, k in known_of(warm, averaged).items() if k.drawn and n not in DRAWN]
+    warm, averaged, eddies = (
+        bool(runs) and all(run.get(word) for run in runs) for word in ("heat", "averaged", "eddies")
+    )
+    made = [k for n, k in known_of(warm, averaged, eddies).items() if k.drawn and n not in DRAWN]
     if not (runs and all("velocity_z" in run["ranges"] for run in runs)):
         made = [kind for kind in made if kind.name != "averaged_velocity_z"]
     made.sort(key=lambda kind: kind.name not in OF_AVERAGES)

@@ -15,6 +15,8 @@ from brook.core.study.boundaries import KINDS
 from brook.core.study.heat import PATCH_KINDS
 from brook.core.study.placed import Placed
 from brook.core.study.scalars import KINDS as SCALARS
+from brook.core.study.turbulence import INCOMING_KINDS
+from brook.core.study.turbulence import KINDS as TURBULENCE
 from brook.web.drawing import drawing
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.shapes import making_of, small_address
@@ -89,7 +91,8 @@ def _lengths(shape: PlaneShape) -> dict[str, float]:
 
 def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
     shape = variant.prepared.shape if variant else None
-    said = {b.patch for b in state.study.set_up.boundaries}
+    kinds = {b.patch: b.kind for b in state.study.set_up.boundaries}
+    said = set(kinds)
     every = sorted(declared_patches(state.study))
     if variant is not None and variant.prepared.patches is not None:
         every = sorted({p for v in state.variants for p in v.prepared.patches or ()})
@@ -109,6 +112,9 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "patches": every,
         **_heat(state, variant),
         "entering": [b.patch for b in state.study.set_up.boundaries if b.role in ("inflow", "outflow")],
+        "turbulence_kinds": [("laminar", "laminar"), *((k.model_fields["kind"].default, k.words) for k in TURBULENCE)],
+        "incoming_kinds": [(k.model_fields["kind"].default, k.words) for k in INCOMING_KINDS],
+        "walls": [p for p in every if p not in paired and kinds.get(p, "wall") in ("wall", "sliding", "turning")],
         "scalar_kinds": [(k.model_fields["kind"].default, k.words) for k in SCALARS],
         "kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
     }

@@ -26,6 +26,7 @@ from brook.core.numerics.passes.moving import (
     momentum,
     transfers,
 )
+from brook.core.numerics.passes.pair import pair_backward, pair_cells, pair_faces, pair_forward, pair_moved
 from brook.core.numerics.passes.scalar import scalar_cells, scalar_faces
 from brook.core.numerics.passes.sweeping import (
     backward,
@@ -55,6 +56,11 @@ __all__ = [
     "moments",
     "momentum",
     "moved",
+    "pair_backward",
+    "pair_cells",
+    "pair_faces",
+    "pair_forward",
+    "pair_moved",
     "scalar_cells",
     "scalar_faces",
     "slope",

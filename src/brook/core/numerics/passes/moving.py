@@ -5,14 +5,15 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.compiling.kernel import kernel, loop
-from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED, second_order
+from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED, logarithmic, second_order
 
 
 @loop(fastmath=EXACT)
 def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, centre, owner, neighbour, weight,
-              geometric_diffusion, face_kind, skew, area, upper_at, lower_at, scheme, softness, transfer, off, entries):  # fmt: skip
-    """m_f u_f − μ_f |S|²/(S·r) (u_N − u_P) − μ_f (∇u)_f·(S − |S|²/(S·r) r): momentum over each inner face from its owner to its
-    neighbour, transfer (inner, 3).
+              geometric_diffusion, face_kind, skew, area, upper_at, lower_at, scheme, softness, varies, turbulent, transfer, off, entries):  # fmt: skip
+    """m_f u_f − μ_f |S|²/(S·r) (u_N − u_P) − μ_f (∇u)_f·(S − |S|²/(S·r) r) − μ_f (∇u)_fᵀ·S: momentum over each inner face from its owner to
+    its neighbour, transfer (inner, 3); the last part only where the viscosity `varies`. μ_f is the linear mean, and the logarithmic one
+    where it is `turbulent`.
 
     u_f is upwind with a step of second order (`second_order`) and the gradient to the face's centroid. off (inner,) = m_f − ρ_f ū_f·S
     with the mean velocity ū; entries (nnz,) min(m, 0) − μ|S|²/(S·r) and −max(m, 0) − μ|S|²/(S·r) of the matrix of upwind convection and
@@ -21,7 +22,10 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
         f = np.uint32(s)
         p, n = owner[f], neighbour[f]
         through, w = flux[f], weight[f]
-        mu, rho = w * viscosity[p] + (1.0 - w) * viscosity[n], w * density[p] + (1.0 - w) * density[n]
+        rho = w * density[p] + (1.0 - w) * density[n]
+        mu = w * viscosity[p] + (1.0 - w) * viscosity[n]
+        if turbulent:
+            mu = logarithmic(viscosity[p], viscosity[n])
         link = mu * geometric_diffusion[f]
         entries[upper_at[f]] = min(through, 0.0) - link
         entries[lower_at[f]] = -max(through, 0.0) - link
@@ -59,6 +63,9 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
                         + g1 * (area[f, 1] - geometric * y)
                         + g2 * (area[f, 2] - geometric * z)
                     )
+            if varies:
+                for i in range(3):
+                    moved -= mu * (w * gradient[p, i, k] + (1.0 - w) * gradient[n, i, k]) * area[f, i]
             transfer[f, k] = through * face + moved
             total += middle * area[f, k]
         off[f] = through - rho * total

@@ -8,16 +8,17 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.compiling.kernel import loop
-from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED, second_order
+from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED, logarithmic, second_order
 
 
 @loop(fastmath=EXACT)
 def scalar_faces(first, last, chunk, value, gradient, flux, capacity, diffusivity, centre, owner, neighbour, weight, geometric_diffusion,
-            face_kind, skew, area, upper_at, lower_at, scheme, softness, excess, growth, more, entries):  # fmt: skip
+            face_kind, skew, area, upper_at, lower_at, scheme, softness, excess, growth, stirred, body, more, entries):  # fmt: skip
     """Over each inner face: m c φ_f − Γ (∂φ/∂n) |S|, what goes through it from its owner to its neighbour.
 
     entries (nnz,) of the matrix are those of upwind convection by `flux` (F,) times `capacity` (C,) and of diffusion, the
-    diffusivity (C,) taken as through two layers in a row, less φ · divergence; more (inner,) is what faces of second order
+    diffusivity (C,) taken as through two layers in a row, or within a `body` (C,) that is `stirred` by eddies as their logarithmic mean,
+    less φ · divergence; more (inner,) is what faces of second order
     and skewed ones carry besides. With `flux` itself goes `excess` (C,), which grows by `growth` (C,) with φ; both may be
     empty. Patankar (1980) for the mean.
     """
@@ -27,6 +28,8 @@ def scalar_faces(first, last, chunk, value, gradient, flux, capacity, diffusivit
         through, w = flux[f] * capacity[p], weight[f]
         both = w * diffusivity[n] + (1.0 - w) * diffusivity[p]
         k = diffusivity[p] * diffusivity[n] / both if both > 0.0 else 0.0
+        if stirred and body[p] == body[n]:
+            k = logarithmic(diffusivity[p], diffusivity[n])
         x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
         link = k * geometric_diffusion[f]
         entries[upper_at[f]] = min(through, 0.0) - link

@@ -12,8 +12,10 @@ from brook.core.results.quantities import (
     speed,
     temperature,
     total_pressure,
+    turbulence,
     velocity,
     vorticity,
+    wall_shear,
 )
 from brook.core.results.quantities.base import QuantityKind, References, View
 from brook.core.results.quantities.own import OwnQuantity, own_quantity
@@ -26,12 +28,15 @@ QUANTITIES: dict[str, QuantityKind] = {
         speed.QUANTITY, velocity.ALONG_X, velocity.ALONG_Y, velocity.ALONG_Z, pressure.QUANTITY,
         total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY, mass_flow.QUANTITY, temperature.QUANTITY,
         heat.QUANTITY, density.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z,
+        wall_shear.QUANTITY, wall_shear.COEFFICIENT, *turbulence.EVERY,
         averaged.SPEED, *averaged.VELOCITY, averaged.PRESSURE, averaged.TEMPERATURE, averaged.FLUCTUATION,
     )
 }  # fmt: skip
 
 # Those that only runs with heat have.
 OF_HEAT = ("temperature", "heat", averaged.TEMPERATURE.name)
+# Those that only runs with a model of turbulence have.
+OF_EDDIES = tuple(kind.name for kind in turbulence.EVERY)
 # Those that only runs in time have, where averages are taken.
 OF_AVERAGES = tuple(
     kind.name
@@ -48,9 +53,10 @@ def drawn_of(fields: Fields) -> tuple[str, ...]:
     return tuple(name for name in DRAWN if name not in left_out)
 
 
-def known_of(warm: bool, averaged: bool) -> dict[str, QuantityKind]:
-    """Every quantity of a run, by name: those of heat where temperatures are computed, those of averages where there are any."""
-    left_out = (() if warm else OF_HEAT) + (() if averaged else OF_AVERAGES)
+def known_of(warm: bool, averaged: bool, eddies: bool = False) -> dict[str, QuantityKind]:
+    """Every quantity of a run, by name: those of heat where temperatures are computed, those of averages where there are any, those
+    of eddies where a model has them."""
+    left_out = (() if warm else OF_HEAT) + (() if averaged else OF_AVERAGES) + (() if eddies else OF_EDDIES)
     return {name: kind for name, kind in QUANTITIES.items() if name not in left_out}
 
 

@@ -23,6 +23,7 @@ PATIENCE = 12  # steps in which a residual has to fall by half before it counts 
 MOST = 200  # iterations alone at the end of a steady flow
 WAITS = 4  # iterations of a steady flow in a row for which it may wait
 ALMOST = 1e-6  # of its values: by how much a scalar may lie beyond what is around it
+SCHMIDT = 0.7  # of eddies: momentum over what they spread of a substance
 SETTLED = 1e-8  # what may be left, over what passes, before it is told
 
 
@@ -116,6 +117,9 @@ class TransportedScalar:
         """Takes over what the fluid is now."""
         density = flow.medium.density
         self.equation.density, self.equation.diffusivity = density, density * self.diffusivity
+        if flow.medium.eddy is not None:
+            self.equation.diffusivity = self.equation.diffusivity + flow.medium.eddy / SCHMIDT
+            self.equation.stirred = True
         if self.decay:
             self.equation.sink = density * flow.stencil.mesh.volume * self.decay
 

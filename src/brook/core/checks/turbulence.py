@@ -1,0 +1,40 @@
+"""What of a turbulence model would keep a study from running, at its place."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from brook.core.checks.context import Context
+from brook.core.study import Problem
+
+
+def turbulence_problems(c: Context) -> list[Problem]:
+    """What is said twice, of patches through which nothing flows in or that are no walls, and what has no place beside a model."""
+    said, variant = c.study.set_up.turbulence, c.variant
+    if said is None or c.patches is None:
+        return []
+    at, problems = "/set_up/turbulence", []
+    through = {b.patch for b in c.study.set_up.boundaries if b.role in ("inflow", "outflow")}
+    spoken = {b.patch: b.kind for b in c.study.set_up.boundaries}
+    walls = {p for p in c.patches if spoken.get(p, "wall") in ("wall", "sliding", "turning")}
+    lists: tuple[tuple[str, tuple[Any, ...]], ...] = (("inflows", said.inflows), ("rough", said.rough))
+    for name, entries in lists:
+        seen: set[str] = set()
+        for k, entry in enumerate(entries):
+            path, message = f"{at}/{name}/{k}/patch", ""
+            if entry.patch in seen:
+                message = f"something else is already said of '{entry.patch}'; keep one of the two"
+            elif name == "inflows" and entry.patch not in through:
+                message = (
+                    f"nothing flows in through '{entry.patch}'; say of it that fluid enters there, or take this out"
+                )
+            elif name == "rough" and entry.patch in c.patches and entry.patch not in walls:
+                message = f"'{entry.patch}' is no wall that could be rough; take this out"
+            if message:
+                problems.append(Problem(path, message))
+            seen.add(entry.patch)
+    fluids = [m for m in (c.fluid, *c.materials.values()) if m is not None]
+    if any(getattr(f, "law", None) is not None for f in fluids):
+        message = "the model is made for fluids whose viscosity does not depend on shear; let the flow stay laminar, or take out the shear law"
+        problems.append(Problem(f"{at}/kind", message, "missing", variant.name))
+    return problems

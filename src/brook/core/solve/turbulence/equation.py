@@ -1,0 +1,249 @@
+"""A turbulence model of two equations in a flow: what it makes of the viscosity before an iteration, and its own step after."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from brook.core.numerics import Stencil
+from brook.core.numerics.chunks import over
+from brook.core.numerics.operators import Convection
+from brook.core.solve.drive import Drive
+from brook.core.solve.fields import Fields
+from brook.core.solve.medium import Medium
+from brook.core.solve.states import State
+from brook.core.solve.time_levels import TimeLevel
+from brook.core.solve.turbulence.pair import LEAST, MOST, ScalarPair
+from brook.core.solve.turbulence.sst import sst_cells
+from brook.core.solve.turbulence.walls import BETA, BETA_STAR, Walls
+
+if TYPE_CHECKING:
+    from brook.core.numerics.multigrid import Levels
+    from brook.core.solve.coarse import Agglomerates
+    from brook.core.solve.flow import FlowSolver
+
+FLOOR = 1e-10  # of the square of what moves at most: k is never less
+DEVELOPED = 0.16  # intensity in a duct at a Reynolds number of 1, by which it falls as Re^(-1/8)
+DUCT = 0.07  # length of eddies over the width of a duct
+FAST = 20.0  # mean speed over friction velocity, where only what drives is known
+USUAL = 0.05  # intensity of a flow through which nothing enters
+
+
+@dataclass(frozen=True)
+class Incoming:
+    """Turbulence of what comes in: `intensity` over its mean speed and, of both, the one that is given: the `length` of its eddies in
+    m, or the `ratio` of eddy viscosity to viscosity. From a long duct of a hydraulic `diameter` in m both follow."""
+
+    intensity: float
+    length: float | None = None
+    ratio: float | None = None
+    diameter: float | None = None
+
+    def values(self, speed: float, viscosity: float) -> tuple[float, float]:
+        """k in m²/s² and ω in 1/s at a mean speed in m/s and a kinematic viscosity in m²/s: k = 3/2 (I U)², ω = √k/(C_μ^¼ ℓ) or
+        k/(ratio ν); from a duct I = 0.16 Re^(-1/8) and ℓ = 0.07 D."""
+        if self.diameter is not None:
+            reynolds = max(speed * self.diameter / viscosity, 1.0)
+            return Incoming(DEVELOPED * reynolds ** (-1 / 8), DUCT * self.diameter).values(speed, viscosity)
+        k = 1.5 * (self.intensity * speed) ** 2
+        if self.length is not None:
+            return k, k**0.5 / (BETA_STAR**0.25 * self.length)
+        assert self.ratio is not None
+        return k, k / (self.ratio * viscosity)
+
+
+class Turbulence:
+    """k and ω of a flow. `walls` has a law on each wall face; `incoming` (one for each patch that is no wall, by its name) says what
+    comes in there."""
+
+    name, version = "turbulence", 1
+    acts_on_flow = True
+    drives_flow = changes_density = False
+    effects: tuple[Any, ...] = ()
+
+    def __init__(self, stencil: Stencil, walls: Walls, incoming: dict[str, Incoming], scheme: Convection = "tapered"):
+        self.stencil, self.walls, self.incoming = stencil, walls, incoming
+        self.pair = ScalarPair(stencil, ("k", "omega"), scheme, walls.near, steep=True)
+        self.eddy = np.zeros(stencil.cells)
+        self._least = 1e-300
+        self._last: np.ndarray | None = None  # k and ω after the last step, as mixtures may not stray far from them
+
+    @property
+    def k(self) -> np.ndarray:
+        """Turbulent kinetic energy (C,) in m²/s²."""
+        return self.pair.one
+
+    @property
+    def omega(self) -> np.ndarray:
+        """Specific dissipation rate (C,) in 1/s."""
+        return self.pair.two
+
+    # -- as a contribution to the medium ------------------------------------------------------
+
+    def contribute(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray | None) -> Medium:
+        """The medium with the eddy viscosity, and at walls what the law of the wall makes of it."""
+        if on_boundary is not None:
+            self._look(medium, flow, on_boundary)
+        at_walls = medium.viscosity_on_boundary + self.eddy[self.stencil.face_cell]
+        if on_boundary is not None or self.walls.viscosity.any():
+            at_walls[self.walls.faces] = self.walls.viscosity
+        return replace(
+            medium, viscosity=medium.viscosity + self.eddy, at_walls=at_walls, eddy=self.eddy, walls=self.walls
+        )
+
+    def _look(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray) -> None:
+        s, pair, walls = self.stencil, self.pair, self.walls
+        walls.look(medium, flow, on_boundary)
+        pair.two[walls.near] = walls.omega[walls.near]
+        self._enter(medium, flow)
+        pair.renew_gradients(flow.flux)
+        over(
+            s.cell_chunks, sst_cells, pair.one, pair.two, pair.one_gradient, pair.two_gradient, flow.momentum.gradient, medium.density,
+            medium.viscosity, walls.distance, s.mesh.volume, walls.near, walls.shear, walls.production, self.eddy,
+            pair.one_diffusivity, pair.two_diffusivity, pair.source, pair.sink,
+        )  # fmt: skip
+
+    def coarse(self, agglomerates: Agglomerates) -> None:
+        """The medium of the moment will do."""
+
+    # -- as an equation -----------------------------------------------------------------------
+
+    def share(self, workspace: np.ndarray, levels: Levels | None, flow: FlowSolver) -> None:
+        """Takes room of the flow."""
+        self.pair.share(workspace)
+
+    def _enter(self, medium: Medium, flow: FlowSolver) -> None:
+        """What comes in through each patch, by its mean speed of now."""
+        s = self.stencil
+        for patch in s.patches:
+            if patch.name not in self.incoming:
+                continue
+            here = s.boundary_faces(patch)
+            flux, cell = np.minimum(flow.flux[s.inner :][here], 0.0), s.face_cell[here]
+            entering = flux < 0
+            if not entering.any():
+                continue
+            size = np.linalg.norm(s.area[patch.faces][entering], axis=1).sum()
+            rho = medium.on_boundary[here][entering].mean()
+            nu = float(medium.viscosity[cell[entering]].mean() / rho)
+            k, omega = self.incoming[patch.name].values(-float(flux.sum()) / (rho * size), nu)
+            self.pair.entering[0, here], self.pair.entering[1, here] = max(k, self._least), omega
+
+    def begin(self, flow: FlowSolver) -> None:
+        """What comes in, everywhere, with the ω of walls; where nothing does, what a duct of this width would hold."""
+        s, walls, medium = self.stencil, self.walls, flow.medium
+        nu, width = medium.viscosity / medium.density, float(np.min([self.walls.distance.max(), 1e30]))
+        if not np.isfinite(width) or width >= 1e30:
+            width = float(s.mesh.volume.sum()) ** (1 / 3)
+        speed = max(flow.reference_speed, self._driven(flow, width), float(nu.max()) / width)
+        self._least = FLOOR * speed**2
+        self._enter(medium, flow)
+        into = np.maximum(-flow.flux[s.inner :], 0.0)
+        if into.sum() > 0:
+            k, omega = (float(into @ values / into.sum()) for values in self.pair.entering)
+        else:
+            k, omega = Incoming(USUAL, length=2 * DUCT * width).values(speed, 0.0)
+        self.pair.one[:] = max(k, self._least)
+        self.pair.two[:] = omega + 6 * nu / (BETA * walls.distance**2)
+        self.eddy[:] = medium.density * self.pair.one / self.pair.two
+        walls.viscosity[:] = 0.0
+        flow.compose()
+
+    def _driven(self, flow: FlowSolver, width: float) -> float:
+        """The speed in m/s that forces on the fluid suggest; a drop over a periodic pair sets the flow going at it."""
+        before = flow.model.equations[: flow.model.equations.index(self)]
+        for equation in before:  # those have begun, and know what they do
+            equation.act(flow)
+        total = np.zeros(3)
+        for explicit, _ in flow.model.forces(flow):
+            if explicit is not None:
+                total += explicit.sum(axis=0)
+        mass = float(flow.medium.density @ self.stencil.mesh.volume)
+        speed = FAST * (float(np.linalg.norm(total)) / mass * width) ** 0.5
+        for equation in before:
+            if isinstance(equation, Drive) and not flow.velocity.any():
+                equation.set_going(flow, speed)
+        return speed
+
+    def follow(self, flow: FlowSolver, left: float) -> dict[str, float]:
+        """One step of k and ω after one of the flow; gives the residuals. Raises `Diverged`."""
+        found = self.pair.advance(self.name, flow.flux, flow.medium.density, flow.time_scheme)
+        self._keep_positive()
+        if self.stencil.cells and flow.time_scheme is None:
+            self._last = np.array([self.pair.one, self.pair.two], np.float32)
+        if not np.isfinite(sum(found.values())):
+            from brook.core.solve.flow import Diverged
+
+            cell = int(np.argmin(np.isfinite(self.k + self.omega)))
+            raise Diverged("turbulence", self.stencil.mesh.centre[cell], "the turbulence ran away")
+        return found
+
+    def _keep_positive(self) -> None:
+        np.maximum(self.pair.one, self._least, out=self.pair.one)
+        np.maximum(self.pair.two, 1e-300, out=self.pair.two)
+
+    def act(self, flow: FlowSolver) -> None:
+        """Keeps what was mixed as near to the last step as a step may go; the viscosity follows with the next iteration."""
+        if self._last is not None:
+            for value, last in zip((self.pair.one, self.pair.two), self._last, strict=True):
+                np.clip(value, LEAST * last, MOST * last, out=value)
+        self._keep_positive()
+
+    def settle(self, flow: FlowSolver) -> list[str]:
+        """Nothing: what k and ω are balanced to is told by their residuals."""
+        return []
+
+    def state(self) -> State:
+        """k and ω, and the viscosity they made."""
+        return {
+            "k": self.k.copy(),
+            "omega": self.omega.copy(),
+            "eddy": self.eddy.copy(),
+            "at_walls": self.walls.viscosity.copy(),
+        }
+
+    def restore(self, state: State, flow: FlowSolver) -> None:
+        """Takes over a state; one of a laminar flow leaves turbulence at its start. Raises `ValueError` for one of another mesh."""
+        if state:
+            if state["k"].shape != self.k.shape:
+                raise ValueError("the turbulence of the start state belongs to another mesh")
+            self.pair.one[:], self.pair.two[:], self.eddy[:] = state["k"], state["omega"], state["eddy"]
+            if state["at_walls"].shape == self.walls.viscosity.shape:
+                self.walls.viscosity[:] = state["at_walls"]
+        flow.compose()
+
+    def mixed(self) -> list[tuple[np.ndarray, bool]]:
+        """k, and ω, whose steps are not judged: its spread is that of the walls."""
+        return [(self.pair.one, True), (self.pair.two, False)]
+
+    def time_level(self, flow: FlowSolver) -> State:
+        """k and ω."""
+        return {"k": self.k.copy(), "omega": self.omega.copy()}
+
+    def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
+        """A step begins where the last one ended."""
+
+    def onto(self, fields: Fields) -> Fields:
+        """Fields with k, ω, the eddy viscosity, and y⁺ and friction velocity of walls."""
+        s = self.stencil
+        k, omega = self.pair.boundary(fields.flux[-s.active :] if len(fields.flux) == s.active else fields.flux)
+        for name, value, boundary in (
+            ("turbulent_energy", self.k, k), ("dissipation_rate", self.omega, omega), ("eddy_viscosity", self.eddy, self.eddy[s.face_cell]),
+        ):  # fmt: skip
+            fields.more[name] = (value, s.with_pairs(value, boundary))
+        for name, found in (("y_plus", self.walls.height), ("friction_velocity", self.walls.friction_velocity)):
+            there = np.zeros(s.boundary_count)
+            there[self.walls.faces] = found
+            fields.more[name] = (np.zeros(s.cells), s.with_pairs(np.zeros(s.cells), there))
+        return fields
+
+    def notes(self) -> list[str]:
+        """Where k was held at its least."""
+        count = int(np.count_nonzero(self.k <= self._least))
+        return [f"k is held at its least, {self._least:.0e} m²/s², in {count} cells"] if count else []
+
+
+MODELS: dict[str, Callable[..., Any]] = {"sst": sst_cells}

@@ -1,0 +1,67 @@
+"""The k-ω model of shear stress transport: Menter, Kuntz & Langtry (2003, Turbulence, Heat and Mass Transfer 4)."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from brook.core.compiling.kernel import loop
+from brook.core.numerics.passes import EXACT
+
+A1, BETA_STAR, LIMIT = 0.31, 0.09, 10.0
+ALPHA_1, BETA_1, SIGMA_K1, SIGMA_W1 = 5 / 9, 0.075, 0.85, 0.5
+ALPHA_2, BETA_2, SIGMA_K2, SIGMA_W2 = 0.44, 0.0828, 1.0, 0.856
+LEAST_CROSS = 1e-10
+
+
+@loop(fastmath=EXACT)
+def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient, density, viscosity, distance, volume, wall, wall_shear,
+              wall_production, eddy, k_diffusivity, omega_diffusivity, source, sink):  # fmt: skip
+    """μ_t = ρ a₁ k / max(a₁ ω, S F₂); sources of k: min(μ_t S², 10 β* ρ k ω) − β* ρ ω k; of ω: α ρ min(S², 10 β* k ω/ν_t) − β ρ ω² +
+    2 (1 − F₁) ρ σ_ω2 ∇k·∇ω/ω.
+
+    S is that of the velocity gradient (C, 3, 3); in cells at a `wall` (C,) it is `wall_shear` (C,), P_k `wall_production` (C,) in W/m³ and
+    F₁ = 1. Diffusivities μ + σ μ_t (C,); source and sink (2, C) of whole cells: −β ρ ω² is taken as its tangent, cross-diffusion of
+    negative sign as a sink."""
+    for s in range(first, last):
+        c = np.uint32(s)
+        rho, mu, y = density[c], viscosity[c], distance[c]
+        here, w, nu = k[c], omega[c], viscosity[c] / density[c]
+        if wall[c]:
+            shear = wall_shear[c]
+        else:
+            total = 0.0
+            for i in range(3):
+                total += 2.0 * gradient[c, i, i] * gradient[c, i, i]
+            for i in range(3):
+                j = (i + 1) % 3
+                both = gradient[c, i, j] + gradient[c, j, i]
+                total += both * both
+            shear = math.sqrt(total)
+        cross = 0.0
+        for i in range(3):
+            cross += k_gradient[c, i] * omega_gradient[c, i]
+        cross *= 2.0 * rho * SIGMA_W2 / w
+        root, thin = math.sqrt(here) / (BETA_STAR * w * y), 500.0 * nu / (y * y * w)
+        far = max(2.0 * root, thin)
+        f2 = math.tanh(far * far)
+        f1 = 1.0
+        if not wall[c]:
+            near = min(max(root, thin), 4.0 * rho * SIGMA_W2 * here / (max(cross, LEAST_CROSS) * y * y))
+            near *= near
+            f1 = math.tanh(near * near)
+        nu_t = A1 * here / max(A1 * w, shear * f2)
+        alpha = f1 * ALPHA_1 + (1.0 - f1) * ALPHA_2
+        beta = f1 * BETA_1 + (1.0 - f1) * BETA_2
+        mu_t, most = rho * nu_t, LIMIT * BETA_STAR * here * w
+        eddy[c] = mu_t
+        k_diffusivity[c] = mu + (f1 * SIGMA_K1 + (1.0 - f1) * SIGMA_K2) * mu_t
+        omega_diffusivity[c] = mu + (f1 * SIGMA_W1 + (1.0 - f1) * SIGMA_W2) * mu_t
+        v, squared = volume[c], shear * shear
+        source[0, c] = v * (wall_production[c] if wall[c] else min(mu_t * squared, rho * most))
+        sink[0, c] = v * BETA_STAR * rho * w
+        made = alpha * rho * min(squared, most / max(nu_t, 1e-300)) + beta * rho * w * w
+        cross *= 1.0 - f1
+        source[1, c] = v * (made + max(cross, 0.0))
+        sink[1, c] = v * (2.0 * beta * rho * w + max(-cross, 0.0) / w)
