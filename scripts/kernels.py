@@ -39,6 +39,8 @@ def work() -> list[tuple[str, Callable[[], object]]]:
         ("shapes and their meshes", header),
         ("large meshes", warm_large),
         ("large meshes", warm_large_heat),
+        ("turbulent flows", partial(warm_turbulent, "0.1 m")),
+        ("large meshes", partial(warm_turbulent, "2.2 mm")),
     ]
 
 
@@ -107,6 +109,20 @@ def warm_large_heat() -> None:
     study = convection.study(1e4, 150)
     few = study.model_copy(update={"run_rules": study.run_rules.model_copy(update={"iterations": 3})})
     run_to_folder(few, few.variants[0].name, HOME / "heat", lambda text: None)
+
+
+def warm_turbulent(size: str) -> None:
+    """A turbulent channel with heat, of cells of a size."""
+    from brook.core.stages.batch import run_to_folder
+    from brook.core.study.document import study_from
+    from brook.core.verification import turbulent_channel
+
+    raw = turbulent_channel.study_of(6875.0, 0.71).model_dump(mode="json")
+    raw["mesh_plan"] |= {"bulk": size, "wall": size}
+    raw["set_up"]["turbulence"]["rough"] = [{"patch": "wall", "height": "1 mm"}]
+    raw["run_rules"]["iterations"] = 12
+    study = study_from(raw)
+    run_to_folder(study, study.variants[0].name, HOME / f"turbulent-{size[0]}", lambda text: None)
 
 
 def main() -> None:

@@ -16,6 +16,7 @@ from brook.core.numerics import Stencil
 from brook.core.numerics.halo import Halo
 from brook.core.results.forces import patch_forces
 from brook.core.results.quantities import View
+from brook.core.results.readings import show_reading
 from brook.core.solve.turbulence import Incoming, wall_distance
 from brook.core.solve.turbulence.wall_law import (
     friction_at,
@@ -31,6 +32,7 @@ from brook.core.stages.keys import stage_keys
 from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.study.document import study_from, study_text
+from brook.core.units import NONE
 from brook.core.verification import turbulent_channel as channel
 from brook.core.verification import turbulent_pipe as pipe
 from brook.core.verification.rows import grown, rows
@@ -212,6 +214,12 @@ class TestRows:
         sides = {name: [(name, np.inf)] for name in ("left", "right", "top")}
         mesh = rows(np.linspace(0, 1, 3), grown(0.1, 1.2, 0.5), sides, turned=0.05)
         assert mesh.volume.sum() == pytest.approx(0.5**2 * np.sin(0.025) * np.cos(0.025))
+
+
+class TestNumbers:
+    def test_y_plus_is_no_share_of_anything(self):
+        assert show_reading(37.1, NONE) == "37.1"
+        assert show_reading(0.371, NONE) == "37.1 %"
 
 
 class TestTheDocument:

@@ -267,6 +267,40 @@ def test_what_the_flow_carries_is_said_run_read_and_exported(http):
     )
 
 
+def test_turbulence_is_said_run_and_read(http):
+    """From a laminar channel to a turbulent one with a rough bed: statements, warnings, y⁺ and residuals."""
+    sides = {"left": "west", "right": "east", "bottom": "bed", "top": "lid"}
+    outer = {"name": "race", "left": "0 mm", "bottom": "0 mm", "width": "200 mm", "height": "40 mm", "patches": sides}
+    bare = study_from({
+        "format": "brook-study", "version": 1, "title": "Race",
+        "variants": [{"name": "plain", "title": "Plain", "geometry": {"outer": outer}}],
+        "mesh_plan": {"bulk": "4 mm", "wall": "2 mm"},
+        "set_up": {"boundaries": [{"kind": "velocity", "patch": "west", "speed": "1 m/s"}, {"kind": "pressure", "patch": "east"}]},
+    })  # fmt: skip
+    slug = take_in(http, bare)
+    page = {"page": "set-up", "name": "plain"}
+    assert "likely turbulent; a laminar answer may be wrong" in plain(http.get(f"/studies/{slug}/set-up/plain").text)
+    http.post(f"/studies/{slug}/act/set_turbulence", data={"kind": "sst", **page})
+    http.post(f"/studies/{slug}/act/set_incoming", data={"pointer": "/set_up/turbulence", "kind": "duct", **page})
+    http.post(f"/studies/{slug}/act/set_rough", data={"patch": "bed", **page})
+    text = plain(http.get(f"/studies/{slug}/set-up/plain").text)
+    assert "bed is rough, as by sand grains of" in text
+    assert "What comes in is told" in text
+    assert "likely turbulent" not in text
+    refused = http.post(
+        f"/studies/{slug}/edit", data={"pointer": "/set_up/turbulence/rough/0/height", "value": "-1 mm", **page}
+    )
+    assert "more than zero" in plain(refused.text)
+    http.post(f"/studies/{slug}/act/add_requirement", data={"title": "Largest y+", "reading": "bed.y_plus.max", "limit": "smallest",
+                                                           "page": "board"})  # fmt: skip
+    up_to_date(http, slug)
+    assert "y⁺ of first cells at walls" in plain(http.get(f"/studies/{slug}/run/plain").text)
+    history = http.get(f"/api/studies/{slug}/variants/plain/history").json()
+    assert list(history["residuals"]) == ["momentum", "mass", "k", "omega"]
+    (told,) = http.get(f"/api/studies/{slug}/variants").json()
+    assert 10 < told["readings"][0]["value"] < 300
+
+
 def test_a_pair_is_named_driven_and_read(http):
     """From walls alone to a channel that water goes round in: pair on Mesh, drive on Set-up, drop on the board."""
     sides = {"left": "west", "right": "east", "bottom": "bed", "top": "lid"}

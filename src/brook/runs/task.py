@@ -391,9 +391,18 @@ def run_summary(outcome: Outcome) -> dict[str, Any]:
         "mass_flows": {p.name: fields.mass_flow(p.name) for p in _wet(fields)},
         "flows": {p.name: fields.flow(p.name) for p in _wet(fields)},
         "heat": _heat_of(fields), "heat_sum": _heat_sum(fields), "end": history.time[-1] if history.time else None,
-        "averaged": "fluctuation" in fields.more, "eddies": "eddy_viscosity" in fields.more,
+        "averaged": "fluctuation" in fields.more, "eddies": "eddy_viscosity" in fields.more, "y_plus": _heights(fields),
         "mean_pressures": {p.name: _mean_pressure(fields, p.name) for p in _wet(fields)},
     }  # fmt: skip
+
+
+def _heights(fields: Fields) -> list[float]:
+    """The least, the median and the largest y⁺ of first cells at walls; nothing in a laminar run."""
+    if "y_plus" not in fields.more:
+        return []
+    found = fields.more["y_plus"][1]
+    found = found[found > 0]
+    return [float(v) for v in np.percentile(found, [0, 50, 100])] if len(found) else []
 
 
 def _heat_of(fields: Fields) -> dict[str, float]:

@@ -13,6 +13,7 @@ BENCHES: dict[str, Callable[[], Figure | list[Figure]]] = {
     "memory-kept": flows.bench_memory_kept,
     "iteration": flows.bench_iteration,
     "cube": flows.bench_cube,
+    "stirred": flows.bench_stirred,
     "parts": parts.bench_parts,
     **{f"iterations-{n}": partial(flows.iterations, n) for n in (64, 100, 128)},
     "multigrid": flows.bench_multigrid,

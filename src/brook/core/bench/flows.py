@@ -16,8 +16,9 @@ from brook.core.numerics.linear import LibraryMultigrid, PressureSolver
 from brook.core.numerics.multigrid import OwnMultigrid
 from brook.core.results.picture import corner_values, polygons
 from brook.core.results.quantities import View
-from brook.core.solve import FlowSolver, Rules, Settings, boundary_conditions, run_steady
+from brook.core.solve import FlowModel, FlowSolver, Rules, Settings, boundary_conditions, run_steady
 from brook.core.solve.setup import FIXED, BoundaryConditions
+from brook.core.solve.turbulence import Turbulence, Walls
 from brook.core.stages.meshing import make_mesh
 from brook.core.verification.cavity import study
 from brook.core.verification.manufactured import block
@@ -105,14 +106,19 @@ def _run_and_weigh() -> tuple[int, int, int]:
     return flow.stencil.cells, standing("VmHWM") - before, standing("VmRSS") - before
 
 
-def cube_flow(across: int, solver: PressureSolver | None = None, reynolds: float = 400.0) -> FlowSolver:
-    """The flow in a cube of so many cells an edge whose lid slides, at a Reynolds number by its edge."""
+def cube_flow(
+    across: int, solver: PressureSolver | None = None, reynolds: float = 400.0, stirred: bool = False
+) -> FlowSolver:
+    """The flow in a cube of so many cells an edge whose lid slides, at a Reynolds number by its edge, with a model of turbulence where
+    it is to be `stirred`."""
     stencil = Stencil(block(across))
     centre = stencil.mesh.face_centres(slice(stencil.inner, None))
     velocity = np.zeros((len(centre), 3))
     velocity[centre[:, 2] > 1 - 1e-9, 0] = 1.0
     conditions = BoundaryConditions(np.full(len(centre), FIXED, np.int8), velocity, np.zeros(len(centre)))
-    return FlowSolver(stencil, ConstantFluid("cube", 1.0, 1 / reynolds), conditions,
+    every = np.arange(len(centre))
+    model = FlowModel.of(Turbulence(stencil, Walls(stencil, every, np.zeros(len(every))), {}) if stirred else None)
+    return FlowSolver(stencil, ConstantFluid("cube", 1.0, 1 / reynolds), conditions, model,
                       settings=Settings(pressure_tolerance=0.1), pressure_solver=solver)  # fmt: skip
 
 
@@ -180,3 +186,16 @@ def bench_cube() -> Figure:
         flow.iterate()
     seconds = min(timed(flow.iterate) for _ in range(5))
     return figure("cube", "per cell and iteration, steady laminar, in three dimensions", seconds, flow.stencil.cells)
+
+
+def bench_stirred() -> list[Figure]:
+    """The same with a model of turbulence and a law at its walls, and how many times as long that takes as without, side by side."""
+    plain, stirred = cube_flow(80, reynolds=1e5), cube_flow(80, reynolds=1e5, stirred=True)
+    for flow in (plain, stirred):
+        for _ in range(3):
+            flow.iterate()
+    pairs = [(timed(plain.iterate), timed(stirred.iterate)) for _ in range(5)]
+    one, two = (min(side) for side in zip(*pairs, strict=True))
+    cells = stirred.stencil.cells
+    times = Figure("stirred-over-plain", "as long as a laminar iteration", two / one, "times", cells, 0.0, threads())
+    return [figure("stirred", "per cell and iteration, steady turbulent, in three dimensions", two, cells), times]

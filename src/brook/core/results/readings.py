@@ -18,6 +18,8 @@ from brook.core.solve import Fields
 from brook.core.study import Resolved
 from brook.core.units import DIMENSIONS, Dimension, Quantity, round_text, show
 
+NO_SHARE = 10.0  # numbers from here on are no shares of anything
+
 
 @dataclass(frozen=True)
 class Places:
@@ -191,5 +193,10 @@ def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = Non
 
 
 def show_reading(value: float, dimension: Dimension, unit: str | None = None, given: bool = False) -> str:
-    """Shares as per cent, everything else in a sensible or the wanted unit."""
-    return show(value, dimension, unit or ("%" if dimension.is_none else None), given=given)
+    """Shares as per cent, numbers that are no shares as they are, everything else in a sensible or the wanted unit."""
+    return show(value, dimension, unit or (unit_of_number(value) if dimension.is_none else None), given=given)
+
+
+def unit_of_number(value: float) -> str:
+    """Per cent, or nothing for what is too large to be a share, as y⁺ is."""
+    return "%" if abs(value) < NO_SHARE else ""

@@ -109,7 +109,7 @@ class Cycles:
         self.flow = flow
         self.levels: list[Level] = []
         self._least, self._strikes = np.inf, 0
-        self._corrects = flow.stencil.cells >= CORRECTED and is_even(flow.stencil)
+        self._corrects = flow.stencil.cells >= CORRECTED and flow.medium.eddy is None and is_even(flow.stencil)
         if flow.stencil.cells < WORTH or flow.is_driven or len(flow.stencil.halo) or not (starts or self._corrects):
             return
         while flow.stencil.cells > 8 * LEAST and len(self.levels) < MOST_LEVELS:

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
 
+from brook.core.results.readings import unit_of_number
 from brook.core.stages.readings import dimension_of_monitor
 from brook.core.units import scale_of, sensible_unit
 from brook.web.pages import BODIES, StateHere, StudioHere, Told, stage, variant_of
@@ -28,8 +29,9 @@ def monitor_units(state: StudyState, variant: VariantState) -> list[dict[str, An
             continue
         swings = reading.requirement.course == "frequency"  # its value and unit are those of the frequency
         unit = "" if swings else reading.requirement.unit
-        unit = unit or ("%" if dimension.is_none else sensible_unit(dimension, 0 if swings else reading.value or 0))
-        factor, shift = scale_of(unit)
+        value = 0 if swings else reading.value or 0
+        unit = unit or (unit_of_number(value) if dimension.is_none else sensible_unit(dimension, value))
+        factor, shift = scale_of(unit) if unit else (1.0, 0.0)
         found.append({"name": reading.requirement.name, "title": reading.requirement.title, "unit": unit,
                       "factor": factor, "shift": shift})  # fmt: skip
     return found

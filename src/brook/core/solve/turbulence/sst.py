@@ -22,8 +22,8 @@ def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient
     2 (1 − F₁) ρ σ_ω2 ∇k·∇ω/ω.
 
     S is that of the velocity gradient (C, 3, 3); in cells at a `wall` (C,) it is `wall_shear` (C,), P_k `wall_production` (C,) in W/m³ and
-    F₁ = 1. Diffusivities μ + σ μ_t (C,); source and sink (2, C) of whole cells: −β ρ ω² is taken as its tangent, cross-diffusion of
-    negative sign as a sink."""
+    F₁ = 1. `eddy` (C,) goes half the way to μ_t. Diffusivities μ + σ μ_t (C,); source and sink (2, C) of whole cells: −β ρ ω² is taken as its tangent, cross-diffusion as
+    that of something in proportion to 1/ω, or as a sink where it is negative."""
     for s in range(first, last):
         c = np.uint32(s)
         rho, mu, y = density[c], viscosity[c], distance[c]
@@ -55,13 +55,14 @@ def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient
         alpha = f1 * ALPHA_1 + (1.0 - f1) * ALPHA_2
         beta = f1 * BETA_1 + (1.0 - f1) * BETA_2
         mu_t, most = rho * nu_t, LIMIT * BETA_STAR * here * w
-        eddy[c] = mu_t
-        k_diffusivity[c] = mu + (f1 * SIGMA_K1 + (1.0 - f1) * SIGMA_K2) * mu_t
-        omega_diffusivity[c] = mu + (f1 * SIGMA_W1 + (1.0 - f1) * SIGMA_W2) * mu_t
+        held = 0.5 * (eddy[c] + mu_t)  # ω that comes from walls through μ_t ~ 1/ω would turn to and fro without it
+        eddy[c] = held
+        k_diffusivity[c] = mu + (f1 * SIGMA_K1 + (1.0 - f1) * SIGMA_K2) * held
+        omega_diffusivity[c] = mu + (f1 * SIGMA_W1 + (1.0 - f1) * SIGMA_W2) * held
         v, squared = volume[c], shear * shear
         source[0, c] = v * (wall_production[c] if wall[c] else min(mu_t * squared, rho * most))
         sink[0, c] = v * BETA_STAR * rho * w
         made = alpha * rho * min(squared, most / max(nu_t, 1e-300)) + beta * rho * w * w
         cross *= 1.0 - f1
-        source[1, c] = v * (made + max(cross, 0.0))
-        sink[1, c] = v * (2.0 * beta * rho * w + max(-cross, 0.0) / w)
+        source[1, c] = v * (made + 2.0 * max(cross, 0.0))
+        sink[1, c] = v * (2.0 * beta * rho * w + abs(cross) / w)
