@@ -133,7 +133,14 @@ def run() -> list[Found]:
             outcome = flow(pipe)
             mesh = f"wedge of {outcome.fields.mesh.cell_count} cells, first centre at y⁺ {height:g}"
             found.append(
-                Comparison(f"f, Re {reynolds:.0e}", "Colebrook 1939", pipe.colebrook, friction(outcome), FRICTION, mesh)
+                Comparison(
+                    f"f, Re {reynolds:.0e}, y⁺ {height:g}",
+                    "Colebrook 1939",
+                    pipe.colebrook,
+                    friction(outcome),
+                    FRICTION,
+                    mesh,
+                )
             )
     for grain in ROUGH:
         for reynolds in (1e5, 1e6):

@@ -68,7 +68,16 @@ def run() -> list[Found]:
         mesh = f"{outcome.fields.mesh.cell_count} cells, first centre at y⁺ {height:g}"
         for place in PLACES:
             value = float(np.interp(place, reynolds, measured))
-            found.append(Comparison(f"c_f at Re_x {place:.0e}", SOURCE, float(known(place)), value, TOLERANCE, mesh))
+            found.append(
+                Comparison(
+                    f"c_f at Re_x {place / 1e6:g}·10⁶, y⁺ {height:g}",
+                    SOURCE,
+                    float(known(place)),
+                    value,
+                    TOLERANCE,
+                    mesh,
+                )
+            )
     reynolds, measured = friction(flow(HEIGHTS[0]))
     points = np.geomspace(5e5, 5e6, 9)
     shown = reynolds > 2e5
