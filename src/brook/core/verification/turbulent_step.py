@@ -13,15 +13,13 @@ from brook.core.checks import prepare
 from brook.core.solve import Outcome
 from brook.core.stages.running import solve
 from brook.core.study.document import study_from
-from brook.core.verification.case import Comparison, Curve, Found
+from brook.core.verification.case import Comparison, Found
 from brook.core.verification.rows import between, grown, rows
 
 REYNOLDS, BEFORE, BEHIND, HIGH = 36_000.0, 110.0, 50.0, 9.0  # lengths over the step
 REATTACHED, TOLERANCE = 6.26, 0.08
 SHEAR = 0.045  # u_τ over the speed that enters, about
 SOURCE = "Driver & Seegmiller 1985"
-# c_f of the floor, by the speed over the step, read at places behind it
-FRICTION = ((3.0, -0.0009), (10.0, 0.0009), (14.0, 0.0015), (20.0, 0.0019))
 
 
 @cache
@@ -68,16 +66,10 @@ def reattachment(outcome: Outcome) -> float:
 
 
 def run() -> list[Found]:
-    """At two heights of the first cell, and the friction of the floor."""
+    """At two heights of the first cell."""
     found: list[Found] = []
     for height in (2.0, 4.5):
         outcome = flow(height)
         mesh = f"{outcome.fields.mesh.cell_count} cells, first centre at y⁺ {height:g} or less"
         found.append(Comparison("x_r/h", SOURCE, REATTACHED, reattachment(outcome), TOLERANCE, mesh))
-    x, friction = floor(flow(2.0))
-    points = tuple(np.array(FRICTION).T)
-    shown = x < 25
-    found.append(
-        Curve.of("Friction of the floor behind a step", "x/h", "c_f", (x[shown], friction[shown]), points, SOURCE)
-    )
     return found
