@@ -28,10 +28,11 @@ from brook.core.solve.turbulence.wall_law import (
     temperature_at,
     turbulent_prandtl_at,
 )
+from brook.core.stages.assembly import flow_of
 from brook.core.stages.keys import stage_keys
 from brook.core.stages.running import solve
 from brook.core.study import Study
-from brook.core.study.document import study_from, study_text
+from brook.core.study.document import study_from
 from brook.core.units import NONE
 from brook.core.verification import turbulent_channel as channel
 from brook.core.verification import turbulent_pipe as pipe
@@ -181,6 +182,18 @@ class TestAChannel:
         assert ended.state == "converged"
         assert channel._shear(ended) == pytest.approx(channel._shear(channel.flow(395, 10.0)), rel=1e-4)
 
+    def test_a_second_start_forgets_what_ran_away(self):
+        study = channel.study_of(6875.0)
+        flow, _ = flow_of(study, prepare(study, study.variants[0]), channel.mesh_of(10.0, 392.24))
+        flow.iterate()
+        turbulence = flow.model.equations[-1]
+        turbulence._last = np.full_like(turbulence._last, np.nan)
+        turbulence.pair.one[:] = turbulence.pair.two[:] = turbulence.eddy[:] = np.nan
+        again = flow.gentler()
+        assert np.isfinite(turbulence.k).all()
+        assert np.isfinite(turbulence.omega).all()
+        assert np.isfinite(again.iterate().worst)
+
     def test_it_goes_on_from_a_laminar_flow_and_back(self):
         study = channel.study_of(6875.0)
         laminar = changed(study, 80, turbulence=None)
@@ -223,10 +236,9 @@ class TestNumbers:
 
 
 class TestTheDocument:
-    def test_a_study_that_says_nothing_is_laminar_and_keeps_its_keys(self):
+    def test_a_model_makes_runs_out_of_date_and_no_mesh(self):
         study = channel.study_of(6875.0)
         laminar = changed(study, turbulence=None)
-        assert "turbulence" not in study_text(laminar) or laminar.set_up.turbulence is None
         keys = [stage_keys(s, prepare(s, s.variants[0])) for s in (study, laminar)]
         assert keys[0] is not None
         assert keys[1] is not None
@@ -248,6 +260,11 @@ class TestTheDocument:
         found = [p for p in check(changed(channel.study_of(6875.0), turbulence=said)) if words in p.message]
         assert found
         assert all(p.path.startswith("/set_up/turbulence") for p in found)
+
+    def test_a_tracer_may_not_be_called_as_what_the_model_solves_for(self):
+        named = changed(channel.study_of(6875.0), scalars=[{"kind": "tracer", "name": "k"}])
+        assert any("already has a meaning" in p.message for p in check(named))
+        assert not any("already has a meaning" in p.message for p in check(changed(named, turbulence=None)))
 
     def test_actions_say_it_and_take_it_back(self):
         study = changed(channel.study_of(6875.0), turbulence=None)

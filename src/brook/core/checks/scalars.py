@@ -10,6 +10,7 @@ from brook.core.study.scalars import Age, Tracer
 from brook.core.units import SYMBOLS
 
 EQUATIONS = ("momentum", "mass", "heat", "flow", "capacity", "viscosity", "averaged_velocity")
+OF_TURBULENCE = ("k", "omega", "turbulence", "eddy_viscosity", "friction_velocity")
 
 
 def scalar_problems(c: Context) -> list[Problem]:
@@ -24,6 +25,7 @@ def scalar_problems(c: Context) -> list[Problem]:
     for k, said in enumerate(study.set_up.scalars):
         at = f"/set_up/scalars/{k}"
         taken = said.name in QUANTITIES or said.name in RESERVED or said.name in SYMBOLS or said.name in EQUATIONS
+        taken = taken or (study.set_up.turbulence is not None and said.name in OF_TURBULENCE)
         if taken or said.name in seen or said.name in {**study.named_values, **variant.named_values}:
             problems.append(Problem(f"{at}/name", f"'{said.name}' already has a meaning; choose another name"))
         seen.add(said.name)

@@ -6,6 +6,7 @@ from typing import Any
 
 from brook.core.checks.context import Context
 from brook.core.study import Problem
+from brook.core.study.boundaries import STICKING
 
 
 def turbulence_problems(c: Context) -> list[Problem]:
@@ -16,7 +17,7 @@ def turbulence_problems(c: Context) -> list[Problem]:
     at, problems = "/set_up/turbulence", []
     through = {b.patch for b in c.study.set_up.boundaries if b.role in ("inflow", "outflow")}
     spoken = {b.patch: b.kind for b in c.study.set_up.boundaries}
-    walls = {p for p in c.patches if spoken.get(p, "wall") in ("wall", "sliding", "turning")}
+    walls = {p for p in c.patches if spoken.get(p, "wall") in STICKING}
     lists: tuple[tuple[str, tuple[Any, ...]], ...] = (("inflows", said.inflows), ("rough", said.rough))
     for name, entries in lists:
         seen: set[str] = set()

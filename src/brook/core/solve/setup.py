@@ -13,6 +13,7 @@ from brook.core.physics.boundaries.periodic import driven
 from brook.core.physics.conditions import FIXED, OPEN, SLIP, Driven, PatchFaces
 from brook.core.physics.developed import developed_profile
 from brook.core.study import Resolved
+from brook.core.study.boundaries import STICKING
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,7 +41,7 @@ class Boundaries:
         wall = Resolved(kind="wall")
         self._said = {s.patch: s for s in statements} | {WEDGE_SIDES: Resolved(kind="symmetry")}
         kinds = {p.name: self._said.get(p.name, wall).kind for p in stencil.patches}
-        self._sticking = {name for name, kind in kinds.items() if kind in ("wall", "sliding", "turning")}
+        self._sticking = {name for name, kind in kinds.items() if kind in STICKING}
         self._faces: dict[str, PatchFaces] = {}
         count = stencil.boundary_count
         self.conditions = BoundaryConditions(np.full(count, FIXED, np.int8), np.zeros((count, 3)), np.zeros(count))

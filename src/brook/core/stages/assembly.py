@@ -38,8 +38,7 @@ from brook.core.solve.still import SolidSolver
 from brook.core.solve.turbulence import Incoming, Turbulence, Walls
 from brook.core.stages.meshing import pairs_of
 from brook.core.study import Resolved, Study
-
-STICKING = ("wall", "sliding", "turning")  # kinds of boundaries along which the law of the wall holds
+from brook.core.study.boundaries import STICKING
 
 
 def flow_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:

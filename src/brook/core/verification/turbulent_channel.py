@@ -82,7 +82,7 @@ def _shear(outcome: Outcome) -> float:
 
 
 def nusselt(outcome: Outcome) -> float:
-    """By half the height and the temperature of the mean flow."""
+    """By 1 m, which is half the height (or the diameter of a pipe), and the temperature of the mean flow."""
     fields, s = outcome.fields, outcome.fields.stencil
     inside, boundary = fields.more["temperature"]
     weight = fields.mesh.volume * fields.velocity[:, 0]

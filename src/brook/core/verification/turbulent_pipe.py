@@ -18,9 +18,9 @@ from brook.core.study import Study
 from brook.core.study.document import study_from
 from brook.core.verification.case import Comparison, Found
 from brook.core.verification.rows import grown, rows
+from brook.core.verification.turbulent_channel import CONDUCTIVITY, FLUX, nusselt
 
 LENGTH, WEDGE = 0.1, 0.05  # of a period, in m, and an angle in rad
-CONDUCTIVITY, FLUX = 0.1, 1000.0
 FRICTION, WARMTH, ALIKE, WARMTH_ALIKE = 0.04, 0.10, 0.05, 0.08
 ROUGH, ROUGH_HEIGHT = (1e-3, 1e-2), 30.0  # grains over the diameter, and y⁺ of the first centre on them
 
@@ -111,15 +111,6 @@ def friction(outcome: Outcome) -> float:
     area = float(fields.mesh.face_areas(fields.mesh.patch("begin").faces).sum())
     mean = -fields.mass_flow("begin") / area
     return 2 * drop / (LENGTH * mean**2)
-
-
-def nusselt(outcome: Outcome) -> float:
-    """By the diameter and the temperature of the mean flow."""
-    fields, s = outcome.fields, outcome.fields.stencil
-    inside, boundary = fields.more["temperature"]
-    weight = fields.mesh.volume * fields.velocity[:, 0]
-    wall = float(boundary[s.boundary_faces(fields.mesh.patch("wall"))].mean())
-    return FLUX / (CONDUCTIVITY * (wall - float(weight @ inside / weight.sum())))
 
 
 def run() -> list[Found]:

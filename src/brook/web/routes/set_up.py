@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse
 from brook.core.checks import declared_patches
 from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import SOLIDS
-from brook.core.study.boundaries import KINDS
+from brook.core.study.boundaries import KINDS, STICKING
 from brook.core.study.heat import PATCH_KINDS
 from brook.core.study.placed import Placed
 from brook.core.study.scalars import KINDS as SCALARS
@@ -114,7 +114,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "entering": [b.patch for b in state.study.set_up.boundaries if b.role in ("inflow", "outflow")],
         "turbulence_kinds": [("laminar", "laminar"), *((k.model_fields["kind"].default, k.words) for k in TURBULENCE)],
         "incoming_kinds": [(k.model_fields["kind"].default, k.words) for k in INCOMING_KINDS],
-        "walls": [p for p in every if p not in paired and kinds.get(p, "wall") in ("wall", "sliding", "turning")],
+        "walls": [p for p in every if p not in paired and kinds.get(p, "wall") in STICKING],
         "scalar_kinds": [(k.model_fields["kind"].default, k.words) for k in SCALARS],
         "kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
     }

@@ -27,7 +27,7 @@ def _coefficient(view: View) -> Values:
     cells, boundary = view.values("wall_shear")
     speed = inflow_speed(view) if view.references.speed is None else view.references.speed
     density = view.fields.density[view.fields.stencil.face_cell]
-    return cells, boundary / (0.5 * density * speed**2)
+    return cells, boundary / np.maximum(0.5 * density * speed**2, 1e-300)
 
 
 QUANTITY = QuantityKind(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
@@ -150,6 +149,7 @@ class Turbulence:
         self.pair.two[:] = omega + 6 * nu / (BETA * walls.distance**2)
         self.eddy[:] = medium.density * self.pair.one / self.pair.two
         walls.viscosity[:] = 0.0
+        self._last = None  # that of a flow that ran away holds nothing to stay near to
         flow.compose()
 
     def _driven(self, flow: FlowSolver, width: float) -> float:
@@ -172,7 +172,7 @@ class Turbulence:
         """One step of k and ω after one of the flow; gives the residuals. Raises `Diverged`."""
         found = self.pair.advance(self.name, flow.flux, flow.medium.density, flow.time_scheme)
         self._keep_positive()
-        if self.stencil.cells and flow.time_scheme is None:
+        if flow.time_scheme is None:
             self._last = np.array([self.pair.one, self.pair.two], np.float32)
         if not np.isfinite(sum(found.values())):
             from brook.core.solve.flow import Diverged
@@ -210,6 +210,7 @@ class Turbulence:
         if state:
             if state["k"].shape != self.k.shape:
                 raise ValueError("the turbulence of the start state belongs to another mesh")
+            self._last = None
             self.pair.one[:], self.pair.two[:], self.eddy[:] = state["k"], state["omega"], state["eddy"]
             if state["at_walls"].shape == self.walls.viscosity.shape:
                 self.walls.viscosity[:] = state["at_walls"]
@@ -229,7 +230,7 @@ class Turbulence:
     def onto(self, fields: Fields) -> Fields:
         """Fields with k, ω, the eddy viscosity, and y⁺ and friction velocity of walls."""
         s = self.stencil
-        k, omega = self.pair.boundary(fields.flux[-s.active :] if len(fields.flux) == s.active else fields.flux)
+        k, omega = self.pair.boundary(fields.flux)
         for name, value, boundary in (
             ("turbulent_energy", self.k, k), ("dissipation_rate", self.omega, omega), ("eddy_viscosity", self.eddy, self.eddy[s.face_cell]),
         ):  # fmt: skip
@@ -244,6 +245,3 @@ class Turbulence:
         """Where k was held at its least."""
         count = int(np.count_nonzero(self.k <= self._least))
         return [f"k is held at its least, {self._least:.0e} m²/s², in {count} cells"] if count else []
-
-
-MODELS: dict[str, Callable[..., Any]] = {"sst": sst_cells}

@@ -23,9 +23,11 @@ Boundary = Annotated[
     Velocity | Flow | Stream | Pressure | Wall | Sliding | Turning | Slip | Symmetry | Periodic,
     Field(discriminator="kind"),
 ]
+STICKING = ("wall", "sliding", "turning")  # kinds along which fluid moves as the wall does
 
 __all__ = [
     "KINDS",
+    "STICKING",
     "Boundary",
     "Flow",
     "Periodic",
