@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brook.core.mesh.ordering import order_by
 from brook.core.mesh.polyhedral import PLANE_SIDES, Mesh, Patch
 
 # Corners of the sides of cells with straight edges, looking out, and -1 where a side has one less. Corners are numbered
@@ -133,9 +134,9 @@ def assembled(
         to_last = np.array([len(names) - 1 if n == k else n - (n > k) for n in range(len(names))])
         number = to_last[number]
         names = [*names[:k], *names[k + 1 :], PLANE_SIDES]
-    inner = np.lexsort((cell[other], cell[one]))
+    inner = order_by(cell[one], cell[other])
     one, other = one[inner], other[inner]
-    by_patch = np.lexsort((cell[skin], number))
+    by_patch = order_by(number, cell[skin])
     skin, number = skin[by_patch], number[by_patch]
     counts = np.bincount(number, minlength=len(names))
     ends = len(one) + np.concatenate([[0], np.cumsum(counts)])

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brook.core.mesh.ordering import order_by
 from brook.core.mesh.polyhedral import PLANE_SIDES, Mesh, Patch
 
 
@@ -41,11 +42,11 @@ def extruded(cells: Polygons, patches: tuple[str, ...], body: str, depth: float)
     start, end = cells.corners, cells.corners[following(cells.offsets)]
     inner = np.nonzero(cells.patch < 0)[0]
     low, high = np.minimum(start[inner], end[inner]), np.maximum(start[inner], end[inner])
-    order = np.lexsort((number[inner], high, low))
+    order = order_by(low, high, number[inner])
     one, other = inner[order[0::2]], inner[order[1::2]]
     if len(inner) % 2 or np.any(start[one] != end[other]) or np.any(end[one] != start[other]):
         raise ValueError("neighbouring cells do not share their edges")
-    sorting = np.lexsort((number[other], number[one]))
+    sorting = order_by(number[one], number[other])
     one, other = one[sorting], other[sorting]
     boundary = [np.nonzero(cells.patch == k)[0] for k in range(len(patches))]
     edges = np.concatenate([one, *boundary])

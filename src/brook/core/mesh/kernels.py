@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import numpy as np
+from numba import prange
 
 from brook.core.compiling.kernel import kernel
 
+SHARES = 4  # of the cells, among threads
 
-@kernel
+
+@kernel(parallel=True)
 def face_vectors(points, face_points, face_offsets):
     """Area vectors of polygons, by triangles about the mean point."""
     count = len(face_offsets) - 1
     vector = np.zeros((count, 3))
-    for f in range(count):
+    for f in prange(count):
         a, b = face_offsets[f], face_offsets[f + 1]
         mx, my, mz = _mean(points, face_points, a, b)
         for k in range(a, b):
@@ -23,12 +26,12 @@ def face_vectors(points, face_points, face_offsets):
     return vector
 
 
-@kernel
+@kernel(parallel=True)
 def face_centres(points, face_points, face_offsets, vector):
     """Centroids of polygons with these area vectors, by the same triangles."""
     count = len(face_offsets) - 1
     centre = np.zeros((count, 3))
-    for f in range(count):
+    for f in prange(count):
         a, b = face_offsets[f], face_offsets[f + 1]
         mx, my, mz = _mean(points, face_points, a, b)
         area = np.sqrt(vector[f, 0] ** 2 + vector[f, 1] ** 2 + vector[f, 2] ** 2)
@@ -69,41 +72,51 @@ def _triangle(points, p, q, x, y, z):
     return 0.5 * (py * qz - pz * qy), 0.5 * (pz * qx - px * qz), 0.5 * (px * qy - py * qx)
 
 
-@kernel
+@kernel(parallel=True)
 def cell_geometry(points, face_points, face_offsets, owner, neighbour, face_centre, cell_count):
     """Volumes and centroids of polyhedra, by tetrahedra about the mean of the face centroids."""
     middle = np.zeros((cell_count, 3))
     faces = np.zeros(cell_count)
-    inner = len(neighbour)
-    for f in range(len(owner)):
-        for side in range(2 if f < inner else 1):
-            c = owner[f] if side == 0 else neighbour[f]
-            faces[c] += 1.0
-            for i in range(3):
-                middle[c, i] += face_centre[f, i]
-    for c in range(cell_count):
-        for i in range(3):
-            middle[c, i] /= max(faces[c], 1.0)
     volume = np.zeros(cell_count)
     centre = np.zeros((cell_count, 3))
-    for f in range(len(owner)):
-        a, b = face_offsets[f], face_offsets[f + 1]
-        fx, fy, fz = face_centre[f, 0], face_centre[f, 1], face_centre[f, 2]
-        for k in range(a, b):
-            p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
-            x, y, z = _triangle(points, p, q, fx, fy, fz)
+    inner = len(neighbour)
+    share = cell_count // SHARES + 1
+    for part in prange(SHARES):  # each adds to cells of its own, in the order of the faces whoever does it
+        first, last = part * share, min(cell_count, (part + 1) * share)
+        for f in range(len(owner)):
             for side in range(2 if f < inner else 1):
                 c = owner[f] if side == 0 else neighbour[f]
-                sign = 1.0 if side == 0 else -1.0
-                height = x * (fx - middle[c, 0]) + y * (fy - middle[c, 1]) + z * (fz - middle[c, 2])
-                part = sign * height / 3.0
-                volume[c] += part
-                centre[c, 0] += part * (points[p, 0] + points[q, 0] + fx + middle[c, 0]) / 4.0
-                centre[c, 1] += part * (points[p, 1] + points[q, 1] + fy + middle[c, 1]) / 4.0
-                centre[c, 2] += part * (points[p, 2] + points[q, 2] + fz + middle[c, 2]) / 4.0
-    for c in range(cell_count):
-        for i in range(3):  # a cell without volume is told by whoever takes meshes in
-            centre[c, i] = centre[c, i] / volume[c] if volume[c] != 0.0 else middle[c, i]
+                if first <= c < last:
+                    faces[c] += 1.0
+                    for i in range(3):
+                        middle[c, i] += face_centre[f, i]
+        for c in range(first, last):
+            for i in range(3):
+                middle[c, i] /= max(faces[c], 1.0)
+        for f in range(len(owner)):
+            mine = first <= owner[f] < last
+            theirs = f < inner and first <= neighbour[f] < last
+            if not (mine or theirs):
+                continue
+            a, b = face_offsets[f], face_offsets[f + 1]
+            fx, fy, fz = face_centre[f, 0], face_centre[f, 1], face_centre[f, 2]
+            for k in range(a, b):
+                p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
+                x, y, z = _triangle(points, p, q, fx, fy, fz)
+                for side in range(2):
+                    if not (mine if side == 0 else theirs):
+                        continue
+                    c = owner[f] if side == 0 else neighbour[f]
+                    sign = 1.0 if side == 0 else -1.0
+                    height = x * (fx - middle[c, 0]) + y * (fy - middle[c, 1]) + z * (fz - middle[c, 2])
+                    pyramid = sign * height / 3.0
+                    volume[c] += pyramid
+                    centre[c, 0] += pyramid * (points[p, 0] + points[q, 0] + fx + middle[c, 0]) / 4.0
+                    centre[c, 1] += pyramid * (points[p, 1] + points[q, 1] + fy + middle[c, 1]) / 4.0
+                    centre[c, 2] += pyramid * (points[p, 2] + points[q, 2] + fz + middle[c, 2]) / 4.0
+        for c in range(first, last):
+            for i in range(3):  # a cell without volume is told by whoever takes meshes in
+                centre[c, i] = centre[c, i] / volume[c] if volume[c] != 0.0 else middle[c, i]
     return volume, centre
 
 
@@ -128,18 +141,91 @@ def faces_of_cells(owner, neighbour, cell_count):
 
 
 @kernel
+def face_order(owner, neighbour, cell_count):
+    """The order (F,) of a mesh: faces within (`neighbour` (F,) not under 0) by owner, then neighbour, and behind them
+    those of the skin by owner; among equals as they stood."""
+    faces = len(owner)
+    start = np.zeros(2 * cell_count + 1, np.int64)  # those within of each cell, then its skin
+    for f in range(faces):
+        start[owner[f] + (cell_count if neighbour[f] < 0 else 0) + 1] += 1
+    for k in range(2 * cell_count):
+        start[k + 1] += start[k]
+    order = np.empty(faces, np.int64)
+    used = start[:-1].copy()
+    for f in range(faces):
+        k = owner[f] + (cell_count if neighbour[f] < 0 else 0)
+        j = used[k]
+        used[k] += 1
+        if k < cell_count:
+            while j > start[k] and neighbour[order[j - 1]] > neighbour[f]:
+                order[j] = order[j - 1]
+                j -= 1
+        order[j] = f
+    return order
+
+
+@kernel(parallel=True)
+def renumbered(owner, neighbour, rank):
+    """Owners and neighbours (F,) by new numbers (C,), the lower one the owner, -1 at the skin as before; and which
+    faces (F,) have to be turned for that."""
+    faces = len(owner)
+    one, two, turn = np.empty(faces, np.int64), np.empty(faces, np.int64), np.zeros(faces, np.bool_)
+    for f in prange(faces):
+        a, b = rank[owner[f]], rank[neighbour[f]] if neighbour[f] >= 0 else -1
+        turn[f] = 0 <= b < a
+        one[f], two[f] = (b, a) if turn[f] else (a, b)
+    return one, two, turn
+
+
+@kernel
+def used_points(flat, count):
+    """Which of `count` points polygons name (n,), in their order; `flat` is numbered by them anew, in place."""
+    number = np.full(count, -1, np.int64)
+    for k in range(len(flat)):
+        number[flat[k]] = 0
+    used = np.empty(count, np.int64)
+    found = 0
+    for p in range(count):
+        if number[p] == 0:
+            number[p] = found
+            used[found] = p
+            found += 1
+    for k in range(len(flat)):
+        flat[k] = number[flat[k]]
+    return used[:found].copy()
+
+
+@kernel
+def order_of_parts(parents, count):
+    """The order (n,) that puts each next to the one of `count` that it is part of (`parents` (n,)), and the rank (n,)
+    that each has in it; among equals as they stood."""
+    start = np.zeros(count + 1, np.int64)
+    for k in range(len(parents)):
+        start[parents[k] + 1] += 1
+    for p in range(count):
+        start[p + 1] += start[p]
+    order, rank = np.empty(len(parents), np.int64), np.empty(len(parents), np.int64)
+    for k in range(len(parents)):
+        at = start[parents[k]]
+        start[parents[k]] += 1
+        order[at] = k
+        rank[k] = at
+    return order, rank
+
+
+@kernel
 def cell_boxes(points, face_points, face_offsets, owner, neighbour, cell_count):
     """The box round each cell."""
     low = np.full((cell_count, 3), np.inf)
     high = np.full((cell_count, 3), -np.inf)
     for f in range(len(owner)):
-        for k in range(face_offsets[f], face_offsets[f + 1]):
-            p = points[face_points[k]]
+        for i in range(3):
+            least, most = np.inf, -np.inf
+            for k in range(face_offsets[f], face_offsets[f + 1]):
+                least, most = min(least, points[face_points[k], i]), max(most, points[face_points[k], i])
             for side in range(2 if f < len(neighbour) else 1):
                 c = owner[f] if side == 0 else neighbour[f]
-                for i in range(3):
-                    low[c, i] = min(low[c, i], p[i])
-                    high[c, i] = max(high[c, i], p[i])
+                low[c, i], high[c, i] = min(low[c, i], least), max(high[c, i], most)
     return low, high
 
 
@@ -195,3 +281,67 @@ def chosen_faces(face_points, face_offsets, faces, turn):
         for j in range(b - a):
             flat[offsets[k] + j] = face_points[b - 1 - j] if turn[faces[k]] else face_points[a + j]
     return flat, offsets
+
+
+@kernel(parallel=True)
+def face_measures(owner, neighbour, vector, face_centre, centre, depth):
+    """Of each inner face (inner,), with its unit normal n, centroid m, the line l of length |l| from the centroid of
+    its owner o to that of its neighbour, and s = (m − o)·n / l·n, where that line meets its plane: the angle between
+    l and n in degrees; |o + s l − m| over |l| or half its extent, or 2 |s − ½| where that is over 1 and more; and
+    (1 − r) / r with r = min(s, 1 − s). In a plane mesh a `depth` over nothing makes extents of areas, else their root.
+    """
+    inner = len(neighbour)
+    angle, skewness, growth = np.empty(inner), np.empty(inner), np.empty(inner)
+    for f in prange(inner):
+        c, d = owner[f], neighbour[f]
+        length, along, to_face, area = 0.0, 0.0, 0.0, 0.0
+        for i in range(3):
+            line = centre[d, i] - centre[c, i]
+            length += line * line
+            along += line * vector[f, i]
+            to_face += (face_centre[f, i] - centre[c, i]) * vector[f, i]
+            area += vector[f, i] ** 2
+        length, area = np.sqrt(length), np.sqrt(area)
+        turned = along / max(area * length, 1e-300)
+        degrees = np.degrees(np.arccos(min(1.0, max(-1.0, turned))))
+        angle[f] = degrees if degrees >= 1e-5 else 0.0  # round-off of the arc cosine
+        share = to_face / along if along != 0.0 else np.inf
+        miss = 0.0
+        for i in range(3):
+            miss += (centre[c, i] + share * (centre[d, i] - centre[c, i]) - face_centre[f, i]) ** 2
+        across = area / depth if depth > 0.0 else np.sqrt(area)
+        skew = np.sqrt(miss) / max(length, across / 2)
+        beside = 2.0 * abs(share - 0.5)
+        if beside > 1.0:
+            skew = max(skew, beside)
+        skewness[f] = skew if not skew < 1e-9 else 0.0
+        nearer = min(0.5, max(1e-3, min(share, 1.0 - share)))
+        growth[f] = (1.0 - nearer) / nearer
+    return angle, skewness, growth
+
+
+@kernel
+def openness(owner, neighbour, vector, cell_count):
+    """The largest |Σ A| / Σ |A| over the outward area vectors A of the faces of a cell: nothing where all are closed."""
+    total = np.zeros((cell_count, 3))
+    size = np.zeros(cell_count)
+    for f in range(len(owner)):
+        c = owner[f]
+        x, y, z = vector[f, 0], vector[f, 1], vector[f, 2]
+        area = np.sqrt(x * x + y * y + z * z)
+        total[c, 0] += x
+        total[c, 1] += y
+        total[c, 2] += z
+        size[c] += area
+        if f < len(neighbour):
+            d = neighbour[f]
+            total[d, 0] -= x
+            total[d, 1] -= y
+            total[d, 2] -= z
+            size[d] += area
+    most = 0.0
+    for c in range(cell_count):
+        left = np.sqrt(total[c, 0] ** 2 + total[c, 1] ** 2 + total[c, 2] ** 2) / max(size[c], 1e-300)
+        if not left <= most:
+            most = left
+    return most

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brook.core.mesh import kernels
 from brook.core.mesh.polyhedral import PLANE_SIDES, Mesh
 
 # Limits from Ferziger & Perić and common practice: warn above the first, refuse above the second.
@@ -59,44 +60,20 @@ class Quality:
 def measure(mesh: Mesh) -> Quality:
     """How good each cell and face of a mesh is."""
     inner = mesh.inner_count
-    area, middle = mesh.face_areas(slice(inner)), mesh.face_centres(slice(inner))
-    line = mesh.centre[mesh.neighbour] - mesh.centre[mesh.owner[:inner]]
-    length = np.linalg.norm(line, axis=1)
-    normal = mesh.face_vector[:inner] / area[:, None]
-    along = np.einsum("ij,ij->i", line, normal)
-    angle = np.degrees(np.arccos(np.clip(along / length, -1, 1)))
-    angle[angle < 1e-5] = 0.0  # round-off of the arc cosine
-    to_face = np.einsum("ij,ij->i", middle - mesh.centre[mesh.owner[:inner]], normal)
-    share = to_face / along
-    crossing = mesh.centre[mesh.owner[:inner]] + line * share[:, None]
-    across = area / np.ptp(mesh.points[:, 2]) if mesh.is_plane else np.sqrt(area)
-    skewness = np.linalg.norm(crossing - middle, axis=1) / np.maximum(length, across / 2)
-    beside = 2 * np.abs(share - 0.5)
-    skewness = np.where(beside > 1, np.maximum(skewness, beside), skewness)
-    skewness[skewness < 1e-9] = 0.0
-    nearer = np.clip(np.minimum(share, 1 - share), 1e-3, 0.5)
+    angle, skewness, growth = kernels.face_measures(
+        mesh.owner, mesh.neighbour, mesh.face_vector, mesh.face_centres(slice(inner)), mesh.centre,
+        float(np.ptp(mesh.points[:, 2])) if mesh.is_plane else 0.0,
+    )  # fmt: skip
     low, high = mesh.cell_box
     sides = (high - low)[:, :2] if mesh.is_plane else high - low
     return Quality(
         non_orthogonality=angle,
         skewness=skewness,
-        growth=(1 - nearer) / nearer,
+        growth=growth,
         aspect_ratio=sides.max(axis=1) / sides.min(axis=1),
         smallest_volume=float(mesh.volume.min()),
-        openness=_openness(mesh),
+        openness=float(kernels.openness(mesh.owner, mesh.neighbour, mesh.face_vector, mesh.cell_count)),
     )
-
-
-def _openness(mesh: Mesh) -> float:
-    inner, cells = mesh.inner_count, mesh.cell_count
-    total = np.empty((cells, 3))
-    for i in range(3):
-        outward = np.bincount(mesh.owner, mesh.face_vector[:, i], cells)
-        total[:, i] = outward - np.bincount(mesh.neighbour, mesh.face_vector[:inner, i], cells)
-    area = mesh.face_areas()
-    size = np.bincount(mesh.owner, area, cells)
-    size += np.bincount(mesh.neighbour, area[:inner], cells)
-    return float(np.max(np.linalg.norm(total, axis=1) / size))
 
 
 def per_cell(mesh: Mesh, values: np.ndarray) -> np.ndarray:

@@ -9,6 +9,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import reverse_cuthill_mckee
 
 from brook.core.mesh import kernels
+from brook.core.mesh.ordering import order_by
 from brook.core.mesh.polyhedral import Mesh
 
 WORTH = 2.0  # so many times as near neighbours have to come, else the order that a mesh has is left to it
@@ -34,7 +35,7 @@ def renumbered(mesh: Mesh) -> Mesh:
     turn = np.zeros(mesh.face_count, bool)
     turn[:inner] = place[owner] > place[neighbour]
     faces = np.arange(mesh.face_count)
-    faces[:inner] = np.lexsort((second, first[:inner]))
+    faces[:inner] = order_by(first[:inner], second)
     for patch in mesh.patches:
         faces[patch.faces] = patch.start + np.argsort(first[patch.faces], kind="stable")
     flat, offsets = kernels.chosen_faces(mesh.face_points, mesh.face_offsets, faces, turn)

@@ -12,50 +12,63 @@ BLOCK = 64  # places looked for one after the other
 
 
 @kernel(inline="always")
-def _on_line(px, py, pz, a, b):
-    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+def _on_line(px, py, pz, ax, ay, az, bx, by, bz):
+    ux, uy, uz = bx - ax, by - ay, bz - az
     below = ux * ux + uy * uy + uz * uz
     t = 0.0
     if below > 0.0:
-        t = min(1.0, max(0.0, ((px - a[0]) * ux + (py - a[1]) * uy + (pz - a[2]) * uz) / below))
-    return a[0] + t * ux, a[1] + t * uy, a[2] + t * uz
+        t = min(1.0, max(0.0, ((px - ax) * ux + (py - ay) * uy + (pz - az) * uz) / below))
+    return ax + t * ux, ay + t * uy, az + t * uz
 
 
 @kernel
-def on_triangle(px, py, pz, a, b, c):
-    """The place on a triangle that is nearest to (px, py, pz): over its inside, or else on the nearest of its sides."""
-    ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-    vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+def on_triangle(px, py, pz, corners, number):
+    """The place on a triangle (by its number among corners (n, 3, 3)) that is nearest to (px, py, pz): over its inside,
+    or else on the nearest of its sides. No part of an array is taken out: that would cost more than the rest."""
+    ax, ay, az = corners[number, 0, 0], corners[number, 0, 1], corners[number, 0, 2]
+    bx, by, bz = corners[number, 1, 0], corners[number, 1, 1], corners[number, 1, 2]
+    cx, cy, cz = corners[number, 2, 0], corners[number, 2, 1], corners[number, 2, 2]
+    ux, uy, uz = bx - ax, by - ay, bz - az
+    vx, vy, vz = cx - ax, cy - ay, cz - az
     nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
     below = nx * nx + ny * ny + nz * nz
-    wx, wy, wz = px - a[0], py - a[1], pz - a[2]
+    wx, wy, wz = px - ax, py - ay, pz - az
     size = (ux * ux + uy * uy + uz * uz) * (vx * vx + vy * vy + vz * vz)
     if below > 1e-28 * size and below > 0.0:
         # shares of b and c
         s = ((wy * vz - wz * vy) * nx + (wz * vx - wx * vz) * ny + (wx * vy - wy * vx) * nz) / below
         t = ((uy * wz - uz * wy) * nx + (uz * wx - ux * wz) * ny + (ux * wy - uy * wx) * nz) / below
         if s >= 0.0 and t >= 0.0 and s + t <= 1.0:
-            return a[0] + s * ux + t * vx, a[1] + s * uy + t * vy, a[2] + s * uz + t * vz
-    best, fx, fy, fz = np.inf, 0.0, 0.0, 0.0
-    for k in range(3):
-        x, y, z = (
-            _on_line(px, py, pz, a, b)
-            if k == 0
-            else _on_line(px, py, pz, b, c)
-            if k == 1
-            else _on_line(px, py, pz, c, a)
-        )
-        far = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
-        if far < best:
-            best, fx, fy, fz = far, x, y, z
+            return ax + s * ux + t * vx, ay + s * uy + t * vy, az + s * uz + t * vz
+    fx, fy, fz = _on_line(px, py, pz, ax, ay, az, bx, by, bz)
+    best = (fx - px) ** 2 + (fy - py) ** 2 + (fz - pz) ** 2
+    x, y, z = _on_line(px, py, pz, bx, by, bz, cx, cy, cz)
+    far = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
+    if far < best:
+        best, fx, fy, fz = far, x, y, z
+    x, y, z = _on_line(px, py, pz, cx, cy, cz, ax, ay, az)
+    if (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2 < best:
+        fx, fy, fz = x, y, z
     return fx, fy, fz
 
 
 @kernel(inline="always")
-def _to_box(px, py, pz, box):
-    x = max(box[0] - px, 0.0, px - box[3])
-    y = max(box[1] - py, 0.0, py - box[4])
-    z = max(box[2] - pz, 0.0, pz - box[5])
+def _to_box(px, py, pz, boxes, node):
+    x = max(boxes[node, 0] - px, 0.0, px - boxes[node, 3])
+    y = max(boxes[node, 1] - py, 0.0, py - boxes[node, 4])
+    z = max(boxes[node, 2] - pz, 0.0, pz - boxes[node, 5])
+    return x * x + y * y + z * z
+
+
+@kernel(inline="always")
+def _at_least(px, py, pz, corners, t):
+    """How far it is at least, squared, to a triangle: to the box round it."""
+    x0, x1, x2 = corners[t, 0, 0], corners[t, 1, 0], corners[t, 2, 0]
+    y0, y1, y2 = corners[t, 0, 1], corners[t, 1, 1], corners[t, 2, 1]
+    z0, z1, z2 = corners[t, 0, 2], corners[t, 1, 2], corners[t, 2, 2]
+    x = max(min(x0, x1, x2) - px, 0.0, px - max(x0, x1, x2))
+    y = max(min(y0, y1, y2) - py, 0.0, py - max(y0, y1, y2))
+    z = max(min(z0, z1, z2) - pz, 0.0, pz - max(z0, z1, z2))
     return x * x + y * y + z * z
 
 
@@ -75,7 +88,7 @@ def nearest(places, wanted, corners, label, boxes, leaves):
             stack[0], away[0], top = 1, 0.0, 1
             best = np.inf
             if near >= 0 and (wanted[k] < 0 or label[near] == wanted[k]):
-                x, y, z = on_triangle(px, py, pz, corners[near, 0], corners[near, 1], corners[near, 2])
+                x, y, z = on_triangle(px, py, pz, corners, near)
                 # a little more, so that it is found again as if it had not been known
                 best = 1.000001 * ((x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2) + 1e-300
             while top:
@@ -88,7 +101,9 @@ def nearest(places, wanted, corners, label, boxes, leaves):
                     for t in range(begin, min(begin + LEAF, len(corners))):
                         if wanted[k] >= 0 and label[t] != wanted[k]:
                             continue
-                        x, y, z = on_triangle(px, py, pz, corners[t, 0], corners[t, 1], corners[t, 2])
+                        if _at_least(px, py, pz, corners, t) >= best:
+                            continue
+                        x, y, z = on_triangle(px, py, pz, corners, t)
                         far = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
                         if far < best:
                             best = far
@@ -96,7 +111,7 @@ def nearest(places, wanted, corners, label, boxes, leaves):
                             triangle[k] = t
                     continue
                 one, other = 2 * node, 2 * node + 1
-                d_one, d_other = _to_box(px, py, pz, boxes[one]), _to_box(px, py, pz, boxes[other])
+                d_one, d_other = _to_box(px, py, pz, boxes, one), _to_box(px, py, pz, boxes, other)
                 if d_one < d_other:  # the nearer one is looked into first
                     one, other = other, one
                     d_one, d_other = d_other, d_one
@@ -125,7 +140,7 @@ def labels_near(places, reach, corners, label, boxes, leaves, most):
         while top:
             top -= 1
             node = stack[top]
-            if _to_box(px, py, pz, boxes[node]) > limit:
+            if _to_box(px, py, pz, boxes, node) > limit:
                 continue
             if node < leaves:
                 stack[top], stack[top + 1] = 2 * node, 2 * node + 1
@@ -133,7 +148,9 @@ def labels_near(places, reach, corners, label, boxes, leaves, most):
                 continue
             begin = (node - leaves) * LEAF
             for t in range(begin, min(begin + LEAF, len(corners))):
-                x, y, z = on_triangle(px, py, pz, corners[t, 0], corners[t, 1], corners[t, 2])
+                if _at_least(px, py, pz, corners, t) > limit:
+                    continue
+                x, y, z = on_triangle(px, py, pz, corners, t)
                 far = (x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2
                 if far > limit:
                     continue

@@ -16,6 +16,8 @@ from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError, Octree, Zone, grid_for, refine
 from brook.core.mesh.boxes.skin import LEAST, Fitted, features_of, fit, kernels
 from brook.core.mesh.boxes.wishes import by_bend, gaps_measured
+from brook.core.mesh.kernels import used_points
+from brook.core.mesh.ordering import order_by
 from brook.core.mesh.polyhedral import Mesh
 
 PLATE = 1  # boxes at most that are wanted across what is not meshed
@@ -152,11 +154,9 @@ def core_of(frame: Frame, fitted: Fitted, between: np.ndarray | None = None) -> 
     flat, offsets = polygon[polygon >= 0], np.concatenate([[0], np.cumsum(corners)])
     skin_flat, skin_offsets, skin_owner, skin_label = _joined(frame, fitted, between)
     face_points = np.concatenate([flat, skin_flat])
-    used = np.zeros(len(fitted.points), bool)
-    used[face_points] = True
-    renumber = np.cumsum(used) - 1
+    used = used_points(face_points, len(fitted.points))
     return Core(
-        fitted.points[used], renumber[face_points], np.concatenate([offsets, offsets[-1] + skin_offsets[1:]]),
+        fitted.points[used], face_points, np.concatenate([offsets, offsets[-1] + skin_offsets[1:]]),
         np.concatenate([frame.owner[:inner], skin_owner]),
         np.concatenate([frame.neighbour[:inner], np.full(len(skin_owner), -1)]), skin_label, frame.size,
         np.zeros(len(frame.size), np.int64),
@@ -169,7 +169,7 @@ def _joined(
     """Skin polygons as CSR with owner and label; those of a cell that joining would make unsound stay apart."""
     inner = frame.within
     polygon, corners, owner = frame.polygon[inner:], frame.corners[inner:], frame.owner[inner:]
-    order = np.lexsort((fitted.label, owner))
+    order = order_by(owner, fitted.label)
     polygon, owner, label = polygon[order], owner[order], fitted.label[order]
     alone = np.zeros(len(label), bool) if between is None else between[order]
     flat, offsets = polygon[polygon >= 0], np.concatenate([[0], np.cumsum(corners[order])])

@@ -11,7 +11,7 @@ from scipy.sparse import csr_matrix
 
 from brook.core.mesh.boxes.links import links_of
 from brook.core.mesh.boxes.skin import LEAST, Features, kernels
-from brook.core.mesh.kernels import chosen_faces
+from brook.core.mesh.kernels import chosen_faces, face_order, order_of_parts, renumbered, used_points
 from brook.core.mesh.polyhedral import Mesh, Patch
 
 SKEWED = 1.5  # of the distance between the middles of neighbours, or half the size of the side between
@@ -57,22 +57,15 @@ class Core:
     def sorted(self, parents: np.ndarray) -> tuple[Core, np.ndarray]:
         """The same with cells beside those they stand at (`parents` (C,)), faces in the order of a mesh, and only the
         points in use; `label` is one for each face here. Gives the parents in the new order too."""
-        order = np.lexsort((np.arange(len(parents)), parents))
-        rank = np.empty(len(order), np.int64)
-        rank[order] = np.arange(len(order))
-        one = rank[self.owner]
-        two = np.where(self.neighbour >= 0, rank[np.maximum(self.neighbour, 0)], -1)
-        turn = (two >= 0) & (two < one)
-        owner, neighbour = np.where(turn, two, one), np.where(turn, one, two)
-        del one, two
-        faces = np.lexsort((neighbour, owner, neighbour < 0))
+        cells = len(parents)
+        order, rank = order_of_parts(parents, int(parents.max(initial=-1)) + 1)
+        owner, neighbour, turn = renumbered(self.owner, self.neighbour, rank)
+        faces = face_order(owner, neighbour, cells)
         flat, offsets = chosen_faces(self.flat, self.offsets, faces, turn)
-        used = np.zeros(len(self.points), bool)
-        used[flat] = True
-        renumber = np.cumsum(used) - 1
+        used = used_points(flat, len(self.points))
         neighbour = neighbour[faces]
         made = Core(
-            self.points[used], renumber[flat], offsets, owner[faces], neighbour, self.label[faces][neighbour < 0],
+            self.points[used], flat, offsets, owner[faces], neighbour, self.label[faces[neighbour < 0]],
             self.size[order], self.layer[order],
         )  # fmt: skip
         return made, parents[order]

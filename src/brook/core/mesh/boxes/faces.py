@@ -8,6 +8,7 @@ import numpy as np
 
 from brook.core.mesh.boxes import kernels
 from brook.core.mesh.boxes.octree import Octree
+from brook.core.mesh.ordering import distinct, order_by
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,7 +56,7 @@ def skin_of(octree: Octree, inside: np.ndarray) -> Skin:
     leaf, direction, owner, outward = outer_sides(octree, inside)
     key = _quads(octree, leaf, direction)
     key[~outward] = key[~outward][:, ::-1]
-    nodes = np.unique(key)
+    nodes = distinct(key)
     polygon, corners = kernels.polygons(key, nodes)
     return Skin(polygon, corners, owner, len(nodes))
 
@@ -106,10 +107,10 @@ def frame_of(octree: Octree, inside: np.ndarray, body: np.ndarray | None = None)
     neighbour = np.where(both, np.maximum(mine, theirs), -1)
     of = np.zeros(int(inside.sum()), np.int64) if body is None else body[inside]
     between = (neighbour >= 0) & (of[owner] != of[np.maximum(neighbour, 0)])
-    order = np.lexsort((neighbour, owner, between, neighbour < 0))
+    order = order_by(neighbour < 0, between, owner, neighbour)
     is_lid = direction[order] >= 4
     key, owner, neighbour = key[order], owner[order], neighbour[order]
-    nodes = np.unique(key)
+    nodes = distinct(key)
     polygon, corners = kernels.polygons(key, nodes)
     one = (1 << kernels.WIDE) - 1
     at = np.stack([nodes & one, nodes >> kernels.WIDE & one, nodes >> (2 * kernels.WIDE)], axis=1)

@@ -70,33 +70,45 @@ def around(code, shape):
     return found[:count]
 
 
+@kernel(inline="always")
+def _apart(p0, p1, room):
+    """Whether a stretch between two numbers lies beyond -room … room."""
+    return min(p0, p1) > room or max(p0, p1) < -room
+
+
+@kernel(inline="always")
+def _edge_parts(ex, ey, ez, px, py, pz, qx, qy, qz, h):
+    """Whether an axis across an edge and one of the directions parts the cube from a corner at its end and the third."""
+    x, y, z = abs(ex), abs(ey), abs(ez)
+    return (
+        _apart(ey * pz - ez * py, ey * qz - ez * qy, h * (y + z))
+        or _apart(ez * px - ex * pz, ez * qx - ex * qz, h * (z + x))
+        or _apart(ex * py - ey * px, ex * qy - ey * qx, h * (x + y))
+    )
+
+
 @kernel
-def _meets(cx, cy, cz, h, a, b, c):
-    """Whether a triangle meets a cube of half side h about (cx, cy, cz). Akenine-Möller (2001)."""
-    v = np.empty((3, 3))
-    for i in range(3):
-        v[0, i], v[1, i], v[2, i] = a[i], b[i], c[i]
-    for k in range(3):
-        v[k, 0] -= cx
-        v[k, 1] -= cy
-        v[k, 2] -= cz
-    for i in range(3):
-        if min(v[0, i], v[1, i], v[2, i]) > h or max(v[0, i], v[1, i], v[2, i]) < -h:
-            return False
-    e0, e1 = v[1] - v[0], v[2] - v[1]
-    nx, ny, nz = e0[1] * e1[2] - e0[2] * e1[1], e0[2] * e1[0] - e0[0] * e1[2], e0[0] * e1[1] - e0[1] * e1[0]
-    if abs(nx * v[0, 0] + ny * v[0, 1] + nz * v[0, 2]) > h * (abs(nx) + abs(ny) + abs(nz)):
+def _meets(x, y, z, h, corners, t):
+    """Whether triangle t of corners (n, 3, 3) meets a cube of half side h about (x, y, z). Akenine-Möller (2001)."""
+    ax, bx, cx = corners[t, 0, 0] - x, corners[t, 1, 0] - x, corners[t, 2, 0] - x
+    if min(ax, bx, cx) > h or max(ax, bx, cx) < -h:
         return False
-    for k in range(3):
-        e = v[(k + 1) % 3] - v[k]
-        for i in range(3):
-            j, m = (i + 1) % 3, (i + 2) % 3
-            # the axis across e and the i-th direction
-            p0 = e[j] * v[k, m] - e[m] * v[k, j]
-            p1 = e[j] * v[(k + 2) % 3, m] - e[m] * v[(k + 2) % 3, j]
-            if min(p0, p1) > h * (abs(e[j]) + abs(e[m])) or max(p0, p1) < -h * (abs(e[j]) + abs(e[m])):
-                return False
-    return True
+    ay, by, cy = corners[t, 0, 1] - y, corners[t, 1, 1] - y, corners[t, 2, 1] - y
+    if min(ay, by, cy) > h or max(ay, by, cy) < -h:
+        return False
+    az, bz, cz = corners[t, 0, 2] - z, corners[t, 1, 2] - z, corners[t, 2, 2] - z
+    if min(az, bz, cz) > h or max(az, bz, cz) < -h:
+        return False
+    ux, uy, uz = bx - ax, by - ay, bz - az
+    vx, vy, vz = cx - bx, cy - by, cz - bz
+    nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+    if abs(nx * ax + ny * ay + nz * az) > h * (abs(nx) + abs(ny) + abs(nz)):
+        return False
+    return not (
+        _edge_parts(ux, uy, uz, ax, ay, az, cx, cy, cz, h)
+        or _edge_parts(vx, vy, vz, bx, by, bz, ax, ay, az, h)
+        or _edge_parts(ax - cx, ay - cy, az - cz, cx, cy, cz, bx, by, bz, h)
+    )
 
 
 @kernel
@@ -114,7 +126,7 @@ def first_pairs(corners, shape, room):
         for x in range(low[0], high[0] + 1):
             for y in range(low[1], high[1] + 1):
                 for z in range(low[2], high[2] + 1):
-                    if _meets(x + 0.5, y + 0.5, z + 0.5, 0.500001, corners[t, 0], corners[t, 1], corners[t, 2]):
+                    if _meets(x + 0.5, y + 0.5, z + 0.5, 0.500001, corners, t):
                         if count < room:
                             code[count], triangle[count] = code_of(x, y, z), t
                         count += 1
@@ -132,8 +144,7 @@ def meeting_children(code, triangle, corners, scale):
             part = code[k] << 3 | child
             x, y, z = _gather(part), _gather(part >> 1), _gather(part >> 2)
             meets[k, child] = _meets(
-                (x + 0.5) * scale, (y + 0.5) * scale, (z + 0.5) * scale, 0.500001 * scale,
-                corners[t, 0], corners[t, 1], corners[t, 2],
+                (x + 0.5) * scale, (y + 0.5) * scale, (z + 0.5) * scale, 0.500001 * scale, corners, t
             )  # fmt: skip
     return meets
 
@@ -177,6 +188,25 @@ def faces_between(code, at, side, shape):
             else:
                 found[k, d] = -2 if side[other] < side[k] else other
     return found
+
+
+@kernel
+def side_pairs(beside, side):
+    """Every pair of leaves that share a side once, from what lies over the sides `beside` (n, 6): the leaf not larger,
+    its side, and the other, -1 where the grid ends."""
+    count = 0
+    for turn in range(2):
+        if turn:
+            leaf, direction, other = np.empty(count, np.int64), np.empty(count, np.int64), np.empty(count, np.int64)
+            count = 0
+        for k in range(len(beside)):
+            for d in range(6):
+                there = beside[k, d]
+                if there == -1 or (there >= 0 and (side[there] > side[k] or d % 2 == 1)):
+                    if turn:
+                        leaf[count], direction[count], other[count] = k, d, there
+                    count += 1
+    return leaf, direction, other
 
 
 # corners of the six sides of a box, seen from outside anticlockwise

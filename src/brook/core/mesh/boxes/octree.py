@@ -14,6 +14,7 @@ from typing import Self
 import numpy as np
 
 from brook.core.mesh.boxes import kernels
+from brook.core.mesh.ordering import distinct
 
 MOST_LEVELS = 12
 MOST_COORDINATE = 2**20
@@ -102,10 +103,7 @@ class Octree:
 
         Where the grid ends the other is -1.
         """
-        leaf, direction = np.nonzero(self.beside != -2)
-        other = self.beside[leaf, direction]
-        once = (other < 0) | (self.side[other] > self.side[leaf]) | (direction % 2 == 1)
-        return leaf[once], direction[once], other[once]
+        return kernels.side_pairs(self.beside, self.side)
 
 
 def grid_for(box: tuple[np.ndarray, np.ndarray], size: float, smallest: float, floor: bool = False) -> Grid:
@@ -156,20 +154,20 @@ def refine(
     for here in range(grid.levels):
         deeper = level[triangle] > here
         code, triangle = code[deeper], triangle[deeper]
-        wanted = [np.unique(code)]
+        wanted = distinct(code)
         width = grid.side / 2**here
         reached = [_in_zone(inside, grid, width, zone) for to, zone in zones if to > here]
-        inside = np.unique(np.concatenate(reached)) if reached else np.zeros(0, np.int64)
-        need.append(np.union1d(wanted[0], inside))
+        inside = distinct(np.concatenate(reached)) if reached else np.zeros(0, np.int64)
+        need.append(distinct(np.concatenate([wanted, inside])))
         _count_check(7 * len(need[-1]))
         inside = _children(inside)
         code, triangle = _parts(code, triangle, scaled, here + 1)
     for here in range(grid.levels - 1, -1, -1):
         for _ in range(buffer):
-            need[here] = np.unique(kernels.around(need[here], grid.shape << here))
+            need[here] = distinct(kernels.around(need[here], grid.shape << here))
         if here:  # neighbours, also over corners, are of the level before at least
-            near = np.unique(kernels.around(need[here], grid.shape << here) >> 3)
-            need[here - 1] = np.union1d(need[here - 1], near)
+            near = distinct(kernels.around(need[here], grid.shape << here) >> 3)
+            need[here - 1] = distinct(np.concatenate([need[here - 1], near]))
     _count_check(int(grid.shape.prod()) + 7 * sum(len(n) for n in need))
     return _leaves(grid, need, scaled)
 

@@ -18,6 +18,7 @@ from brook.core.mesh.boxes.keeping import tidied
 from brook.core.mesh.boxes.octree import MeshError, Octree, grid_for, refine
 from brook.core.mesh.boxes.skin import features_of, fit_skin
 from brook.core.mesh.boxes.wishes import pieces
+from brook.core.mesh.ordering import distinct
 from brook.core.mesh.wrap.flooding import flooded, seen
 
 FAR, REACH = 1.5, 0.8  # sides of the box: what is further from all triangles closes a hole, with what is round it
@@ -106,7 +107,7 @@ def _skin(octree: Octree, inside: np.ndarray) -> Frame:
     leaf, direction, owner, outward = leaf[real], direction[real], owner[real], outward[real]
     key = grids.quads(leaf, direction, octree.at, octree.side)
     key[~outward] = key[~outward][:, ::-1]
-    nodes = np.unique(key)
+    nodes = distinct(key)
     polygon, corners = grids.polygons(key, nodes)
     one = (1 << grids.WIDE) - 1
     at = np.stack([nodes & one, nodes >> grids.WIDE & one, nodes >> (2 * grids.WIDE)], axis=1)

@@ -6,6 +6,7 @@ import numpy as np
 from numba import prange
 
 from brook.core.compiling.kernel import kernel
+from brook.core.mesh.kernels import SHARES
 
 STEEP = 0.2588  # cosine of 75 degrees
 ASIDE = 1e-3  # of a line between two middles: how far from its ends it has to meet the side between
@@ -137,6 +138,49 @@ def _beside(points, face_points, offsets, owner, neighbour, size, least, skewed,
     return turned, askew
 
 
+@kernel(parallel=True)
+def _middles(owner, neighbour, cells, centre, vector, area, proper):
+    """Of each cell the mean (C, 3) of its sides' middles by area; the centroid (C, 3) of all pyramids over the sides
+    from there where it is wanted to be `proper`, else the same; and 1 (C,) where there are no sides, else 0."""
+    middle, count = np.zeros((cells, 3)), np.zeros(cells)
+    volume, centroid = np.zeros(cells), np.zeros((cells, 3))
+    bad = np.zeros(cells, np.int8)
+    share = cells // SHARES + 1
+    for part in prange(SHARES):  # each adds to cells of its own, in the order of the faces whoever does it
+        first, last = part * share, min(cells, (part + 1) * share)
+        for f in range(len(owner)):
+            for side in range(2):
+                c = owner[f] if side == 0 else neighbour[f]
+                if c < first or c >= last:
+                    continue
+                for i in range(3):
+                    middle[c, i] += area[f] * centre[f, i]
+                count[c] += area[f]
+        for c in range(first, last):
+            if count[c] == 0.0:
+                bad[c] = 1
+                continue
+            for i in range(3):
+                middle[c, i] /= count[c]
+        if not proper:
+            continue
+        for f in range(len(owner)):
+            for side in range(2):
+                c = owner[f] if side == 0 else neighbour[f]
+                if c < first or c >= last or bad[c] > 0:
+                    continue
+                pyramid = 0.0
+                for i in range(3):
+                    pyramid += (1.0 - 2.0 * side) * vector[f, i] * (centre[f, i] - middle[c, i])
+                volume[c] += pyramid
+                for i in range(3):
+                    centroid[c, i] += pyramid * 0.75 * (centre[f, i] - middle[c, i])
+        for c in range(first, last):
+            for i in range(3):
+                centroid[c, i] = middle[c, i] + (centroid[c, i] / volume[c] if volume[c] > 0.0 else 0.0)
+    return middle, centroid if proper else middle, bad
+
+
 @kernel
 def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
     """Of each cell (n,): 1 for one with a side whose pyramid from the cell's middle is under `least` of its cube, or
@@ -145,42 +189,7 @@ def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
     meets it hardly between both middles; else 0."""
     faces, cells = len(owner), len(size)
     centre, vector, area = _sides(points, face_points, offsets)
-    middle = np.zeros((cells, 3))
-    count = np.zeros(cells)
-    for f in range(faces):
-        for side in range(2):
-            c = owner[f] if side == 0 else neighbour[f]
-            if c < 0:
-                continue
-            for i in range(3):
-                middle[c, i] += area[f] * centre[f, i]
-            count[c] += area[f]
-    bad = np.zeros(cells, np.int8)
-    for c in range(cells):
-        if count[c] == 0.0:
-            bad[c] = 1
-            continue
-        for i in range(3):
-            middle[c, i] /= count[c]
-    centroid = middle
-    if skewed < 1e9:
-        # the centroid proper: that of all pyramids over the sides from the cell's middle
-        volume = np.zeros(cells)
-        centroid = np.zeros((cells, 3))
-        for f in range(faces):
-            for side in range(2):
-                c = owner[f] if side == 0 else neighbour[f]
-                if c < 0 or bad[c] > 0:
-                    continue
-                part = 0.0
-                for i in range(3):
-                    part += (1.0 - 2.0 * side) * vector[f, i] * (centre[f, i] - middle[c, i])
-                volume[c] += part
-                for i in range(3):
-                    centroid[c, i] += part * 0.75 * (centre[f, i] - middle[c, i])
-        for c in range(cells):
-            for i in range(3):
-                centroid[c, i] = middle[c, i] + (centroid[c, i] / volume[c] if volume[c] > 0.0 else 0.0)
+    middle, centroid, bad = _middles(owner, neighbour, cells, centre, vector, area, skewed < 1e9)
     turned, askew = _beside(
         points, face_points, offsets, owner, neighbour, size, least, skewed, centre, vector, middle, centroid
     )
