@@ -17,6 +17,7 @@ from brook.core.numerics.halo import Halo
 from brook.core.results.forces import patch_forces
 from brook.core.results.quantities import View
 from brook.core.results.readings import show_reading
+from brook.core.solve import Outcome
 from brook.core.solve.turbulence import Incoming, wall_distance
 from brook.core.solve.turbulence.wall_law import (
     friction_at,
@@ -30,6 +31,7 @@ from brook.core.solve.turbulence.wall_law import (
 )
 from brook.core.stages.assembly import flow_of
 from brook.core.stages.keys import stage_keys
+from brook.core.stages.meshing import make_mesh
 from brook.core.stages.running import solve
 from brook.core.study import Study
 from brook.core.study.document import study_from
@@ -212,6 +214,55 @@ class TestAPipe:
         smooth, warm = pipe.Pipe(1e5, height=30.0), pipe.Pipe(1e5, prandtl=0.71, height=30.0)
         assert pipe.friction(pipe.flow(smooth)) == pytest.approx(smooth.colebrook, rel=0.04)
         assert pipe.nusselt(pipe.flow(warm)) == pytest.approx(warm.gnielinski, rel=0.10)
+
+
+def race(width: str = "400 mm", speed: str = "0.6 m/s", iterations: int = 600) -> Study:
+    """A plane race with a sill on its floor, 100 mm behind the inlet."""
+    outer = {
+        "name": "race", "left": "0 mm", "bottom": "0 mm", "width": width, "height": "80 mm",
+        "patches": {"left": "inlet", "right": "outlet", "bottom": "floor", "top": "roof"},
+    }  # fmt: skip
+    sill = {
+        "kind": "rectangle", "name": "sill", "left": "100 mm", "bottom": "0 mm", "width": "20 mm", "height": "20 mm",
+        "patches": dict.fromkeys(("left", "right", "top", "bottom"), "sill"),
+    }  # fmt: skip
+    return study_from({
+        "format": "brook-study", "version": 1, "title": "Race",
+        "variants": [{"name": "a", "title": "A", "geometry": {"outer": outer, "shapes": [sill]}}],
+        "mesh_plan": {"bulk": "6 mm", "wall": "2 mm"},
+        "set_up": {
+            "fluid": {"kind": "library", "substance": "water"}, "turbulence": {},
+            "boundaries": [{"kind": "velocity", "patch": "inlet", "speed": speed}, {"kind": "pressure", "patch": "outlet"}],
+        },
+        "run_rules": {"iterations": iterations},
+    })  # fmt: skip
+
+
+def raced(study: Study) -> Outcome:
+    prepared = prepare(study, study.variants[0])
+    return solve(study, prepared, make_mesh(prepared))
+
+
+class TestARaceWithASill:
+    def test_it_comes_to_rest_at_high_speed(self):
+        """Under a limit that sets in suddenly, third-order momentum hunts behind the sill for good."""
+        outcome = raced(race(speed="30 m/s"))
+        assert outcome.state == "converged"
+        assert outcome.swing is None
+
+    def test_an_eddy_that_reaches_the_outlet_draws_in_what_was_at_rest(self):
+        study = race("150 mm", iterations=150)
+        prepared = prepare(study, study.variants[0])
+        flow, stencil = flow_of(study, prepared, make_mesh(prepared))
+        for _ in range(150):
+            flow.iterate()
+        here = stencil.boundary_faces(stencil.mesh.patch("outlet"))
+        speed = flow.boundary_velocity()[here]
+        back = flow.flux[stencil.inner :][here] < -1e-3
+        assert back.any()
+        head = 0.5 * flow.medium.on_boundary[here] * (speed**2).sum(axis=1)
+        assert flow.openings.pressure[here][back] == pytest.approx(-head[back], rel=0.2)
+        assert (flow.openings.pressure[here][~back] > -1.0).all()
 
 
 class TestRows:

@@ -13,6 +13,7 @@ from brook.core.results.readings import show_reading
 from brook.core.stages.keys import Keys, stage_keys
 from brook.core.stages.readings import course_words, dimension_of_reading, judgement_of
 from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, read_study
+from brook.core.units import DIMENSIONS, Dimension
 from brook.store import Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
@@ -41,6 +42,7 @@ class ReadingState:
     fresh: bool
     key: str | None = None
     course: str = ""
+    swing: str = ""  # mean and swing in a run that stands without converging
 
     @property
     def bar(self) -> float | None:
@@ -176,6 +178,20 @@ def _unsound(summary: dict[str, Any]) -> bool:
     return summary["state"] != "converged"
 
 
+def _swing(run: dict[str, Any] | None, requirement: Requirement, dimension: Dimension) -> str:
+    """Mean and swing of a reading in a run that stands without converging, nothing in others."""
+    of_run = (run or {}).get("swing")
+    if not of_run or requirement.name not in of_run["monitors"]:
+        return ""
+    mean, half = of_run["monitors"][requirement.name]
+    by = (
+        f"{half:.3g} K"
+        if dimension == DIMENSIONS["temperature"]
+        else show_reading(half, dimension, requirement.shown_in)
+    )
+    return f"{show_reading(mean, dimension, requirement.shown_in)} ± {by}"
+
+
 def _stage(newest: tuple[str, dict[str, Any]] | None, wanted: str | None, known: Known) -> StageState:
     """The result of the wanted key if there ever was one, else the newest, marked as out of date."""
     if wanted is not None and wanted in known:
@@ -247,4 +263,5 @@ class StateReader:
             return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key, course)
         shown = show_reading(value, dimension, requirement.shown_in)
         judgement = judgement_of(requirement, prepared, value)
-        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key, course)
+        swing = _swing(run.summary, requirement, dimension)
+        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key, course, swing)

@@ -16,8 +16,8 @@ from brook.core.numerics.chunks import chunks_of, over
 from brook.core.numerics.matrix import Matrix
 from brook.core.numerics.stencil import Fit, Stencil
 
-Convection = Literal["limited", "third", "central", "upwind", "bounded", "tapered"]
-SCHEME_NUMBER = {"upwind": 0, "limited": 1, "central": 2, "third": 3, "bounded": 4, "tapered": 5}
+Convection = Literal["limited", "third", "central", "upwind", "bounded", "tapered", "eased"]
+SCHEME_NUMBER = {"upwind": 0, "limited": 1, "central": 2, "third": 3, "bounded": 4, "tapered": 5, "eased": 6}
 # Differences under this share of a field's range count as smooth and are not limited.
 SMOOTH_SHARE = 0.1
 EVERY_CELL = np.zeros(0, np.uint32)

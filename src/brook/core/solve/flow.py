@@ -20,6 +20,7 @@ from brook.core.solve.fields import Fields
 from brook.core.solve.medium import Medium
 from brook.core.solve.model import FlowModel
 from brook.core.solve.momentum import NOTHING, Momentum
+from brook.core.solve.openings import Openings
 from brook.core.solve.residuals import Residuals
 from brook.core.solve.settings import Settings
 from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
@@ -63,6 +64,7 @@ class FlowSolver:
         self.mass_storage: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
         self.pressure_solver = pressure_solver or usual_pressure_solver(stencil.cells)
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
+        self.openings = Openings(stencil, conditions, self.open)
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
         self.pressure_fit = stencil.fit(conditions.kind == OPEN)
         self.momentum = Momentum(stencil)
@@ -100,16 +102,14 @@ class FlowSolver:
 
     def take_mixture(self) -> None:
         """What follows from a mixed state."""
-        gauss_gradient(self.stencil, self.pressure_fit, self.pressure, self.conditions.pressure, self.pressure_gradient)
+        gauss_gradient(self.stencil, self.pressure_fit, self.pressure, self.openings.pressure, self.pressure_gradient)
         for equation in self.model.equations:
             equation.act(self)
 
     def start_pressure(self, pressure: np.ndarray) -> None:
         """Takes over a pressure (C,) and what it does."""
         self.pressure = pressure.copy()
-        self.pressure_gradient = gauss_gradient(
-            self.stencil, self.pressure_fit, self.pressure, self.conditions.pressure
-        )
+        self.pressure_gradient = gauss_gradient(self.stencil, self.pressure_fit, self.pressure, self.openings.pressure)
 
     def time_level(self) -> TimeLevel:
         """What later steps in time need of now."""
@@ -270,9 +270,9 @@ class FlowSolver:
 
     def _boundary_pressure(self) -> np.ndarray:
         s, found = self.stencil, np.empty(self.stencil.boundary_count)
-        slope = partial_gradient(s, self.pressure_fit, self.pressure, self.conditions.pressure, at_boundary=True)
+        slope = partial_gradient(s, self.pressure_fit, self.pressure, self.openings.pressure, at_boundary=True)
         boundary_values.pressures(
-            self.conditions.kind, self.conditions.pressure, self.pressure, slope, s.face_cell, s.boundary_line, found
+            self.conditions.kind, self.openings.pressure, self.pressure, slope, s.face_cell, s.boundary_line, found
         )
         return found
 
@@ -297,6 +297,7 @@ class FlowSolver:
     def assemble_momentum(self) -> tuple[np.ndarray, float]:
         """The momentum equations as they stand; gives the velocity on boundaries (B, 3) and what is left of them over their
         terms."""
+        self.openings.follow(self)
         on_boundary = self.boundary_velocity()
         self.momentum.renew_gradient(self, on_boundary)
         self.compose(on_boundary)

@@ -21,6 +21,7 @@ from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, FlowSolver
 from brook.core.solve.history import History, Rules, standing_still
 from brook.core.solve.solver import Solver
+from brook.core.solve.swinging import Swing, swing_of
 
 State = Literal["converged", "not converged", "stopped", "paused", "diverged"]
 Wish = Literal["go on", "stop", "pause"]
@@ -65,6 +66,7 @@ class Outcome:
     steady: dict[str, bool]
     backflow: float
     checkpoint: Checkpoint
+    swing: Swing | None = None  # of one that stands without converging
 
     @property
     def iterations(self) -> int:
@@ -191,12 +193,14 @@ class _Way:
             self.last_good = self.flow.fields()
         self.watch.report(self.history, self.sent)
         message += self.again if state != "paused" else ""
+        swing = swing_of(self.history, self.rules, self.began_at) if state in ("not converged", "stopped") else None
         if state == "not converged":
             message += _what_still_moves(self.history, self.rules)
+        message += f"; {swing.words}" if swing else ""
         message += "".join(f"; {note}" for note in [*short, *self.flow.notes()])
         steady = {name: standing_still(self.history.monitors[name], self.rules) for name in self.monitors}
         backflow = self.flow.backflow() if state != "diverged" else 0.0
-        return Outcome(state, message, self.last_good.copied(), self.history, steady, backflow, final)
+        return Outcome(state, message, self.last_good.copied(), self.history, steady, backflow, final, swing)
 
 
 def _unhurried(watch: Watch) -> Callable[[], bool]:

@@ -69,13 +69,20 @@ def _fluid_names(prepared: Prepared, mesh: Mesh) -> set[str]:
     return {n for n in mesh.bodies if n not in solid and not isinstance(prepared.materials.get(n), Solid)}
 
 
+def _scheme(study: Study) -> Convection:
+    """How flow and heat are carried: where eddies stir, the limited scheme with the gentler limit, under which k and ω come
+    to rest."""
+    said = study.set_up
+    return "eased" if said.turbulence is not None and said.convection == "limited" else said.convection
+
+
 def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | SolidSolver, Stencil]:
     """The flow of a variant at its start, with the heat it carries, and the stencil it is computed on.
 
     Raises `ValueError` where the set-up does not fit the mesh.
     """
     assert prepared.fluid is not None
-    scheme, said = study.set_up.convection, prepared.heat
+    scheme, said = _scheme(study), prepared.heat
     if said is None:
         stencil = _stencil(prepared, flow_mesh(prepared, mesh))
         fluids = _fluids(stencil.mesh, prepared)

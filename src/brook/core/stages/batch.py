@@ -63,6 +63,8 @@ def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: lis
             judgement = judgement_of(requirement, prepared, result.value)
             row["unit"] = dimension.unit()
             row["shown"] = show_reading(result.value, dimension, requirement.shown_in)
+            if outcome.swing is not None and requirement.name in outcome.swing.monitors:
+                row["mean"], row["swing"] = outcome.swing.monitors[requirement.name]
             if judgement is not None:
                 row |= {"limit": judgement.words, "verdict": judgement.verdict, "margin": judgement.margin}
         rows.append(row)

@@ -26,6 +26,7 @@ MESH_VERSION = 2
 SPACE_MESH_VERSION = 5
 OWN_MESH_VERSION = 3
 SOLVER_VERSION = 8
+TURBULENCE_VERSION = 2
 
 
 @dataclass(frozen=True)
@@ -95,7 +96,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         *([plain(asdict(fluid.law))] if fluid.law else []),
         *_timing_inputs(study, prepared),
         *_heat_inputs(prepared),
-        *([plain(prepared.turbulence)] if prepared.turbulence else []),
+        *([plain(prepared.turbulence), TURBULENCE_VERSION] if prepared.turbulence else []),
         *([plain(prepared.scalars)] if prepared.scalars else []),
         *_tables_asked(study, prepared),
     )

@@ -22,7 +22,8 @@ def second_order(ahead, along, forward, scheme, softness):
     limited after van Albada et al. (1982) where the field bends sharply, with `softness` (in units of value²) below which
     differences count as smooth; scheme 2: central; scheme 3: never limited. Decision 0004. Scheme 4 never leaves what lies
     around: the third-order one as long as it lies within twice either step, none where these turn round, after Koren (1993). Scheme 5 does
-    so without kinks, 2 r²/(1 + r²) of the step ahead for a step behind that is r > 0 times that: steady values come to rest under it."""
+    so without kinks, 2 r²/(1 + r²) of the step ahead for a step behind that is r > 0 times that: steady values come to rest under it. Scheme 6
+    is scheme 1 led over from one mean to the other more gently, which comes to rest where eddies stir what bends."""
     if scheme == 2:
         return ahead
     behind = (2.0 * along if forward else -2.0 * along) - ahead
@@ -39,8 +40,9 @@ def second_order(ahead, along, forward, scheme, softness):
         return 2.0 * ahead * squared / (ahead * ahead + squared + TINY) if ahead * behind > 0.0 else 0.0
     a2, b2 = behind * behind + softness, ahead * ahead + softness
     bend = (ahead - behind) * (ahead - behind) / (BEND * (a2 + b2))
-    bend *= bend
-    bend *= bend
+    if scheme != 6:
+        bend *= bend
+        bend *= bend
     limited = (2.0 * a2 * ahead + b2 * behind) / (2.0 * a2 + b2)
     return (third + bend * bend * limited) / (1.0 + bend * bend)
 

@@ -26,7 +26,7 @@ class ScalarPair:
         self.one_diffusivity, self.two_diffusivity = np.zeros((2, s.cells))
         self.source, self.sink = np.zeros((2, 2, s.cells))
         self.entering = np.ones((2, s.boundary_count))  # what comes in through boundaries has so much of each
-        self.inertia = 0.1  # times what passes a cell, by which steps of it are shortened
+        self.inertia = 0.3  # times what passes a cell, by which steps of it are shortened: at 0.1 what a limiter lags behind swings at inlets
         self._transfer = np.zeros((2, inner))
         self._entries = np.zeros((2, 2 * inner), np.float32)
         self._residual, self._inverse = np.zeros((2, 2, s.cells), np.float32)
