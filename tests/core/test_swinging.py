@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from brook.core.results.readings import show_swing
 from brook.core.solve.history import History, Rules
 from brook.core.solve.swinging import swing_of
+from brook.core.units import DIMENSIONS, NONE
 
 RULES = Rules(residual=1e-5)
 
@@ -55,3 +57,11 @@ def test_others_are_not(residual: np.ndarray, monitor: np.ndarray):
 
 def test_iterations_before_it_went_on_do_not_count():
     assert swing_of(history(STANDS, SWINGS), RULES, began_at=300) is None
+
+
+def test_mean_and_swing_stand_in_one_unit_to_two_digits_of_the_swing():
+    assert show_swing(3.8164, 0.0378, DIMENSIONS["pressure"]) == "3.816 ± 0.038 Pa"
+    assert show_swing(3816.4, 37.8, DIMENSIONS["pressure"], "kPa") == "3.816 ± 0.038 kPa"
+    assert show_swing(300.15, 1.5, DIMENSIONS["temperature"]) == "27.0 ± 1.5 °C"
+    assert show_swing(0.5, 0.02, NONE) == "50.0 ± 2.0 %"
+    assert show_swing(-40.0, 0.0, DIMENSIONS["pressure"], "Pa") == "−40.000 ± 0.000 Pa"

@@ -9,11 +9,11 @@ from typing import Any
 from brook.core.answer import Standing, best_of, sentence
 from brook.core.checks import Prepared, check, prepare
 from brook.core.results import Judgement
-from brook.core.results.readings import show_reading
+from brook.core.results.readings import show_reading, show_swing
 from brook.core.stages.keys import Keys, stage_keys
 from brook.core.stages.readings import course_words, dimension_of_reading, judgement_of
 from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, read_study
-from brook.core.units import DIMENSIONS, Dimension
+from brook.core.units import Dimension
 from brook.store import Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
@@ -184,12 +184,7 @@ def _swing(run: dict[str, Any] | None, requirement: Requirement, dimension: Dime
     if not of_run or requirement.name not in of_run["monitors"]:
         return ""
     mean, half = of_run["monitors"][requirement.name]
-    by = (
-        f"{half:.3g} K"
-        if dimension == DIMENSIONS["temperature"]
-        else show_reading(half, dimension, requirement.shown_in)
-    )
-    return f"{show_reading(mean, dimension, requirement.shown_in)} ± {by}"
+    return show_swing(mean, half, dimension, requirement.shown_in)
 
 
 def _stage(newest: tuple[str, dict[str, Any]] | None, wanted: str | None, known: Known) -> StageState:

@@ -6,6 +6,7 @@ A reading is a formula of what places read: place, quantity, statistic, joined b
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any, Literal
@@ -16,7 +17,7 @@ from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind,
 from brook.core.results.statistics import STATISTICS, Statistic
 from brook.core.solve import Fields
 from brook.core.study import Resolved
-from brook.core.units import DIMENSIONS, Dimension, Quantity, round_text, show
+from brook.core.units import DIMENSIONS, Dimension, Quantity, from_si, round_text, sensible_unit, show
 
 NO_SHARE = 10.0  # numbers from here on are no shares of anything
 
@@ -195,6 +196,15 @@ def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = Non
 def show_reading(value: float, dimension: Dimension, unit: str | None = None, given: bool = False) -> str:
     """Shares as per cent, numbers that are no shares as they are, everything else in a sensible or the wanted unit."""
     return show(value, dimension, unit or (unit_of_number(value) if dimension.is_none else None), given=given)
+
+
+def show_swing(mean: float, half: float, dimension: Dimension, unit: str | None = None) -> str:
+    """A mean and half the swing about it in one unit, to two digits of the swing: 3.818 ± 0.038 Pa."""
+    unit = unit or (unit_of_number(mean) if dimension.is_none else sensible_unit(dimension, mean))
+    middle, by = (from_si(mean, unit), from_si(mean + half, unit) - from_si(mean, unit)) if unit else (mean, half)
+    digits = min(6, max(0, 1 - math.floor(math.log10(by)))) if by > 0 else 3
+    of_unit = show(mean, dimension, unit).partition(" ")[2]
+    return f"{middle:.{digits}f} ± {by:.{digits}f} {of_unit}".strip().replace("-", "−")
 
 
 def unit_of_number(value: float) -> str:

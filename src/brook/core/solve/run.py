@@ -195,7 +195,7 @@ class _Way:
         message += self.again if state != "paused" else ""
         swing = swing_of(self.history, self.rules, self.began_at) if state in ("not converged", "stopped") else None
         if state == "not converged":
-            message += _what_still_moves(self.history, self.rules)
+            message += _what_still_moves(self.history, self.rules, swing is not None)
         message += f"; {swing.words}" if swing else ""
         message += "".join(f"; {note}" for note in [*short, *self.flow.notes()])
         steady = {name: standing_still(self.history.monitors[name], self.rules) for name in self.monitors}
@@ -216,7 +216,7 @@ def _unhurried(watch: Watch) -> Callable[[], bool]:
     return wanted
 
 
-def _what_still_moves(history: History, rules: Rules) -> str:
+def _what_still_moves(history: History, rules: Rules, swings: bool) -> str:
     if not len(history):
         return ""
     moving = [n for n in history.monitor_names if not standing_still(history.monitors[n], rules)]
@@ -225,7 +225,7 @@ def _what_still_moves(history: History, rules: Rules) -> str:
     parts = []
     if over:
         parts.append(f"residuals stand at {worst:.1e}")
-    if moving:
+    if moving and not swings:
         parts.append("still moving: " + ", ".join(name.replace("_", " ") for name in moving))
     return "; " + "; ".join(parts) if parts else ""
 

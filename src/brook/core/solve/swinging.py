@@ -25,8 +25,8 @@ class Swing:
     def words(self) -> str:
         """What it is, and what to do."""
         return (
-            f"for the last {self.over} iterations residuals have not come nearer, and every monitor has swung about a mean of its own, as "
-            "it is where a flow sheds or flaps: follow it in time, or take these means with their swings"
+            f"for {self.over} iterations they have not fallen, and monitors swing about a mean, as where a flow sheds or flaps: follow it "
+            "in time, or take the means with their swings"
         )
 
 

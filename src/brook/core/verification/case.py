@@ -110,6 +110,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         taylor_green,
         tracer,
         turbulent_channel,
+        turbulent_enlargement,
         turbulent_pipe,
         turbulent_plate,
         turbulent_step,
@@ -130,6 +131,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         "flat-plate-turbulent": turbulent_plate.run,
         **{f"channel-{name}": partial(turbulent_channel.run, name) for name in turbulent_channel.FIGURES},
         "pipe-turbulent": turbulent_pipe.run, "step-turbulent": turbulent_step.run,
+        "enlargement-turbulent": turbulent_enlargement.run,
     }  # fmt: skip
 
 

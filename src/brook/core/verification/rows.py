@@ -34,9 +34,10 @@ def rows(
     sides: Mapping[str, Sequence[tuple[str, float]]],
     step: tuple[float, float] | None = None,
     turned: float = 0.0,
+    over: bool = False,
 ) -> Mesh:
     """Cells between lines at x and at y in m. `sides` says of `left`, `right`, `bottom` and `top` which patches they are made of, each
-    up to a place along the side. Of a `step` at (x, y) cells before and under it are missing: its faces are `step` and `before`.
+    up to a place along the side. Of a `step` at (x, y) cells before and under it, or `over` it, are missing: its faces are `step` and `before`.
     With `turned`, an angle in rad, y is the radius in a wedge round the axis y = 0."""
     columns, lines = len(x) - 1, len(y) - 1
     flat = np.stack(np.meshgrid(x, y, indexing="ij"), axis=-1).reshape(-1, 2)
@@ -45,7 +46,8 @@ def rows(
     middle_x, middle_y = 0.5 * (x[:-1] + x[1:]), 0.5 * (y[:-1] + y[1:])
     there = np.ones((columns, lines), bool)
     if step is not None:
-        there = ~((middle_x[:, None] < step[0]) & (middle_y[None, :] < step[1]))
+        beyond = middle_y[None, :] > step[1] if over else middle_y[None, :] < step[1]
+        there = ~((middle_x[:, None] < step[0]) & beyond)
     corners = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1)[there]
     edges: list[tuple[str, np.ndarray]] = []
     upright = np.stack([number[:, :-1], number[:, 1:]], axis=-1)
@@ -61,7 +63,7 @@ def rows(
     if step is not None:
         edges += [
             ("step", upright[1:-1][there[1:] & ~there[:-1]]),
-            ("before", level[:, 1:-1][there[:, 1:] & ~there[:, :-1]]),
+            ("before", level[:, 1:-1][there[:, 1:] ^ there[:, :-1]]),
         ]
     used = np.zeros(count, bool)
     used[corners.reshape(-1)] = True

@@ -99,6 +99,7 @@ class ReadingOut(BaseModel):
     margin: float | None
     fresh: bool
     problem: str
+    swing: str = Field("", description="mean and swing in a steady run that stands without converging")
 
 
 class VariantOut(BaseModel):
@@ -319,7 +320,7 @@ def _variant_out(variant: VariantState) -> VariantOut:
         dimension = dimension_of_reading(r.requirement, variant.prepared)
         readings.append(ReadingOut(
             requirement=r.requirement.name, reads=r.course, value=r.value, unit=dimension.unit() if dimension else "", shown=r.shown,
-            verdict=r.judgement.verdict if r.judgement else "", fresh=r.fresh, problem=r.problem,
+            verdict=r.judgement.verdict if r.judgement else "", fresh=r.fresh, problem=r.problem, swing=r.swing,
             margin=r.judgement.margin if r.judgement else None,
         ))  # fmt: skip
     mesh = variant.mesh.summary

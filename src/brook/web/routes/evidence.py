@@ -20,7 +20,10 @@ GROUPS = (
     ("Flow in channels and pipes", ("channel", "pipe", "periodic", "sheared", "taylor-couette")),
     ("Closed and open flows", ("cavity", "cylinder", "flat-plate")),
     ("Orders of accuracy", ("manufactured", "taylor-green")),
-    ("Turbulent flows", ("channel-", "flat-plate-turbulent", "pipe-turbulent", "step-turbulent")),
+    (
+        "Turbulent flows",
+        ("channel-", "flat-plate-turbulent", "pipe-turbulent", "step-turbulent", "enlargement-turbulent"),
+    ),
     ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow")),
     ("What a flow carries", ("tracer",)),
 )
