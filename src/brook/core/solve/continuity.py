@@ -91,7 +91,7 @@ class Continuity:
         gives = gives * flow.settings.relaxation / (1 + gives * dense * per_time)
         through = np.einsum("ij,ij->i", flow.velocity[cell], s.area[face])
         along = np.einsum("ij,ij->i", flow.pressure_gradient[cell], s.boundary_line[flow.open])
-        step = flow.openings.pressure[flow.open] - flow.pressure[cell]
+        step = flow.openings.pressure(flow.conditions)[flow.open] - flow.pressure[cell]
         lag = (1 - flow.settings.relaxation) * momentum.off[face] - (gives * dense * late[face] if len(late) else 0.0)
         flow.flux[face] = rho * (through + gives * s.geometric_diffusion[face] * (along - step)) + lag
         if flow.shift is not None:

@@ -64,7 +64,7 @@ class FlowSolver:
         self.mass_storage: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
         self.pressure_solver = pressure_solver or usual_pressure_solver(stencil.cells)
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
-        self.openings = Openings(stencil, conditions, self.open)
+        self.openings = Openings(stencil, self.open)
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
         self.pressure_fit = stencil.fit(conditions.kind == OPEN)
         self.momentum = Momentum(stencil)
@@ -102,14 +102,16 @@ class FlowSolver:
 
     def take_mixture(self) -> None:
         """What follows from a mixed state."""
-        gauss_gradient(self.stencil, self.pressure_fit, self.pressure, self.openings.pressure, self.pressure_gradient)
+        given = self.openings.pressure(self.conditions)
+        gauss_gradient(self.stencil, self.pressure_fit, self.pressure, given, self.pressure_gradient)
         for equation in self.model.equations:
             equation.act(self)
 
     def start_pressure(self, pressure: np.ndarray) -> None:
         """Takes over a pressure (C,) and what it does."""
         self.pressure = pressure.copy()
-        self.pressure_gradient = gauss_gradient(self.stencil, self.pressure_fit, self.pressure, self.openings.pressure)
+        given = self.openings.pressure(self.conditions)
+        self.pressure_gradient = gauss_gradient(self.stencil, self.pressure_fit, self.pressure, given)
 
     def time_level(self) -> TimeLevel:
         """What later steps in time need of now."""
@@ -270,9 +272,10 @@ class FlowSolver:
 
     def _boundary_pressure(self) -> np.ndarray:
         s, found = self.stencil, np.empty(self.stencil.boundary_count)
-        slope = partial_gradient(s, self.pressure_fit, self.pressure, self.openings.pressure, at_boundary=True)
+        given = self.openings.pressure(self.conditions)
+        slope = partial_gradient(s, self.pressure_fit, self.pressure, given, at_boundary=True)
         boundary_values.pressures(
-            self.conditions.kind, self.openings.pressure, self.pressure, slope, s.face_cell, s.boundary_line, found
+            self.conditions.kind, given, self.pressure, slope, s.face_cell, s.boundary_line, found
         )
         return found
 

@@ -16,16 +16,23 @@ STEP = 0.3  # of the way that the pressure goes in an iteration
 
 
 class Openings:
-    """`pressure` (B,) in Pa on boundaries, as far as it is given.
+    """What is drawn in through openings of a flow.
 
     What comes back in through faces of a patch that as a whole lets the flow out was at rest outside, at the pressure that is given:
     on these faces it is p − m²/(2 ρ |S|²). With the given one there itself whatever comes in would bring as much energy along as it
     likes, and an eddy that reaches an outlet runs away with the flow."""
 
-    def __init__(self, stencil: Stencil, conditions: BoundaryConditions, open_faces: np.ndarray):
-        self.pressure = conditions.pressure
-        self._given, self._open, self._stencil = conditions.pressure, open_faces, stencil
+    def __init__(self, stencil: Stencil, open_faces: np.ndarray):
+        self._open, self._stencil = open_faces, stencil
         self._drawn = np.zeros(len(open_faces))
+
+    def pressure(self, conditions: BoundaryConditions) -> np.ndarray:
+        """In Pa on boundaries (B,), where it is given: what is given now, less what is drawn."""
+        if not self._drawn.any():
+            return conditions.pressure
+        found = conditions.pressure.copy()
+        found[self._open] -= self._drawn
+        return found
 
     def follow(self, flow: FlowSolver) -> None:
         """Looks at what comes back in now, where eddies are modelled; the pressure gradient follows it."""
@@ -41,6 +48,4 @@ class Openings:
         wanted = drawn[self._open] / (2 * flow.medium.on_boundary[self._open] * size**2)
         if wanted.any() or self._drawn.any():
             self._drawn += STEP * (wanted - self._drawn)
-            self.pressure = self._given.copy()
-            self.pressure[self._open] -= self._drawn
-            gauss_gradient(s, flow.pressure_fit, flow.pressure, self.pressure, flow.pressure_gradient)
+            gauss_gradient(s, flow.pressure_fit, flow.pressure, self.pressure(flow.conditions), flow.pressure_gradient)
