@@ -25,6 +25,7 @@ class Openings:
     def __init__(self, stencil: Stencil, open_faces: np.ndarray):
         self._open, self._stencil = open_faces, stencil
         self._drawn = np.zeros(len(open_faces))
+        self._step = 1.0  # what a state that is taken over draws in is drawn at once
 
     def pressure(self, conditions: BoundaryConditions) -> np.ndarray:
         """In Pa on boundaries (B,), where it is given: what is given now, less what is drawn."""
@@ -47,5 +48,6 @@ class Openings:
         size = np.linalg.norm(s.area[s.inner + self._open], axis=1)
         wanted = drawn[self._open] / (2 * flow.medium.on_boundary[self._open] * size**2)
         if wanted.any() or self._drawn.any():
-            self._drawn += STEP * (wanted - self._drawn)
+            self._drawn += self._step * (wanted - self._drawn)
             gauss_gradient(s, flow.pressure_fit, flow.pressure, self.pressure(flow.conditions), flow.pressure_gradient)
+        self._step = STEP

@@ -25,8 +25,8 @@ class Swing:
     def words(self) -> str:
         """What it is, and what to do."""
         return (
-            f"for {self.over} iterations they have not fallen, and monitors swing about a mean, as where a flow sheds or flaps: follow it "
-            "in time, or take the means with their swings"
+            f"residuals have not fallen for {self.over} iterations, and monitors swing about a mean, as where a flow sheds or flaps: "
+            "follow it in time, or take the means with their swings"
         )
 
 
