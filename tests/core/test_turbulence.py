@@ -14,12 +14,15 @@ from brook.core.mesh import Mesh
 from brook.core.mesh.pairs import Motion, Pair, paired_first
 from brook.core.numerics import Stencil
 from brook.core.numerics.halo import Halo
+from brook.core.numerics.passes.pair import HELD
 from brook.core.results.forces import patch_forces
 from brook.core.results.quantities import View
 from brook.core.results.readings import show_reading
 from brook.core.solve import Outcome
-from brook.core.solve.turbulence import Incoming, wall_distance
+from brook.core.solve.turbulence import CLOSURES, Incoming, wall_distance
+from brook.core.solve.turbulence.two_layer import drawn, layers
 from brook.core.solve.turbulence.wall_law import (
+    KAPPA,
     friction_at,
     height,
     kader,
@@ -90,6 +93,35 @@ class TestTheLawOfTheWall:
         assert values[0] == 1.7
         assert values[-1] == pytest.approx(0.85, rel=1e-5)
         assert all(a >= b for a, b in pairwise(values))
+
+
+class TestTwoLayers:
+    @pytest.mark.parametrize("model", ["realizable", "rng"])
+    def test_friction_of_a_channel_is_that_of_simulations(self, model: str):
+        outcome = channel.flow(590, 1.0, None, model)
+        assert outcome.state == "converged"
+        assert channel.friction_reynolds(outcome, channel.FIGURES[590][1]) == pytest.approx(587.19, rel=0.03)
+
+    def test_at_the_wall_epsilon_is_that_of_a_layer_of_friction_and_far_off_its_own(self):
+        share, _, near = layers(1e-8, 1e-3, 1.0)
+        assert near == pytest.approx(2 * 1e-3 * 1e-8, rel=0.05)  # 2 ν k/y²
+        assert share == pytest.approx(0.0, abs=1e-7)
+        assert drawn(share) >= HELD
+        share, stirs, near = layers(1.0, 1e-6, 1.0)
+        assert (share, drawn(share)) == (1.0, 0.0)
+        assert stirs == pytest.approx(0.09**0.25 * KAPPA, rel=1e-6)  # C_μ √k κ C_μ^(−¾) y
+        assert near == pytest.approx(0.09**0.75 / KAPPA, rel=1e-6)
+
+    def test_without_walls_nothing_is_drawn_to_them(self):
+        share, stirs, near = layers(0.1, 1e-6, np.inf)
+        assert (share, drawn(share)) == (1.0, 0.0)
+        assert np.isfinite([stirs, near]).all()
+
+    def test_one_model_takes_over_what_another_left(self):
+        k, omega = np.array([0.3, 2.0]), np.array([5.0, 700.0])
+        model = CLOSURES["rng"]
+        assert np.allclose(model.omega_of(k, model.of_omega(k, omega)), omega)
+        assert np.allclose(model.of_omega(k, omega), 0.09 * k * omega)
 
 
 class TestDistancesToWalls:

@@ -7,6 +7,10 @@ from typing import Any
 from brook.core.checks.context import Context
 from brook.core.study import Problem
 from brook.core.study.boundaries import STICKING
+from brook.core.study.space import has_own_mesh
+from brook.core.units import DIMENSIONS, show
+
+HIGHEST = 300.0  # y⁺ to which the law of the wall goes
 
 
 def turbulence_problems(c: Context) -> list[Problem]:
@@ -34,8 +38,34 @@ def turbulence_problems(c: Context) -> list[Problem]:
             if message:
                 problems.append(Problem(path, message))
             seen.add(entry.patch)
+    problems += [*_too_rough(c), *_too_high(c)]
     fluids = [m for m in (c.fluid, *c.materials.values()) if m is not None]
     if any(getattr(f, "law", None) is not None for f in fluids):
         message = "the model is made for fluids whose viscosity does not depend on shear; let the flow stay laminar, or take out the shear law"
         problems.append(Problem(f"{at}/kind", message, "missing", variant.name))
     return problems
+
+
+def _too_rough(c: Context) -> list[Problem]:
+    """Grains as high as the cells at walls are."""
+    said, largest = c.set_up.turbulence, c.plan.wall
+    if largest is None or has_own_mesh(c.geometry):
+        return []
+    return [
+        Problem(
+            f"/set_up/turbulence/rough/{k}/height",
+            f"grains of {show(entry.height, DIMENSIONS['length'])} are higher than the cells at walls, {show(largest, DIMENSIONS['length'])}: "
+            "draw what is that rough, or choose larger cells",
+        )
+        for k, entry in enumerate(said.rough)
+        if entry.height is not None and entry.height > largest
+    ]  # fmt: skip
+
+
+def _too_high(c: Context) -> list[Problem]:
+    """Layers that are asked for beyond where the law of the wall ends."""
+    layers = c.plan.layers
+    if layers is None or layers.height_of != "y_plus" or layers.y_plus is None or layers.y_plus <= HIGHEST:
+        return []
+    message = f"the law of the wall ends at a y⁺ of {HIGHEST:g}; ask for 1 to see the layer at the wall, or for 30 to 100 to bridge it"
+    return [Problem("/mesh_plan/layers/y_plus", message, "missing", c.variant.name)]

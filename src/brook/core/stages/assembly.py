@@ -35,7 +35,7 @@ from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.scalars import TransportedScalar, scalar_of
 from brook.core.solve.setup import BoundaryConditions
 from brook.core.solve.still import SolidSolver
-from brook.core.solve.turbulence import Incoming, Turbulence, Walls
+from brook.core.solve.turbulence import CLOSURES, Incoming, Turbulence, Walls
 from brook.core.stages.meshing import pairs_of
 from brook.core.study import Resolved, Study
 from brook.core.study.boundaries import STICKING
@@ -154,7 +154,7 @@ def _turbulence(prepared: Prepared, stencil: Stencil, scheme: Convection) -> Tur
         p.name: _incoming(own.get(p.name, said.incoming))
         for p in stencil.patches if kinds.get(p.name, "wall") not in (*STICKING, "slip", "symmetry")
     }  # fmt: skip
-    return Turbulence(stencil, walls, incoming, "upwind" if scheme == "upwind" else "tapered")
+    return Turbulence(stencil, walls, incoming, "upwind" if scheme == "upwind" else "tapered", CLOSURES[said.kind])
 
 
 def _incoming(said: Resolved) -> Incoming:

@@ -130,6 +130,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         "taylor-couette": walls.taylor_couette, "tracer": tracer.run, "periodic": periodic.run,
         "flat-plate-turbulent": turbulent_plate.run,
         **{f"channel-{name}": partial(turbulent_channel.run, name) for name in turbulent_channel.FIGURES},
+        **{f"channel-590-{model}": partial(turbulent_channel.two_layer, model) for model in ("realizable", "rng")},
         "pipe-turbulent": turbulent_pipe.run, "step-turbulent": turbulent_step.run,
         "enlargement-turbulent": turbulent_enlargement.run,
     }  # fmt: skip

@@ -63,6 +63,16 @@ def _layer_note(variant: VariantState) -> str:
     return f"the first {show(layers.height / times, DIMENSIONS['length'])}"
 
 
+def _found_walls(variant: VariantState) -> dict[str, Any]:
+    """Where first centres lay in the last run, of walls with layers, and the y⁺ that was asked for."""
+    layers, summary = variant.prepared.plan.layers, variant.run.summary
+    if layers is None or summary is None:
+        return {}
+    named = layers.patches
+    walls = [w for w in summary.get("walls", ()) if not named or w["patch"] in named]
+    return {"found_walls": walls, "wanted_height": layers.y_plus if layers.height_of == "y_plus" else None}
+
+
 def _estimates(state: StudyState) -> dict[str, Estimate]:
     found = {}
     for v in state.variants:
@@ -91,7 +101,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
             })  # fmt: skip
     found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": [], "paired": [],
                              "words": WORDS, "layer_note": "", "mesh_formats": MESH_FORMATS, "most_cells": MOST_BOXES, "own_mesh": False, "boxes": False,
-                             "has_solids": False}  # fmt: skip
+                             "has_solids": False, "found_walls": [], "wanted_height": None}  # fmt: skip
     if variant is None:
         return found
     geometry: Any = variant.variant.geometry
@@ -106,6 +116,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         found["has_solids"] = in_space and any(b.holds == "solid" for b in geometry.bodies)
         found["sized"] = sorted(variant.prepared.patches or ())
         found["layer_note"] = _layer_note(variant)
+        found |= _found_walls(variant)
     return found
 
 

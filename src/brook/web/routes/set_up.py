@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse
 from brook.core.checks import declared_patches
 from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import SOLIDS
+from brook.core.physics.drive import driven_by
 from brook.core.study.boundaries import KINDS, STICKING
 from brook.core.study.heat import PATCH_KINDS
 from brook.core.study.placed import Placed
@@ -75,11 +76,56 @@ def space_numbers(said: dict[str, Any], variant: VariantState) -> dict[str, Any]
     return None
 
 
+def driven_numbers(
+    variant: VariantState, area: float, around: float, across: dict[str, float], words: str
+) -> dict[str, Any] | None:
+    """Speed and Reynolds number by the hydraulic diameter 4 `area`/`around`, where nothing is said to enter; `across` has areas of
+    patches in m²."""
+    prepared = variant.prepared
+    if prepared.fluid is None or around <= 0:
+        return None
+    width = 4 * area / around
+    shifts = {
+        p.patch: (p.x**2 + p.y**2 + p.z**2) ** 0.5 for p in prepared.plan.pairs if p.kind == "shift" and None not in (p.x, p.y, p.z)
+    }  # fmt: skip
+    found = driven_by(prepared.boundaries, prepared.fluid, width, shifts, lambda patch: across.get(patch, 0.0))
+    if found is None:
+        return None
+    reynolds = found.speed * width / prepared.fluid.kinematic_viscosity
+    return {
+        "speed": found.speed,
+        "reynolds": reynolds,
+        "flow": None,
+        "length": width,
+        "turnover": None,
+        "by": words,
+        "how": found.how,
+    }
+
+
 def _numbers(studio: Studio, state: StudyState, variant: VariantState) -> dict[str, Any] | None:
     if variant.variant.geometry.kind != "space":
-        return flow_numbers(variant)
+        shape = variant.prepared.shape
+        found = flow_numbers(variant)
+        if found is not None or shape is None:
+            return found
+        lengths = _lengths(shape)
+        open_kinds = {b.patch for b in variant.prepared.boundaries if b.kind not in STICKING}
+        wet = sum(length for patch, length in lengths.items() if patch not in open_kinds)
+        across = {patch: length * shape.depth for patch, length in lengths.items()}
+        return driven_numbers(variant, shape.area, wet, across, "4 × the area over the length of the walls")
     making = making_of(studio, state, variant)
-    return space_numbers(making.said, variant) if making is not None and making.said else None
+    if making is None or not making.said:
+        return None
+    said = making.said
+    found = space_numbers(said, variant)
+    if found is not None:
+        return found
+    across = {p["name"]: p["area"] for p in said.get("patches", ())}
+    open_kinds = {b.patch for b in variant.prepared.boundaries if b.kind not in STICKING}
+    wet = sum(area for patch, area in across.items() if patch not in open_kinds)
+    volume = sum(b["volume"] for b in said.get("bodies", ()))
+    return driven_numbers(variant, volume, wet, across, "4 × the volume over the area of the walls")
 
 
 def _lengths(shape: PlaneShape) -> dict[str, float]:

@@ -12,6 +12,8 @@ import numpy as np
 from brook.core.compiling.kernel import kernel, loop
 from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED, logarithmic, second_order
 
+HELD = 1e6  # weight over its diagonal from which a cell keeps what it holds
+
 
 @kernel(fastmath=EXACT, inline="always")
 def _carried(f, through, w, k, gradient, value, p, n, c, x, y, z, forward, kind, skew, area, geometric, scheme, softness):  # fmt: skip
@@ -73,13 +75,14 @@ def pair_faces(first, last, chunk, one, two, one_gradient, two_gradient, flux, o
 
 
 @loop(fastmath=EXACT)
-def pair_cells(first, last, chunk, one, two, one_transfer, two_transfer, flux, one_entries, two_entries, source, sink, held, offsets,
+def pair_cells(first, last, chunk, one, two, one_transfer, two_transfer, flux, one_entries, two_entries, source, sink, hold, target, offsets,
                faces, boundary_offsets, boundary_faces, entering, one_entering, two_entering, inertia, residual, inverse, sums):  # fmt: skip
     """r = S − K φ − Σ_f transfer + φ Σ_f m + Σ_b m_in (φ_in − φ): what is left of both equations, residual (2, C), and inverse (2, C), one
     over the diagonal with an `inertia` times what passes a cell and is used up in it: of what spreads nothing is held back.
 
-    `source` and `sink` (2, C) are S and K, entering (B,) is the mass m_in that comes in through boundary faces. Cells `held` (C,) keep
-    what they hold of the second. sums (chunks, 4): Σ|r| of both and the sizes of their terms."""
+    `source` and `sink` (2, C) are S and K, entering (B,) is the mass m_in that comes in through boundary faces. The second is drawn to a
+    `target` (C,) with a weight `hold` (C,) h of its diagonal, r + h d (target − φ); where that is at least `HELD` it stays as it is. sums
+    (chunks, 4): Σ|r| of both and the sizes of their terms, of what is drawn 1/(1 + h)."""
     left1, left2, terms1, terms2 = 0.0, 0.0, 0.0, 0.0
     for s in range(first, last):
         c = np.uint32(s)
@@ -113,14 +116,19 @@ def pair_cells(first, last, chunk, one, two, one_transfer, two_transfer, flux, o
         d2 += sink[1, c] + inertia * (passes + sink[1, c])
         r1 = source[0, c] - sink[0, c] * a - t1
         r2 = source[1, c] - sink[1, c] * b - t2
-        if held[c]:
-            r2 = 0.0
-        else:
-            terms2 += abs(t2) + source[1, c] + sink[1, c] * b
+        h, free = hold[c], 1.0
+        if h >= HELD:
+            r2, free = 0.0, 0.0
+        elif h > 0.0:
+            free = 1.0 / (1.0 + h)
+            r2 += h * d2 * (target[c] - b)
+            terms2 += free * h * d2 * target[c]
+            d2 *= 1.0 + h
+        terms2 += free * (abs(t2) + source[1, c] + sink[1, c] * b)
         residual[0, c], residual[1, c] = r1, r2
         inverse[0, c], inverse[1, c] = 1.0 / max(d1, 1e-300), 1.0 / max(d2, 1e-300)
         left1 += abs(r1)
-        left2 += abs(r2)
+        left2 += free * abs(r2)
         terms1 += abs(t1) + source[0, c] + sink[0, c] * a
     sums[chunk, 0], sums[chunk, 1], sums[chunk, 2], sums[chunk, 3] = left1, left2, terms1, terms2
 
@@ -152,10 +160,10 @@ def pair_backward(first, last, chunk, offsets, columns, one_entries, two_entries
 
 
 @loop(fastmath=EXACT)
-def pair_moved(first, last, chunk, one_step, two_step, held, least, most, one, two):
-    """φ ← φ + δ, no further than to `least` and `most` times φ: what has to stay positive does. Cells `held` (C,) keep the second. In
-    place."""
+def pair_moved(first, last, chunk, one_step, two_step, hold, least, most, one, two):
+    """φ ← φ + δ, no further than to `least` and `most` times φ: what has to stay positive does. Where `hold` (C,) is at least `HELD`
+    the second stays. In place."""
     for i in range(first, last):
         one[i] = min(max(one[i] + one_step[i], least * one[i]), most * one[i])
-        if not held[i]:
+        if hold[i] < HELD:
             two[i] = max(two[i] + two_step[i], least * two[i])

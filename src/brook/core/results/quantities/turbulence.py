@@ -38,5 +38,6 @@ RATE = QuantityKind(
     "dissipation_rate", DIMENSIONS["rate"], "specific dissipation rate", _of("dissipation_rate"), positive=True
 )
 RATIO = QuantityKind("viscosity_ratio", NONE, "eddy viscosity ratio", _ratio, positive=True)
-HEIGHT = QuantityKind("y_plus", NONE, "y⁺ of the first cells", _of("y_plus"), positive=True, drawn=False, on=("patch",))
+# in a picture each cell shows that of the wall nearest to it
+HEIGHT = QuantityKind("y_plus", NONE, "y⁺ of the first cells", _of("y_plus"), positive=True, on=("patch",))
 EVERY = (ENERGY, RATE, RATIO, HEIGHT)

@@ -8,16 +8,16 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from brook.core.numerics import Stencil
-from brook.core.numerics.chunks import over
 from brook.core.numerics.operators import Convection
 from brook.core.solve.drive import Drive
 from brook.core.solve.fields import Fields
 from brook.core.solve.medium import Medium
 from brook.core.solve.states import State
 from brook.core.solve.time_levels import TimeLevel
+from brook.core.solve.turbulence.closure import Closure
 from brook.core.solve.turbulence.pair import LEAST, MOST, ScalarPair
-from brook.core.solve.turbulence.sst import sst_cells
-from brook.core.solve.turbulence.walls import BETA, BETA_STAR, Walls
+from brook.core.solve.turbulence.sst import Sst
+from brook.core.solve.turbulence.walls import BETA_STAR, Walls
 
 if TYPE_CHECKING:
     from brook.core.numerics.multigrid import Levels
@@ -29,6 +29,7 @@ DEVELOPED = 0.16  # intensity in a duct at a Reynolds number of 1, by which it f
 DUCT = 0.07  # length of eddies over the width of a duct
 FAST = 20.0  # mean speed over friction velocity, where only what drives is known
 USUAL = 0.05  # intensity of a flow through which nothing enters
+SST = Sst()
 
 
 @dataclass(frozen=True)
@@ -55,17 +56,19 @@ class Incoming:
 
 
 class Turbulence:
-    """k and ω of a flow. `walls` has a law on each wall face; `incoming` (one for each patch that is no wall, by its name) says what
-    comes in there."""
+    """k and a second scalar of a flow, as its `closure` has them. `walls` has a law on each wall face; `incoming` (one for each patch that is
+    no wall, by its name) says what comes in there."""
 
     name, version = "turbulence", 1
     acts_on_flow = True
     drives_flow = changes_density = False
     effects: tuple[Any, ...] = ()
 
-    def __init__(self, stencil: Stencil, walls: Walls, incoming: dict[str, Incoming], scheme: Convection = "tapered"):
-        self.stencil, self.walls, self.incoming = stencil, walls, incoming
-        self.pair = ScalarPair(stencil, ("k", "omega"), scheme, walls.near, steep=True)
+    def __init__(
+        self, stencil: Stencil, walls: Walls, incoming: dict[str, Incoming], scheme: Convection = "tapered", closure: Closure = SST
+    ):  # fmt: skip
+        self.stencil, self.walls, self.incoming, self.closure = stencil, walls, incoming, closure
+        self.pair = ScalarPair(stencil, ("k", closure.second), scheme, closure.steep)
         self.eddy = np.zeros(stencil.cells)
         self._least = 1e-300
         self._last: np.ndarray | None = None  # k and ω after the last step, as mixtures may not stray far from them
@@ -78,7 +81,7 @@ class Turbulence:
     @property
     def omega(self) -> np.ndarray:
         """Specific dissipation rate (C,) in 1/s."""
-        return self.pair.two
+        return self.closure.omega_of(self.pair.one, self.pair.two)
 
     # -- as a contribution to the medium ------------------------------------------------------
 
@@ -94,16 +97,9 @@ class Turbulence:
         )
 
     def _look(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray) -> None:
-        s, pair, walls = self.stencil, self.pair, self.walls
-        walls.look(medium, flow, on_boundary)
-        pair.two[walls.near] = walls.omega[walls.near]
+        self.walls.look(medium, flow, on_boundary)
         self._enter(medium, flow)
-        pair.renew_gradients(flow.flux)
-        over(
-            s.cell_chunks, sst_cells, pair.one, pair.two, pair.one_gradient, pair.two_gradient, flow.momentum.gradient, medium.density,
-            medium.viscosity, walls.distance, s.mesh.volume, walls.near, walls.shear, walls.production, self.eddy,
-            pair.one_diffusivity, pair.two_diffusivity, pair.source, pair.sink,
-        )  # fmt: skip
+        self.closure.look(self.pair, self.walls, medium, flow, self.eddy)
 
     def coarse(self, agglomerates: Agglomerates) -> None:
         """The medium of the moment will do."""
@@ -129,7 +125,9 @@ class Turbulence:
             rho = medium.on_boundary[here][entering].mean()
             nu = float(medium.viscosity[cell[entering]].mean() / rho)
             k, omega = self.incoming[patch.name].values(-float(flux.sum()) / (rho * size), nu)
-            self.pair.entering[0, here], self.pair.entering[1, here] = max(k, self._least), omega
+            k = max(k, self._least)
+            self.pair.entering[0, here] = k
+            self.pair.entering[1, here] = self.closure.of_omega(np.array(k), np.array(omega))
 
     def begin(self, flow: FlowSolver) -> None:
         """What comes in, everywhere, with the ω of walls; where nothing does, what a duct of this width would hold."""
@@ -142,12 +140,12 @@ class Turbulence:
         self._enter(medium, flow)
         into = np.maximum(-flow.flux[s.inner :], 0.0)
         if into.sum() > 0:
-            k, omega = (float(into @ values / into.sum()) for values in self.pair.entering)
+            one, two = self.pair.entering
+            k, omega = (float(into @ v / into.sum()) for v in (one, self.closure.omega_of(one, two)))
         else:
             k, omega = Incoming(USUAL, length=2 * DUCT * width).values(speed, 0.0)
-        self.pair.one[:] = max(k, self._least)
-        self.pair.two[:] = omega + 6 * nu / (BETA * walls.distance**2)
-        self.eddy[:] = medium.density * self.pair.one / self.pair.two
+        self.closure.begin(self.pair, walls, nu, max(k, self._least), omega)
+        self.eddy[:] = medium.density * self.k / self.omega
         walls.viscosity[:] = 0.0
         self._last = None  # that of a flow that ran away holds nothing to stay near to
         flow.compose()
@@ -169,7 +167,7 @@ class Turbulence:
         return speed
 
     def follow(self, flow: FlowSolver, left: float) -> dict[str, float]:
-        """One step of k and ω after one of the flow; gives the residuals. Raises `Diverged`."""
+        """One step of both after one of the flow; gives the residuals. Raises `Diverged`."""
         found = self.pair.advance(self.name, flow.flux, flow.medium.density, flow.time_scheme)
         self._keep_positive()
         if flow.time_scheme is None:
@@ -211,18 +209,19 @@ class Turbulence:
             if state["k"].shape != self.k.shape:
                 raise ValueError("the turbulence of the start state belongs to another mesh")
             self._last = None
-            self.pair.one[:], self.pair.two[:], self.eddy[:] = state["k"], state["omega"], state["eddy"]
+            self.pair.one[:], self.eddy[:] = state["k"], state["eddy"]
+            self.pair.two[:] = self.closure.of_omega(state["k"], state["omega"])
             if state["at_walls"].shape == self.walls.viscosity.shape:
                 self.walls.viscosity[:] = state["at_walls"]
         flow.compose()
 
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
-        """k, and ω, whose steps are not judged: its spread is that of the walls."""
+        """k, and the second, whose steps are not judged: its spread is that of the walls."""
         return [(self.pair.one, True), (self.pair.two, False)]
 
     def time_level(self, flow: FlowSolver) -> State:
-        """k and ω."""
-        return {"k": self.k.copy(), "omega": self.omega.copy()}
+        """Both scalars."""
+        return {name: value.copy() for name, value in zip(self.pair.names, (self.pair.one, self.pair.two), strict=True)}
 
     def extrapolate(self, now: TimeLevel, before: TimeLevel, ratio: float) -> None:
         """A step begins where the last one ended."""
@@ -230,18 +229,28 @@ class Turbulence:
     def onto(self, fields: Fields) -> Fields:
         """Fields with k, ω, the eddy viscosity, and y⁺ and friction velocity of walls."""
         s = self.stencil
-        k, omega = self.pair.boundary(fields.flux)
+        k, second = self.pair.boundary(fields.flux)
+        omega = self.closure.omega_of(k, second)
         for name, value, boundary in (
             ("turbulent_energy", self.k, k), ("dissipation_rate", self.omega, omega), ("eddy_viscosity", self.eddy, self.eddy[s.face_cell]),
         ):  # fmt: skip
             fields.more[name] = (value, s.with_pairs(value, boundary))
         for name, found in (("y_plus", self.walls.height), ("friction_velocity", self.walls.friction_velocity)):
-            there = np.zeros(s.boundary_count)
+            there, inside = np.zeros(s.boundary_count), self.walls.nearest_of(found)
             there[self.walls.faces] = found
-            fields.more[name] = (np.zeros(s.cells), s.with_pairs(np.zeros(s.cells), there))
+            fields.more[name] = (inside, s.with_pairs(inside, there))
         return fields
 
     def notes(self) -> list[str]:
-        """Where k was held at its least."""
+        """Where k was held at its least, grains that are higher than cells, and that there is no wall."""
         count = int(np.count_nonzero(self.k <= self._least))
-        return [f"k is held at its least, {self._least:.0e} m²/s², in {count} cells"] if count else []
+        found = [f"k is held at its least, {self._least:.0e} m²/s², in {count} cells"] if count else []
+        high = self.walls.buried
+        if high:
+            found.append(
+                f"grains of rough walls are higher than {high} of the cells at them: friction there is a few per cent too high; "
+                "choose a first layer higher than the grains"
+            )
+        if not len(self.walls.faces):
+            found.append("no wall holds this flow: it has no turbulence but what comes in")
+        return found

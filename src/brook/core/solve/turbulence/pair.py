@@ -16,15 +16,16 @@ STIFF = 1e-4  # of the usual softness: values near walls differ by orders of mag
 
 class ScalarPair:
     """`one` and `two` (C,). Diffusivities (C,) and, of whole cells, `source` and `sink` (2, C), at least 0, are as whoever owns it
-    says; cells `held` (C,) keep what they have of the second, which is `steep` at walls."""
+    says; the second, which may be `steep` at walls, is drawn to a `target` (C,) with a weight `hold` (C,) of its own."""
 
-    def __init__(self, stencil: Stencil, names: tuple[str, str], scheme: Convection, held: np.ndarray, steep: bool):
+    def __init__(self, stencil: Stencil, names: tuple[str, str], scheme: Convection, steep: bool):
         s, inner = stencil, stencil.inner
-        self.stencil, self.names, self.scheme, self.held, self.steep = s, names, scheme, held, steep
+        self.stencil, self.names, self.scheme, self.steep = s, names, scheme, steep
         self.one, self.two = np.ones((2, s.cells))
         self.one_gradient, self.two_gradient = np.zeros((2, s.cells, 3))
         self.one_diffusivity, self.two_diffusivity = np.zeros((2, s.cells))
         self.source, self.sink = np.zeros((2, 2, s.cells))
+        self.hold, self.target = np.zeros((2, s.cells))
         self.entering = np.ones((2, s.boundary_count))  # what comes in through boundaries has so much of each
         self.inertia = 0.3  # times what passes a cell, by which steps of it are shortened: at 0.1 what a limiter lags behind swings at inlets
         self._transfer = np.zeros((2, inner))
@@ -71,13 +72,13 @@ class ScalarPair:
                 self.source[k] += mass * time.old(name, of)
         over(
             s.cell_chunks, passes.pair_cells, self.one, self.two, *self._transfer, flux, *self._entries, self.source, self.sink,
-            self.held, rows.offsets, rows.faces, rows.boundary_offsets, rows.boundary_faces, np.maximum(-flux[s.inner :], 0.0),
+            self.hold, self.target, rows.offsets, rows.faces, rows.boundary_offsets, rows.boundary_faces, np.maximum(-flux[s.inner :], 0.0),
             *self.entering, self.inertia, self._residual, self._inverse, self._sums,
         )  # fmt: skip
         left = self._sums.sum(axis=0)
         self._sweep()
         over(
-            s.cell_chunks, passes.pair_moved, *self._steps, self.held, LEAST, MOST, self.one, self.two
+            s.cell_chunks, passes.pair_moved, *self._steps, self.hold, LEAST, MOST, self.one, self.two
         )  # fmt: skip
         return {n: float(left[k] / left[2 + k]) if left[k] != 0 else 0.0 for k, n in enumerate(self.names)}
 

@@ -3,11 +3,20 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from brook.core.compiling.kernel import loop
+from brook.core.numerics.chunks import over
 from brook.core.numerics.passes import EXACT
+from brook.core.numerics.passes.pair import HELD
+
+if TYPE_CHECKING:
+    from brook.core.solve.flow import FlowSolver
+    from brook.core.solve.medium import Medium
+    from brook.core.solve.turbulence.pair import ScalarPair
+    from brook.core.solve.turbulence.walls import Walls
 
 A1, BETA_STAR, LIMIT = 0.31, 0.09, 10.0
 ALPHA_1, BETA_1, SIGMA_K1, SIGMA_W1 = 5 / 9, 0.075, 0.85, 0.5
@@ -66,3 +75,33 @@ def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient
         cross *= 1.0 - f1
         source[1, c] = v * (made + 2.0 * max(cross, 0.0))
         sink[1, c] = v * (2.0 * beta * rho * w + abs(cross) / w)
+
+
+class Sst:
+    """k and ω."""
+
+    second, steep = "omega", True
+
+    def of_omega(self, k: np.ndarray, omega: np.ndarray) -> np.ndarray:
+        """ω itself."""
+        return omega
+
+    def omega_of(self, k: np.ndarray, second: np.ndarray) -> np.ndarray:
+        """ω itself."""
+        return second
+
+    def begin(self, pair: ScalarPair, walls: Walls, viscosity: np.ndarray, k: float, omega: float) -> None:
+        """The same k everywhere, ω with 6 ν/(β₁ y²) of walls."""
+        pair.hold[:] = np.where(walls.near, 2 * HELD, 0.0)
+        pair.one[:] = k
+        pair.two[:] = omega + 6 * viscosity / (BETA_1 * walls.distance**2)
+
+    def look(self, pair: ScalarPair, walls: Walls, medium: Medium, flow: FlowSolver, eddy: np.ndarray) -> None:
+        """Holds ω of cells at walls, and looks at all others."""
+        pair.two[walls.near] = walls.omega[walls.near]
+        pair.renew_gradients(flow.flux)
+        over(
+            pair.stencil.cell_chunks, sst_cells, pair.one, pair.two, pair.one_gradient, pair.two_gradient, flow.momentum.gradient,
+            medium.density, medium.viscosity, walls.distance, pair.stencil.mesh.volume, walls.near, walls.shear, walls.production, eddy,
+            pair.one_diffusivity, pair.two_diffusivity, pair.source, pair.sink,
+        )  # fmt: skip

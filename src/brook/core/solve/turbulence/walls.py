@@ -67,6 +67,15 @@ class Walls:
             deeper = self.shift * (mu / rho) / np.maximum(self.friction_velocity, 1e-300)
             self.distance = self._distance + np.where(self.shift > 0, deeper, 0.0)[self._nearest]
 
+    def nearest_of(self, found: np.ndarray) -> np.ndarray:
+        """In each cell (C,) what is known (n,) of the wall face nearest to it; nothing where there are none."""
+        return found[self._nearest] if len(self.faces) else np.zeros(self.stencil.cells)
+
+    @property
+    def buried(self) -> int:
+        """How many cells at walls are lower than the grains on them."""
+        return int(np.count_nonzero(self.grain > 2 * self.away))
+
     def conductivity(self, density: np.ndarray, capacity: np.ndarray, molecular: np.ndarray) -> np.ndarray:
         """What makes the law of the temperature (n,) of the step to each wall: ρ c u_τ y/T⁺, in W/(m K), for properties (C,) of the
         cells and their molecular conductivity. After `look`."""

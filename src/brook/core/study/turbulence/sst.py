@@ -2,22 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import ClassVar, Literal
 
-from pydantic import Field
-
-from brook.core.study.base import Formula, Part, Value
-from brook.core.study.turbulence.incoming import ByRatio, Incoming, InflowTurbulence
-from brook.core.study.turbulence.rough import RoughWall
+from brook.core.study.turbulence.model import Model
 
 
-class Sst(Part):
-    """Walls may lie at any distance of the first cell. `incoming` is what flows in wherever `inflows` say nothing else, back in at
-    outlets too."""
+class Sst(Model):
+    """Menter's k-ω model of shear stress transport."""
 
     words: ClassVar[str] = "turbulent (k-ω SST)"
     kind: Literal["sst"] = "sst"
-    incoming: Incoming = ByRatio()
-    inflows: Annotated[tuple[InflowTurbulence, ...], Field(max_length=60)] = ()
-    rough: Annotated[tuple[RoughWall, ...], Field(max_length=200)] = ()
-    prandtl: Annotated[Formula, Value("number", "positive")] = "0.85"

@@ -1,0 +1,83 @@
+"""What a turbulent run says of its walls: where the first cells lie, what the walls feel, and which first layer would suit."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brook.core.results.quantities import View
+from brook.core.units import DIMENSIONS, round_text, show
+
+RESOLVED, BETWEEN, HIGHEST = (
+    2.0,
+    30.0,
+    300.0,
+)  # y⁺ of first centres: the layer is resolved, the law of the wall bridges it, and ends
+COARSE = 0.5  # share of a wall over that from which it is told
+TWO_LAYER_SHARE = 0.3  # of a wall in between, from which it is told for models with two layers
+
+
+@dataclass(frozen=True)
+class WallNote:
+    """A wall `patch`: the least, median and largest y⁺ of its first centres, mean shear in Pa and friction coefficient, the height in m
+    of a first layer whose middle would lie at a y⁺ of 1, and what to mind."""
+
+    patch: str
+    y_plus: tuple[float, float, float]
+    shear: float
+    coefficient: float
+    unit_height: float
+    words: str
+
+
+def wall_notes(view: View, two_layer: bool = False) -> list[WallNote]:
+    """Of each wall of a turbulent run, medians and means by area; nothing of a laminar one. `two_layer` for models that hold ε at walls."""
+    fields, s = view.fields, view.fields.stencil
+    if "y_plus" not in fields.more:
+        return []
+    found = []
+    for patch in s.patches:
+        here = s.boundary_faces(patch)
+        height, friction = fields.more["y_plus"][1][here], fields.more["friction_velocity"][1][here]
+        moves = height > 0
+        if not moves.any():
+            continue
+        size = fields.mesh.face_areas(patch.faces)
+        cell = s.face_cell[here]
+        unit = 2 * fields.viscosity[cell] / (fields.density[cell] * np.maximum(friction, 1e-300))
+        height, unit, weight = height[moves], unit[moves], size[moves]
+        coarse = float(weight[height > HIGHEST].sum() / weight.sum())
+        between = float(weight[(height > RESOLVED) & (height < BETWEEN)].sum() / weight.sum())
+        typical = _median(unit, weight)
+        shear, coefficient = (
+            float(view.values(n)[1][here] @ size / size.sum()) for n in ("wall_shear", "friction_coefficient")
+        )
+        found.append(
+            WallNote(
+                patch.name, (float(height.min()), _median(height, weight), float(height.max())), shear, coefficient, typical,
+                _words(coarse, between if two_layer else 0.0, typical),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _median(values: np.ndarray, weight: np.ndarray) -> float:
+    order = np.argsort(values)
+    reached = np.cumsum(weight[order])
+    return float(values[order][np.searchsorted(reached, 0.5 * reached[-1])])
+
+
+def _words(coarse: float, between: float, unit: float) -> str:
+    """What to mind of a wall, '' for nothing."""
+    if coarse > COARSE:
+        return (
+            f"{round_text(100 * coarse, 2)} % of it has first cells over y⁺ {HIGHEST:g}, where the law of the wall ends: "
+            f"a first layer of {show(100 * unit, DIMENSIONS['length'])} would lie near 100"
+        )
+    if between > TWO_LAYER_SHARE:
+        return (
+            f"{round_text(100 * between, 2)} % of it has first cells between y⁺ {RESOLVED:g} and {BETWEEN:g}, where this model takes 5 to 14 % "
+            f"more friction than on finer ones: k-ω SST does not, or a first layer of {show(unit, DIMENSIONS['length'])}"
+        )
+    return ""
