@@ -19,8 +19,9 @@ def test_nothing_keeps_a_demo_study_from_running(title):
 
 
 @pytest.mark.slow
-def test_the_teardrop_is_dragged_least_in_slack_water():
-    study = STUDIES["Intake bars in slack water"]
+@pytest.mark.parametrize("title", ["Intake bars in slack water", "Intake bars in flood"])
+def test_the_teardrop_is_dragged_least(title):
+    study = STUDIES[title]
     raw = study.model_dump(mode="json")
     raw["mesh_plan"] |= {"bulk": "12 mm", "wall": "1.5 mm"}
     coarse = type(study).model_validate(raw)

@@ -4,11 +4,12 @@ import numpy as np
 import pytest
 
 from brook.core.checks import check, prepare
-from brook.core.materials import library
+from brook.core.materials import ConstantFluid, library
 from brook.core.numerics import Stencil
 from brook.core.physics.boundaries import CONDITIONS
 from brook.core.physics.conditions import FIXED, PatchFaces
 from brook.core.physics.developed import developed_profile
+from brook.core.physics.drive import driven_by
 from brook.core.solve import boundary_conditions
 from brook.core.stages.meshing import make_mesh
 from brook.core.stages.readings import read_all
@@ -213,3 +214,31 @@ def test_kept_properties_are_those_of_the_library_they_are_from(substance):
     assert library.at(substance, 300.123) == library.ask(substance, 300.123)
     for name, values in library.ask_table(substance).items():
         assert library.table(substance)[1][name] == pytest.approx(values, rel=1e-12)
+
+
+class TestWhatDrives:
+    """How fast a flow will be into which nothing is said to enter."""
+
+    WATER = ConstantFluid("water", 1000.0, 1e-3)
+
+    def speed(self, *boundaries, shifts=None, area=0.0):
+        found = driven_by(list(boundaries), self.WATER, 0.02, shifts or {}, lambda patch: area)
+        return None if found is None else found.speed
+
+    def test_moving_walls_drops_and_mass_flows_tell_it(self):
+        lid = Resolved(kind="sliding", patch="lid", velocity_x=3.0, velocity_y=4.0, velocity_z=0.0)
+        assert self.speed(lid) == 5.0
+        assert self.speed(Resolved(kind="turning", patch="rod", rate=10.0)) == pytest.approx(0.1)
+        high, low = (Resolved(kind="pressure", patch=p, pressure=v) for p, v in (("in", 2000.0), ("out", 0.0)))
+        assert self.speed(high, low) == pytest.approx(2.0)
+        assert self.speed(low) is None
+        pair = Resolved(kind="periodic", patch="begin", drive="mass_flow", mass_flow=0.5, drop=None)
+        assert self.speed(pair, area=1e-3) == pytest.approx(0.5)
+
+    def test_a_drop_over_a_long_duct_is_held_by_its_friction(self):
+        pair = Resolved(kind="periodic", patch="begin", drive="drop", drop=0.01, mass_flow=None)
+        slow = 0.01 / 1.0 * 0.02**2 / (32 * 1e-3)  # laminar, between its walls: Δp D²/(32 μ L)
+        assert self.speed(pair, shifts={"begin": 1.0}) == pytest.approx(slow)
+        strong = Resolved(kind="periodic", patch="begin", drive="drop", drop=1e4, mass_flow=None)
+        assert self.speed(strong, shifts={"begin": 1.0}) == pytest.approx(20 * (1e4 * 0.02 / 4000) ** 0.5)
+        assert self.speed(pair) is None

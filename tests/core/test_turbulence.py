@@ -18,8 +18,10 @@ from brook.core.numerics.passes.pair import HELD
 from brook.core.results.forces import patch_forces
 from brook.core.results.quantities import View
 from brook.core.results.readings import show_reading
+from brook.core.results.wall_notes import wall_notes
 from brook.core.solve import Outcome
 from brook.core.solve.turbulence import CLOSURES, Incoming, wall_distance
+from brook.core.solve.turbulence.pair import ScalarPair
 from brook.core.solve.turbulence.two_layer import drawn, layers
 from brook.core.solve.turbulence.wall_law import (
     KAPPA,
@@ -122,6 +124,22 @@ class TestTwoLayers:
         model = CLOSURES["rng"]
         assert np.allclose(model.omega_of(k, model.of_omega(k, omega)), omega)
         assert np.allclose(model.of_omega(k, omega), 0.09 * k * omega)
+
+
+class TestThePair:
+    def test_a_cell_that_holds_next_to_nothing_fills_again(self):
+        """ω rises along a stream over a cell where it is gone, and what lies aside makes its gradient steep: what leaves it is no more
+        than what it has."""
+        s = Stencil(box_mesh((8, 1, 1), (8.0, 1.0, 1.0)))
+        pair = ScalarPair(s, ("k", "omega"), "tapered", steep=True)
+        flux = s.area[:, 0].copy()  # 1 kg/s from left to right
+        pair.two[:] = [1.0, 4.0, 16.0, 64.0, 1e-300, 1e3, 4e3, 16e3]
+        pair.entering[1] = 1.0
+        pair.hold[[5, 6, 7]] = 2 * HELD  # as at a wall
+        pair.two_gradient[4] = [1e3, 0.0, 0.0]
+        for _ in range(80):
+            pair.advance("turbulence", flux, np.ones(s.cells), None)
+        assert pair.two[4] == pytest.approx(0.5, rel=0.1)  # half of what comes in, twice of which goes out
 
 
 class TestDistancesToWalls:
@@ -240,6 +258,48 @@ class TestAChannel:
         assert "eddy_viscosity" not in back.fields.more
         assert "k" not in {name for name, values in back.history.residuals.items() if np.isfinite(values[-1])}
 
+    def test_it_goes_on_from_one_model_with_another(self):
+        study = channel.study_of(10935.0, None, "rng")
+        mesh = channel.mesh_of(30.0, 587.19)
+        before = channel.flow(590, 30.0)
+        after = solve(study, prepare(study, study.variants[0]), mesh, start=before.checkpoint)
+        assert after.state == "converged"
+        assert channel._shear(after) == pytest.approx(channel._shear(channel.flow(590, 30.0, None, "rng")), rel=1e-4)
+        assert np.isfinite(after.history.residuals["epsilon"][-1])
+
+
+class TestWallNotes:
+    def test_they_tell_where_first_centres_lie_and_which_layer_would_suit(self):
+        outcome = channel.flow(590, 30.0)
+        (note,) = wall_notes(View(outcome.fields))
+        assert note.patch == "wall"
+        assert note.y_plus == pytest.approx((30.0, 30.0, 30.0), rel=0.05)
+        assert note.shear == pytest.approx(channel._shear(outcome), rel=1e-3)
+        assert note.coefficient == pytest.approx(2 * note.shear, rel=0.01)  # of 1 kg/m³ at 1 m/s
+        first = 2 * outcome.fields.mesh.centre[:, 1].min()
+        assert note.unit_height == pytest.approx(first / note.y_plus[1], rel=1e-3)
+        assert note.words == ""
+
+    def test_they_say_what_to_mind(self):
+        (note,) = wall_notes(View(channel.flow(590, 10.0, None, "rng").fields), two_layer=True)
+        assert "5 to 14 % more friction" in note.words
+        study = channel.study_of(1e7)
+        mesh = channel.mesh_of(1000.0, 1.7e5)
+        outcome = solve(changed(study, 30), prepare(changed(study, 30), study.variants[0]), mesh)
+        (note,) = wall_notes(View(outcome.fields))
+        assert note.words.startswith("100 % of it has first cells over y⁺ 300")
+
+    def test_in_a_picture_each_cell_shows_that_of_the_wall_nearest_to_it(self):
+        fields = channel.flow(590, 30.0).fields
+        inside, boundary = View(fields).values("y_plus")
+        assert np.allclose(inside, boundary[fields.stencil.boundary_faces(fields.mesh.patch("wall"))])
+
+    def test_grains_higher_than_cells_are_told(self):
+        study = channel.study_of(10935.0)
+        rough = changed(study, 30, turbulence={"rough": [{"patch": "wall", "height": "10 mm"}]})
+        outcome = solve(rough, prepare(rough, rough.variants[0]), channel.mesh_of(1.0, 587.19))
+        assert "grains of rough walls are higher than 1 of the cells" in outcome.message
+
 
 class TestAPipe:
     def test_friction_and_heat_are_those_of_tables(self):
@@ -344,12 +404,19 @@ class TestTheDocument:
             ({"rough": [{"patch": "middle"}]}, "no wall that could be rough"),
             ({"rough": [{"patch": "wall"}, {"patch": "wall"}]}, "something else is already said"),
             ({"rough": [{"patch": "floor"}]}, "is not a patch"),
+            ({"rough": [{"patch": "wall", "height": "2 m"}]}, "higher than the cells at walls"),
         ],
     )
     def test_what_has_no_place_is_told_where_it_stands(self, said: dict[str, Any], words: str):
         found = [p for p in check(changed(channel.study_of(6875.0), turbulence=said)) if words in p.message]
         assert found
         assert all(p.path.startswith("/set_up/turbulence") for p in found)
+
+    def test_layers_beyond_the_law_of_the_wall_are_refused(self):
+        raw = channel.study_of(6875.0).model_dump(mode="json")
+        raw["mesh_plan"] |= {"way": "boxes", "layers": {"height_of": "y_plus", "y_plus": "500"}}
+        found = [p for p in check(study_from(raw)) if "the law of the wall ends" in p.message]
+        assert [p.path for p in found] == ["/mesh_plan/layers/y_plus"]
 
     def test_a_tracer_may_not_be_called_as_what_the_model_solves_for(self):
         named = changed(channel.study_of(6875.0), scalars=[{"kind": "tracer", "name": "k"}])

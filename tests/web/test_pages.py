@@ -267,6 +267,20 @@ def test_what_the_flow_carries_is_said_run_read_and_exported(http):
     )
 
 
+def test_the_regime_is_told_where_nothing_is_said_to_enter(http):
+    sides = {"left": "end", "right": "end", "bottom": "bed", "top": "lid"}
+    outer = {"name": "box", "left": "0 mm", "bottom": "0 mm", "width": "200 mm", "height": "40 mm", "patches": sides}
+    slug = take_in(http, study_from({
+        "format": "brook-study", "version": 1, "title": "Lid", "variants": [{"name": "plain", "title": "Plain", "geometry": {"outer": outer}}],
+        "set_up": {"boundaries": [{"kind": "sliding", "patch": "lid", "velocity_x": "1 m/s"}]},
+    }))  # fmt: skip
+    text = plain(http.get(f"/studies/{slug}/set-up/plain").text)
+    assert (
+        "It will flow at 1.00 m/s (the speed of lid)" in text or "It will flow at 1000 mm/s (the speed of lid)" in text
+    )
+    assert "4 × the area over the length of the walls: likely turbulent" in text
+
+
 def test_turbulence_is_said_run_and_read(http):
     """From a laminar channel to a turbulent one with a rough bed: statements, warnings, y⁺ and residuals."""
     sides = {"left": "west", "right": "east", "bottom": "bed", "top": "lid"}
@@ -295,6 +309,9 @@ def test_turbulence_is_said_run_and_read(http):
                                                            "page": "board"})  # fmt: skip
     up_to_date(http, slug)
     assert "y⁺ of first cells at walls" in plain(http.get(f"/studies/{slug}/run/plain").text)
+    results = plain(http.get(f"/studies/{slug}/results/plain").text)
+    assert "Walls as the turbulent run found them" in results
+    assert "First layer for y⁺ 1" in results
     history = http.get(f"/api/studies/{slug}/variants/plain/history").json()
     assert list(history["residuals"]) == ["momentum", "mass", "k", "omega"]
     (told,) = http.get(f"/api/studies/{slug}/variants").json()

@@ -8,7 +8,7 @@ from typing import Protocol
 
 from brook.core.study import Study, Variant, read_study
 from brook.core.study.space import SpaceGeometry
-from brook.demo import slack_water
+from brook.demo import flood, slack_water
 from brook.store import Store
 from brook.store.tables import now
 
@@ -27,7 +27,7 @@ def studies() -> list[Study]:
     """The studies whose shapes are drawn, in the order of the shelf: what is computed soonest stands first."""
     texts = {name: (FOLDER / f"{name}.json").read_text() for name in NAMES}
     tray, bars, plate = (read_study(text) for text in texts.values())
-    return [tray, slack_water.study(texts["intake_bars"]), plate, bars]
+    return [tray, slack_water.study(texts["intake_bars"]), flood.study(texts["intake_bars"]), plate, bars]
 
 
 def load(studio: Studio) -> None:

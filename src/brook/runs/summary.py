@@ -43,8 +43,7 @@ def _heights(fields: Fields) -> list[float]:
     """The least, the median and the largest y⁺ of first cells at walls; nothing in a laminar run."""
     if "y_plus" not in fields.more:
         return []
-    found = fields.more["y_plus"][1]
-    found = found[found > 0]
+    found = fields.more["y_plus"][1][fields.more["friction_velocity"][1] > 0]
     return [float(v) for v in np.percentile(found, [0, 50, 100])] if len(found) else []
 
 

@@ -40,7 +40,7 @@ def wall_notes(view: View, two_layer: bool = False) -> list[WallNote]:
     for patch in s.patches:
         here = s.boundary_faces(patch)
         height, friction = fields.more["y_plus"][1][here], fields.more["friction_velocity"][1][here]
-        moves = height > 0
+        moves = friction > 0
         if not moves.any():
             continue
         size = fields.mesh.face_areas(patch.faces)

@@ -17,7 +17,8 @@ HELD = 1e6  # weight over its diagonal from which a cell keeps what it holds
 
 @kernel(fastmath=EXACT, inline="always")
 def _carried(f, through, w, k, gradient, value, p, n, c, x, y, z, forward, kind, skew, area, geometric, scheme, softness):  # fmt: skip
-    """m φ_f − Γ (∂φ/∂n) |S| over a face."""
+    """m φ_f − Γ (∂φ/∂n) |S| over a face; φ_f is at most twice what is upstream: a cell that holds next to nothing would give what it has
+    not, and hold nothing for good."""
     g0 = gradient[c, 0]
     g1 = gradient[c, 1]
     g2 = gradient[c, 2]
@@ -28,6 +29,7 @@ def _carried(f, through, w, k, gradient, value, p, n, c, x, y, z, forward, kind,
         besides = (1.0 - w if forward else w) * second_order(ahead, g0 * x + g1 * y + g2 * z, forward, scheme, softness)
         if scheme < 4 and kind & SKEWED:
             besides += g0 * skew[f, 0] + g1 * skew[f, 1] + g2 * skew[f, 2]
+        besides = min(besides, value[c])  # as if what lies upstream of a positive value were positive too
     found = through * (value[c] + besides) - k * geometric * step
     if kind & NON_ORTHOGONAL:
         v = 1.0 - w

@@ -28,6 +28,7 @@ FLOOR = 1e-10  # of the square of what moves at most: k is never less
 DEVELOPED = 0.16  # intensity in a duct at a Reynolds number of 1, by which it falls as Re^(-1/8)
 DUCT = 0.07  # length of eddies over the width of a duct
 FAST = 20.0  # mean speed over friction velocity, where only what drives is known
+FADED = 1e-12  # of the median of the second scalar, under which a cell holds nothing of it
 USUAL = 0.05  # intensity of a flow through which nothing enters
 SST = Sst()
 
@@ -235,16 +236,22 @@ class Turbulence:
             ("turbulent_energy", self.k, k), ("dissipation_rate", self.omega, omega), ("eddy_viscosity", self.eddy, self.eddy[s.face_cell]),
         ):  # fmt: skip
             fields.more[name] = (value, s.with_pairs(value, boundary))
-        for name, found in (("y_plus", self.walls.height), ("friction_velocity", self.walls.friction_velocity)):
-            there, inside = np.zeros(s.boundary_count), self.walls.nearest_of(found)
-            there[self.walls.faces] = found
-            fields.more[name] = (inside, s.with_pairs(inside, there))
+        height, friction = self.walls.height, np.zeros(s.boundary_count)
+        friction[self.walls.faces] = self.walls.friction_velocity
+        nothing, inside = np.zeros(s.cells), self.walls.nearest_of(height)
+        there = inside[s.face_cell]  # where no wall is, as for cells, that of the nearest
+        there[self.walls.faces] = height
+        fields.more["y_plus"] = (inside, s.with_pairs(inside, there))
+        fields.more["friction_velocity"] = (nothing, s.with_pairs(nothing, friction))
         return fields
 
     def notes(self) -> list[str]:
         """Where k was held at its least, grains that are higher than cells, and that there is no wall."""
         count = int(np.count_nonzero(self.k <= self._least))
         found = [f"k is held at its least, {self._least:.0e} m²/s², in {count} cells"] if count else []
+        count = int(np.count_nonzero(self.pair.two <= FADED * float(np.median(self.pair.two))))
+        if count:
+            found.append(f"{self.pair.names[1]} is next to nothing in {count} cells, which stir as if they had no end")
         high = self.walls.buried
         if high:
             found.append(

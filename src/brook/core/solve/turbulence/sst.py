@@ -22,6 +22,7 @@ A1, BETA_STAR, LIMIT = 0.31, 0.09, 10.0
 ALPHA_1, BETA_1, SIGMA_K1, SIGMA_W1 = 5 / 9, 0.075, 0.85, 0.5
 ALPHA_2, BETA_2, SIGMA_K2, SIGMA_W2 = 0.44, 0.0828, 1.0, 0.856
 LEAST_CROSS = 1e-10
+STEEPEST = 10.0  # |∇ω|/ω times the cube root of the volume, in cross-diffusion
 
 
 @loop(fastmath=EXACT)
@@ -32,7 +33,8 @@ def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient
 
     S is that of the velocity gradient (C, 3, 3); in cells at a `wall` (C,) it is `wall_shear` (C,), P_k `wall_production` (C,) in W/m³ and
     F₁ = 1. `eddy` (C,) goes half the way to μ_t. Diffusivities μ + σ μ_t (C,); source and sink (2, C) of whole cells: −β ρ ω² is taken as its tangent, cross-diffusion as
-    that of something in proportion to 1/ω, or as a sink where it is negative."""
+    that of something in proportion to 1/ω, or as a sink where it is negative. |∇ω|/ω in it is 10 over
+    the cube root of the volume at most: a cell whose ω once is next to nothing would be held there by what ω beside it does."""
     for s in range(first, last):
         c = np.uint32(s)
         rho, mu, y = density[c], viscosity[c], distance[c]
@@ -48,10 +50,13 @@ def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient
                 both = gradient[c, i, j] + gradient[c, j, i]
                 total += both * both
             shear = math.sqrt(total)
-        cross = 0.0
+        cross, steep = 0.0, 0.0
         for i in range(3):
             cross += k_gradient[c, i] * omega_gradient[c, i]
-        cross *= 2.0 * rho * SIGMA_W2 / w
+            steep += omega_gradient[c, i] * omega_gradient[c, i]
+        v = volume[c]
+        seen = max(w, math.sqrt(steep) * v ** (1.0 / 3.0) / STEEPEST)
+        cross *= 2.0 * rho * SIGMA_W2 / seen
         root, thin = math.sqrt(here) / (BETA_STAR * w * y), 500.0 * nu / (y * y * w)
         far = max(2.0 * root, thin)
         f2 = math.tanh(far * far)
@@ -68,13 +73,13 @@ def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient
         eddy[c] = held
         k_diffusivity[c] = mu + (f1 * SIGMA_K1 + (1.0 - f1) * SIGMA_K2) * held
         omega_diffusivity[c] = mu + (f1 * SIGMA_W1 + (1.0 - f1) * SIGMA_W2) * held
-        v, squared = volume[c], shear * shear
+        squared = shear * shear
         source[0, c] = v * (wall_production[c] if wall[c] else min(mu_t * squared, rho * most))
         sink[0, c] = v * BETA_STAR * rho * w
         made = alpha * rho * min(squared, most / max(nu_t, 1e-300)) + beta * rho * w * w
         cross *= 1.0 - f1
         source[1, c] = v * (made + 2.0 * max(cross, 0.0))
-        sink[1, c] = v * (2.0 * beta * rho * w + abs(cross) / w)
+        sink[1, c] = v * (2.0 * beta * rho * w + abs(cross) / seen)
 
 
 class Sst:

@@ -74,7 +74,7 @@ class Walls:
     @property
     def buried(self) -> int:
         """How many cells at walls are lower than the grains on them."""
-        return int(np.count_nonzero(self.grain > 2 * self.away))
+        return int(np.count_nonzero((self.grain > 0) & (self.grain > 2 * self.away)))
 
     def conductivity(self, density: np.ndarray, capacity: np.ndarray, molecular: np.ndarray) -> np.ndarray:
         """What makes the law of the temperature (n,) of the step to each wall: ρ c u_τ y/T⁺, in W/(m K), for properties (C,) of the
