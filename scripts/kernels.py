@@ -19,6 +19,7 @@ from pathlib import Path
 
 HOME = Path(tempfile.mkdtemp(prefix="brook-kernels-"))
 os.environ["BROOK_KERNELS"] = str(HOME / "empty")
+MODELS = ("sst", "realizable", "rng")
 MODULES = ("brook.core.bench", "brook.runs.task", "brook.runs.readout", "brook.demo.spray_header")
 ITERATIONS = 45  # of each run; mixing and all else has begun by then
 
@@ -39,8 +40,8 @@ def work() -> list[tuple[str, Callable[[], object]]]:
         ("shapes and their meshes", header),
         ("large meshes", warm_large),
         ("large meshes", warm_large_heat),
-        ("turbulent flows", partial(warm_turbulent, "0.1 m")),
-        ("large meshes", partial(warm_turbulent, "2.2 mm")),
+        *(("turbulent flows", partial(warm_turbulent, "0.1 m", model)) for model in MODELS),
+        *(("large meshes", partial(warm_turbulent, "2.2 mm", model)) for model in MODELS),
     ]
 
 
@@ -111,18 +112,18 @@ def warm_large_heat() -> None:
     run_to_folder(few, few.variants[0].name, HOME / "heat", lambda text: None)
 
 
-def warm_turbulent(size: str) -> None:
-    """A turbulent channel with heat, of cells of a size."""
+def warm_turbulent(size: str, model: str) -> None:
+    """A turbulent channel with heat, of cells of a size, by a model."""
     from brook.core.stages.batch import run_to_folder
     from brook.core.study.document import study_from
     from brook.core.verification import turbulent_channel
 
-    raw = turbulent_channel.study_of(6875.0, 0.71).model_dump(mode="json")
+    raw = turbulent_channel.study_of(6875.0, 0.71, model).model_dump(mode="json")
     raw["mesh_plan"] |= {"bulk": size, "wall": size}
     raw["set_up"]["turbulence"]["rough"] = [{"patch": "wall", "height": "1 mm"}]
     raw["run_rules"]["iterations"] = 12
     study = study_from(raw)
-    run_to_folder(study, study.variants[0].name, HOME / f"turbulent-{size[0]}", lambda text: None)
+    run_to_folder(study, study.variants[0].name, HOME / f"turbulent-{model}-{size[0]}", lambda text: None)
 
 
 def main() -> None:
