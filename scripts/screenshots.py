@@ -24,7 +24,8 @@ BARS, CHILLER = "/studies/intake-bars", "/studies/chiller-plate"
 TRAY = "/studies/incubation-tray"
 HEADER = "/studies/spray-header"
 SLACK = "/studies/intake-bars-in-slack-water"
-READ = {TRAY: 12, HEADER: 6, BARS: 9, CHILLER: 16, SLACK: 9}  # readings once all runs have ended
+FLOOD = "/studies/intake-bars-in-flood"
+READ = {TRAY: 12, HEADER: 6, BARS: 9, CHILLER: 16, SLACK: 9, FLOOD: 9}  # readings once all runs have ended
 VARIANT = "hanging_and_standing"
 SHOTS = {
     "shelf": "/",
@@ -41,6 +42,7 @@ SHOTS = {
     "space-findings": f"{HEADER}/geometry/as_drawn",
     "results-time": f"{BARS}/results/round",
     "results-heat": f"{CHILLER}/results/double",
+    "results-turbulent": f"{FLOOD}/results/round",
 }
 
 
@@ -104,6 +106,9 @@ def main() -> None:
                 time.sleep(3)
                 canvas = browser.find_element(By.ID, "field")
                 ActionChains(browser).move_to_element_with_offset(canvas, -40, -30).perform()
+            if name == "results-turbulent":
+                browser.execute_script("document.querySelector('#walls-as-found').scrollIntoView({block: 'center'})")
+                time.sleep(1)
             browser.save_screenshot(str(out / f"{name}.png"))
         # layers along the walls of the header, and a cut across it
         for action, values in (
