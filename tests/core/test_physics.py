@@ -17,6 +17,7 @@ from brook.core.stages.running import solve
 from brook.core.study import Resolved
 from brook.core.study.boundaries import KINDS
 from brook.core.study.document import study_from
+from brook.core.study.placed import Placed
 from tests.core.meshes import box_mesh
 
 VISCOSITY, HEIGHT, LENGTH, SPEED = 0.01, 0.02, 0.06, 0.02
@@ -232,6 +233,7 @@ class TestWhatDrives:
         high, low = (Resolved(kind="pressure", patch=p, pressure=v) for p, v in (("in", 2000.0), ("out", 0.0)))
         assert self.speed(high, low) == pytest.approx(2.0)
         assert self.speed(low) is None
+        assert self.speed(Resolved(kind="turning", patch="rod", rate=Placed(1.0))) is None  # another at each time
         pair = Resolved(kind="periodic", patch="begin", drive="mass_flow", mass_flow=0.5, drop=None)
         assert self.speed(pair, area=1e-3) == pytest.approx(0.5)
 

@@ -12,16 +12,16 @@ from brook.core.mesh.opening import BEHIND
 from brook.core.results.quantities import View, drawn_of
 from brook.core.results.wall_notes import wall_notes
 from brook.core.solve import Fields, Outcome
+from brook.core.solve.turbulence import CLOSURES
+from brook.core.solve.turbulence.two_layer import TwoLayer
 from brook.core.study import Study
-
-TWO_LAYER = ("realizable", "rng")  # models that hold ε at walls
 
 
 def run_summary(study: Study, outcome: Outcome) -> dict[str, Any]:
     """What the pages say of a run without loading its arrays."""
     fields, history, turbulence = outcome.fields, outcome.history, study.set_up.turbulence
     view = View(fields)
-    two_layer = turbulence is not None and turbulence.kind in TWO_LAYER
+    two_layer = turbulence is not None and isinstance(CLOSURES[turbulence.kind], TwoLayer)
     ranges = {q: [float(v.min()), float(v.max())] for q in drawn_of(fields) for v in [view.values(q)[0]]}
     thin = max(1, len(history) // 60)
     return {

@@ -5,12 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from brook.core.checks.context import Context
+from brook.core.physics.plate import LAW_ENDS
 from brook.core.study import Problem
 from brook.core.study.boundaries import STICKING
 from brook.core.study.space import has_own_mesh
 from brook.core.units import DIMENSIONS, show
-
-HIGHEST = 300.0  # y⁺ to which the law of the wall goes
 
 
 def turbulence_problems(c: Context) -> list[Problem]:
@@ -47,25 +46,23 @@ def turbulence_problems(c: Context) -> list[Problem]:
 
 
 def _too_rough(c: Context) -> list[Problem]:
-    """Grains as high as the cells at walls are."""
-    said, largest = c.set_up.turbulence, c.plan.wall
-    if largest is None or has_own_mesh(c.geometry):
+    """Grains higher than the cells at their walls may be."""
+    if has_own_mesh(c.geometry):
         return []
-    return [
-        Problem(
-            f"/set_up/turbulence/rough/{k}/height",
-            f"grains of {show(entry.height, DIMENSIONS['length'])} are higher than the cells at walls, {show(largest, DIMENSIONS['length'])}: "
-            "draw what is that rough, or choose larger cells",
-        )
-        for k, entry in enumerate(said.rough)
-        if entry.height is not None and entry.height > largest
-    ]  # fmt: skip
+    problems = []
+    for k, entry in enumerate(c.set_up.turbulence.rough):
+        size = c.plan.patches.get(entry.patch, c.plan.wall)
+        if None not in (entry.height, size) and entry.height > size:
+            high, cells = (show(length, DIMENSIONS["length"]) for length in (entry.height, size))
+            message = f"grains of {high} are higher than the cells at walls, {cells}: draw what is that rough, or choose larger cells"
+            problems.append(Problem(f"/set_up/turbulence/rough/{k}/height", message, "missing", c.variant.name))
+    return problems
 
 
 def _too_high(c: Context) -> list[Problem]:
     """Layers that are asked for beyond where the law of the wall ends."""
     layers = c.plan.layers
-    if layers is None or layers.height_of != "y_plus" or layers.y_plus is None or layers.y_plus <= HIGHEST:
+    if layers is None or layers.height_of != "y_plus" or layers.y_plus is None or layers.y_plus <= LAW_ENDS:
         return []
-    message = f"the law of the wall ends at a y⁺ of {HIGHEST:g}; ask for 1 to see the layer at the wall, or for 30 to 100 to bridge it"
+    message = f"the law of the wall ends at a y⁺ of {LAW_ENDS:g}; ask for 1 to see the layer at the wall, or for 30 to 100 to bridge it"
     return [Problem("/mesh_plan/layers/y_plus", message, "missing", c.variant.name)]

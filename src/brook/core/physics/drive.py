@@ -28,8 +28,7 @@ def driven_by(
     `shifts` has the length in m of periodic pairs by patch, `across` gives the area in m² of a patch, 0 for an unknown one."""
     found = [_moving(b, width) for b in boundaries if b.kind in ("sliding", "turning")]
     found += [_periodic(b, fluid, width, shifts, across) for b in boundaries if b.kind == "periodic"]
-    pressures = [b.pressure for b in boundaries if b.kind in ("pressure", "total_pressure")]
-    known = [p for p in pressures if isinstance(p, float)]
+    known = [b.pressure for b in boundaries if b.kind == "pressure" and _is_number(b.pressure)]
     if len(known) > 1 and max(known) > min(known):
         drop = max(known) - min(known)
         found.append(
@@ -39,15 +38,20 @@ def driven_by(
     return max(fast, key=lambda f: f.speed) if fast else None
 
 
+def _is_number(value: Any) -> bool:
+    """Whether a value is known, and the same everywhere and at all times."""
+    return value is not None and not isinstance(value, Placed)
+
+
 def _moving(boundary: Any, width: float) -> Driven | None:
     if boundary.kind == "turning":
         return (
             None
-            if boundary.rate is None
+            if not _is_number(boundary.rate)
             else Driven(abs(boundary.rate) * width / 2, f"half the width times the rate of {boundary.patch}")
         )
     parts = [boundary.velocity_x, boundary.velocity_y, boundary.velocity_z]
-    if any(v is None or isinstance(v, Placed) for v in parts):
+    if not all(_is_number(v) for v in parts):
         return None
     return Driven(sum(v * v for v in parts) ** 0.5, f"the speed of {boundary.patch}")
 
@@ -56,13 +60,13 @@ def _periodic(
     boundary: Any, fluid: ConstantFluid, width: float, shifts: dict[str, float], across: Callable[[str], float]
 ) -> Driven | None:
     """By a mass flow m/(ρ A); by a drop what is lower of laminar flow, u_τ² D/(8 ν), and 20 u_τ, with u_τ² = Δp D/(4 ρ L)."""
-    if boundary.drive == "mass_flow" and boundary.mass_flow and across(boundary.patch) > 0:
+    if boundary.drive == "mass_flow" and _is_number(boundary.mass_flow) and across(boundary.patch) > 0:
         return Driven(
             abs(boundary.mass_flow) / (fluid.density * across(boundary.patch)),
             f"the mass flow through {boundary.patch}",
         )
     length = shifts.get(boundary.patch, 0.0)
-    if boundary.drive != "drop" or not boundary.drop or not length:
+    if boundary.drive != "drop" or not _is_number(boundary.drop) or not length:
         return None
     friction = abs(boundary.drop) * width / (4 * fluid.density * length)
     speed = min(friction * width / (8 * fluid.kinematic_viscosity), FAST * friction**0.5)

@@ -6,6 +6,8 @@ from typing import Any
 
 from brook.core.materials import ConstantFluid
 
+LAW_ENDS = 300.0  # y⁺ to which the law of the wall goes
+
 
 def friction_speed(stream: Any, fluid: ConstantFluid) -> tuple[float, float]:
     """The friction coefficient that a turbulent layer has on a smooth plate, and the friction velocity in m/s.

@@ -6,14 +6,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brook.core.physics.plate import LAW_ENDS
 from brook.core.results.quantities import View
 from brook.core.units import DIMENSIONS, round_text, show
 
-RESOLVED, BETWEEN, HIGHEST = (
+RESOLVED, BRIDGED = (
     2.0,
     30.0,
-    300.0,
-)  # y⁺ of first centres: the layer is resolved, the law of the wall bridges it, and ends
+)  # y⁺ of first centres to which cells see the layer at the wall, and from which its law bridges it
 COARSE = 0.5  # share of a wall over that from which it is told
 TWO_LAYER_SHARE = 0.3  # of a wall in between, from which it is told for models with two layers
 
@@ -47,8 +47,8 @@ def wall_notes(view: View, two_layer: bool = False) -> list[WallNote]:
         cell = s.face_cell[here]
         unit = 2 * fields.viscosity[cell] / (fields.density[cell] * np.maximum(friction, 1e-300))
         height, unit, weight = height[moves], unit[moves], size[moves]
-        coarse = float(weight[height > HIGHEST].sum() / weight.sum())
-        between = float(weight[(height > RESOLVED) & (height < BETWEEN)].sum() / weight.sum())
+        coarse = float(weight[height > LAW_ENDS].sum() / weight.sum())
+        between = float(weight[(height > RESOLVED) & (height < BRIDGED)].sum() / weight.sum())
         typical = _median(unit, weight)
         shear, coefficient = (
             float(view.values(n)[1][here] @ size / size.sum()) for n in ("wall_shear", "friction_coefficient")
@@ -72,12 +72,12 @@ def _words(coarse: float, between: float, unit: float) -> str:
     """What to mind of a wall, '' for nothing."""
     if coarse > COARSE:
         return (
-            f"{round_text(100 * coarse, 2)} % of it has first cells over y⁺ {HIGHEST:g}, where the law of the wall ends: "
+            f"{round_text(100 * coarse, 2)} % of it has first cells over y⁺ {LAW_ENDS:g}, where the law of the wall ends: "
             f"a first layer of {show(100 * unit, DIMENSIONS['length'])} would lie near 100"
         )
     if between > TWO_LAYER_SHARE:
         return (
-            f"{round_text(100 * between, 2)} % of it has first cells between y⁺ {RESOLVED:g} and {BETWEEN:g}, where this model takes 5 to 14 % "
+            f"{round_text(100 * between, 2)} % of it has first cells between y⁺ {RESOLVED:g} and {BRIDGED:g}, where this model takes 5 to 14 % "
             f"more friction than on finer ones: k-ω SST does not, or a first layer of {show(unit, DIMENSIONS['length'])}"
         )
     return ""

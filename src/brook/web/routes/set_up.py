@@ -110,8 +110,8 @@ def _numbers(studio: Studio, state: StudyState, variant: VariantState) -> dict[s
         if found is not None or shape is None:
             return found
         lengths = _lengths(shape)
-        open_kinds = {b.patch for b in variant.prepared.boundaries if b.kind not in STICKING}
-        wet = sum(length for patch, length in lengths.items() if patch not in open_kinds)
+        through = {b.patch for b in variant.prepared.said if b.kind not in STICKING}
+        wet = sum(length for patch, length in lengths.items() if patch not in through)
         across = {patch: length * shape.depth for patch, length in lengths.items()}
         return driven_numbers(variant, shape.area, wet, across, "4 × the area over the length of the walls")
     making = making_of(studio, state, variant)
@@ -122,8 +122,8 @@ def _numbers(studio: Studio, state: StudyState, variant: VariantState) -> dict[s
     if found is not None:
         return found
     across = {p["name"]: p["area"] for p in said.get("patches", ())}
-    open_kinds = {b.patch for b in variant.prepared.boundaries if b.kind not in STICKING}
-    wet = sum(area for patch, area in across.items() if patch not in open_kinds)
+    through = {b.patch for b in variant.prepared.said if b.kind not in STICKING}
+    wet = sum(area for patch, area in across.items() if patch not in through)
     volume = sum(b["volume"] for b in said.get("bodies", ()))
     return driven_numbers(variant, volume, wet, across, "4 × the volume over the area of the walls")
 

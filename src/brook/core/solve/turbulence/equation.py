@@ -9,6 +9,7 @@ import numpy as np
 
 from brook.core.numerics import Stencil
 from brook.core.numerics.operators import Convection
+from brook.core.physics.drive import FAST
 from brook.core.solve.drive import Drive
 from brook.core.solve.fields import Fields
 from brook.core.solve.medium import Medium
@@ -27,7 +28,6 @@ if TYPE_CHECKING:
 FLOOR = 1e-10  # of the square of what moves at most: k is never less
 DEVELOPED = 0.16  # intensity in a duct at a Reynolds number of 1, by which it falls as Re^(-1/8)
 DUCT = 0.07  # length of eddies over the width of a duct
-FAST = 20.0  # mean speed over friction velocity, where only what drives is known
 FADED = 1e-12  # of the median of the second scalar, under which a cell holds nothing of it
 USUAL = 0.05  # intensity of a flow through which nothing enters
 SST = Sst()
