@@ -10,7 +10,7 @@ import numpy as np
 from brook.core.mesh import Patch
 from brook.core.mesh.opening import BEHIND
 from brook.core.results.quantities import View, drawn_of
-from brook.core.results.wall_notes import wall_notes
+from brook.core.results.wall_notes import wall_notes, weighted_median
 from brook.core.solve import Fields, Outcome
 from brook.core.solve.turbulence import CLOSURES
 from brook.core.solve.turbulence.two_layer import TwoLayer
@@ -40,11 +40,13 @@ def run_summary(study: Study, outcome: Outcome) -> dict[str, Any]:
 
 
 def _heights(fields: Fields) -> list[float]:
-    """The least, the median and the largest y⁺ of first cells at walls; nothing in a laminar run."""
+    """The least, the median by area and the largest y⁺ of first cells at walls; nothing in a laminar run."""
     if "y_plus" not in fields.more:
         return []
-    found = fields.more["y_plus"][1][fields.more["friction_velocity"][1] > 0]
-    return [float(v) for v in np.percentile(found, [0, 50, 100])] if len(found) else []
+    stencil, walls = fields.stencil, fields.more["friction_velocity"][1] > 0
+    found = fields.more["y_plus"][1][walls]
+    size = np.linalg.norm(stencil.area[stencil.inner :][walls], axis=1)
+    return [float(found.min()), weighted_median(found, size), float(found.max())] if len(found) else []
 
 
 def _heat_of(fields: Fields) -> dict[str, float]:

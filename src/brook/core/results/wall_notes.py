@@ -49,20 +49,21 @@ def wall_notes(view: View, two_layer: bool = False) -> list[WallNote]:
         height, unit, weight = height[moves], unit[moves], size[moves]
         coarse = float(weight[height > LAW_ENDS].sum() / weight.sum())
         between = float(weight[(height > RESOLVED) & (height < BRIDGED)].sum() / weight.sum())
-        typical = _median(unit, weight)
+        typical = weighted_median(unit, weight)
         shear, coefficient = (
             float(view.values(n)[1][here] @ size / size.sum()) for n in ("wall_shear", "friction_coefficient")
         )
         found.append(
             WallNote(
-                patch.name, (float(height.min()), _median(height, weight), float(height.max())), shear, coefficient, typical,
+                patch.name, (float(height.min()), weighted_median(height, weight), float(height.max())), shear, coefficient, typical,
                 _words(coarse, between if two_layer else 0.0, typical),
             )
         )  # fmt: skip
     return found
 
 
-def _median(values: np.ndarray, weight: np.ndarray) -> float:
+def weighted_median(values: np.ndarray, weight: np.ndarray) -> float:
+    """The value (n,) under which half of the weight (n,) lies."""
     order = np.argsort(values)
     reached = np.cumsum(weight[order])
     return float(values[order][np.searchsorted(reached, 0.5 * reached[-1])])
