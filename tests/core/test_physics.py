@@ -168,6 +168,20 @@ def test_the_developed_profile_between_plates_is_a_parabola():
     assert profile == pytest.approx(6 * y * (1 - y), abs=0.005)
 
 
+def test_developed_turbulent_flow_is_fuller():
+    """u_max/u_mean of a power law between plates, 1 + n, at n = √f = 0.134 (smooth, Re 100 000); the same mean flow comes in."""
+    mesh = box_mesh((1, 400, 3))
+    said = [Resolved(kind="velocity", patch="left", speed=2.0, profile="developed")]
+    said += [Resolved(kind="symmetry", patch=name) for name in ("front", "back")]
+    width = 2.0  # hydraulic diameter of a gap of 1 m
+    speed = boundary_conditions(Stencil(mesh), said, 2.0 * width / 1e5).velocity[:, 0]
+    inside = speed[Stencil(mesh).boundary_faces(mesh.patch("left"))]
+    assert inside.mean() == pytest.approx(2.0)
+    assert inside.max() / 2 == pytest.approx(1 + (0.79 * np.log(1e5) - 1.64) ** -1, rel=0.003)
+    laminar = boundary_conditions(Stencil(mesh), said).velocity[:, 0]
+    assert laminar.max() / 2 == pytest.approx(1.5, rel=0.001)
+
+
 def test_a_profile_without_any_wall_is_refused():
     mesh = box_mesh((1, 4, 4))
     with pytest.raises(ValueError, match="no wall touches the rim"):

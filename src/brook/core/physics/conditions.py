@@ -15,13 +15,15 @@ FIXED, OPEN, SLIP = 0, 1, 2
 class PatchFaces:
     """Geometry of a patch: area vectors (n, 3) in m², centroids (n, 3), and profile shape for developed flow.
 
-    `developed` (n,) has an area mean of 1 and is zero on the patch's rim at walls.
+    `developed` (n,) has an area mean of 1 and is zero on the patch's rim at walls. In a turbulent flow `stirred` is its kinematic
+    viscosity over the hydraulic diameter in m/s, 0 in a laminar one.
     """
 
     name: str
     area: np.ndarray
     centre: np.ndarray
     developed: np.ndarray
+    stirred: float = 0.0
 
     @property
     def size(self) -> np.ndarray:

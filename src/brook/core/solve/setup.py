@@ -11,7 +11,7 @@ from brook.core.numerics import Stencil
 from brook.core.physics.boundaries import CONDITIONS
 from brook.core.physics.boundaries.periodic import driven
 from brook.core.physics.conditions import FIXED, OPEN, SLIP, Driven, PatchFaces
-from brook.core.physics.developed import developed_profile
+from brook.core.physics.developed import developed_profile, wetted_rim
 from brook.core.study import Resolved
 from brook.core.study.boundaries import STICKING
 
@@ -36,8 +36,9 @@ class Boundaries:
     """What holds on every patch; those nothing is said of are still walls. Patches whose values change are set anew, the others
     stay as they are. Raises `ValueError` for an unknown kind of boundary."""
 
-    def __init__(self, stencil: Stencil, statements: list[Resolved]):
-        self.stencil = stencil
+    def __init__(self, stencil: Stencil, statements: list[Resolved], stirred: float = 0.0):
+        """`stirred` is the kinematic viscosity in m²/s of a turbulent flow, 0 of a laminar one: developed flow differs."""
+        self.stencil, self._stirred = stencil, stirred
         wall = Resolved(kind="wall")
         self._said = {s.patch: s for s in statements} | {WEDGE_SIDES: Resolved(kind="symmetry")}
         kinds = {p.name: self._said.get(p.name, wall).kind for p in stencil.patches}
@@ -92,16 +93,20 @@ class Boundaries:
     def _faces_of(self, patch: Patch, statement: Resolved) -> PatchFaces:
         if patch.name not in self._faces:
             mesh, wants_profile = self.stencil.mesh, getattr(statement, "profile", "even") == "developed"
-            shape = developed_profile(mesh, patch, self._sticking) if wants_profile else np.ones(patch.count)
+            shape, stirred = np.ones(patch.count), 0.0
+            if wants_profile:
+                shape = developed_profile(mesh, patch, self._sticking)
+                width = 4 * float(mesh.face_areas(patch.faces).sum()) / wetted_rim(mesh, patch, self._sticking)
+                stirred = self._stirred / width
             self._faces[patch.name] = PatchFaces(
-                patch.name, mesh.face_vector[patch.faces], mesh.face_centres(patch.faces), shape
+                patch.name, mesh.face_vector[patch.faces], mesh.face_centres(patch.faces), shape, stirred
             )
         return self._faces[patch.name]
 
 
-def boundary_conditions(stencil: Stencil, statements: list[Resolved]) -> BoundaryConditions:
-    """Conditions on every patch. Raises `ValueError` for an unknown kind of boundary."""
-    return Boundaries(stencil, statements).conditions
+def boundary_conditions(stencil: Stencil, statements: list[Resolved], stirred: float = 0.0) -> BoundaryConditions:
+    """Conditions on every patch; `stirred` as `Boundaries` has it. Raises `ValueError` for an unknown kind of boundary."""
+    return Boundaries(stencil, statements, stirred).conditions
 
 
 __all__ = ["FIXED", "OPEN", "SLIP", "Boundaries", "BoundaryConditions", "boundary_conditions"]

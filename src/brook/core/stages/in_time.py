@@ -13,6 +13,7 @@ from brook.core.formulas import FormulaError, Scope, names_in, parse
 from brook.core.numerics import Stencil
 from brook.core.solve import Timing
 from brook.core.solve.setup import Boundaries, BoundaryConditions
+from brook.core.stages.assembly import stirred
 from brook.core.study import Resolved, Study, Value, Variant, named_scope, value_at
 from brook.core.study.placed import Placed, is_placed
 
@@ -72,7 +73,7 @@ def conditions_in_time(
     moving = [(b, values) for b, values in moving if values]
     if not moving:
         return None
-    every = Boundaries(stencil, prepared.boundaries)
+    every = Boundaries(stencil, prepared.boundaries, stirred(prepared))
 
     def at(time: float) -> BoundaryConditions:
         scope = named_scope(study, prepared.variant, time)

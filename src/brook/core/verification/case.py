@@ -109,8 +109,11 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         sheared,
         taylor_green,
         tracer,
+        turbulent_bend,
+        turbulent_body,
         turbulent_channel,
         turbulent_enlargement,
+        turbulent_hill,
         turbulent_pipe,
         turbulent_plate,
         turbulent_step,
@@ -132,7 +135,8 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         **{f"channel-{name}": partial(turbulent_channel.run, name) for name in turbulent_channel.FIGURES},
         **{f"channel-590-{model}": partial(turbulent_channel.two_layer, model) for model in ("realizable", "rng")},
         "pipe-turbulent": turbulent_pipe.run, "step-turbulent": turbulent_step.run,
-        "enlargement-turbulent": turbulent_enlargement.run,
+        "enlargement-turbulent": turbulent_enlargement.run, "bend-turbulent": turbulent_bend.run,
+        "hill-turbulent": turbulent_hill.run, "bluff-body": turbulent_body.run,
     }  # fmt: skip
 
 

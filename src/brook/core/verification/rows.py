@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 
@@ -35,12 +35,14 @@ def rows(
     step: tuple[float, float] | None = None,
     turned: float = 0.0,
     over: bool = False,
+    placed: Callable[[np.ndarray], np.ndarray] | None = None,
 ) -> Mesh:
     """Cells between lines at x and at y in m. `sides` says of `left`, `right`, `bottom` and `top` which patches they are made of, each
     up to a place along the side. Of a `step` at (x, y) cells before and under it, or `over` it, are missing: its faces are `step` and `before`.
-    With `turned`, an angle in rad, y is the radius in a wedge round the axis y = 0."""
+    With `turned`, an angle in rad, y is the radius in a wedge round the axis y = 0. `placed` moves the corners (n, 2) of cells."""
     columns, lines = len(x) - 1, len(y) - 1
     flat = np.stack(np.meshgrid(x, y, indexing="ij"), axis=-1).reshape(-1, 2)
+    shown = flat if placed is None else placed(flat)
     count = len(flat)
     number = np.arange(count).reshape(columns + 1, lines + 1)
     middle_x, middle_y = 0.5 * (x[:-1] + x[1:]), 0.5 * (y[:-1] + y[1:])
@@ -69,7 +71,7 @@ def rows(
     used[corners.reshape(-1)] = True
     place = np.where(used, np.cumsum(used) - 1, -1)
     low = place[np.arange(count)]
-    left = flat[used]
+    left = shown[used]
     high = low + len(left)
     if turned:
         high = np.where(flat[:, 1] == 0, low, high)  # what lies on the axis is one point

@@ -45,22 +45,21 @@ def flow(height: float, fine: float = 1.0) -> Outcome:
     return solve(study, prepare(study, study.variants[0]), mesh)
 
 
-def floor(outcome: Outcome) -> tuple[np.ndarray, np.ndarray]:
-    """x over the step and c_f of the floor, negative where the flow goes back, by the largest speed over the step."""
+def floor(outcome: Outcome, speed: float) -> tuple[np.ndarray, np.ndarray]:
+    """x in m and c_f of the floor by a speed in m/s, negative where the flow goes back."""
     fields, s = outcome.fields, outcome.fields.stencil
     patch = fields.mesh.patch("floor")
     here = s.boundary_faces(patch)
     cell = s.face_cell[here]
     shear = fields.more["friction_velocity"][1][here] ** 2 * np.sign(fields.velocity[cell, 0])
     along = fields.mesh.face_centres(patch.faces)[:, 0]
-    over = np.abs(fields.mesh.centre[:, 0] + 4.0) < 1.0
     order = np.argsort(along)
-    return along[order], 2 * shear[order] / float(fields.velocity[over, 0].max()) ** 2
+    return along[order], 2 * shear[order] / speed**2
 
 
 def reattachment(outcome: Outcome) -> float:
-    """Where the shear of the floor turns round for the last time, over the step."""
-    x, friction = floor(outcome)
+    """Where the shear of the floor turns round for the last time, in m (over a step of 1 m)."""
+    x, friction = floor(outcome, 1.0)
     last = int(np.nonzero((friction[:-1] < 0) & (friction[1:] >= 0))[0][-1])
     return float(x[last] - friction[last] * (x[last + 1] - x[last]) / (friction[last + 1] - friction[last]))
 

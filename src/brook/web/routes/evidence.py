@@ -22,7 +22,16 @@ GROUPS = (
     ("Orders of accuracy", ("manufactured", "taylor-green")),
     (
         "Turbulent flows",
-        ("channel-", "flat-plate-turbulent", "pipe-turbulent", "step-turbulent", "enlargement-turbulent"),
+        (
+            "channel-",
+            "flat-plate-turbulent",
+            "pipe-turbulent",
+            "step-turbulent",
+            "enlargement-turbulent",
+            "bend-turbulent",
+            "hill-turbulent",
+            "bluff-body",
+        ),
     ),
     ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow")),
     ("What a flow carries", ("tracer",)),

@@ -3,6 +3,7 @@
 import numpy as np
 
 from brook.core.physics.conditions import FIXED, Condition, PatchFaces
+from brook.core.physics.developed import turbulent_profile
 from brook.core.study import Resolved
 from brook.core.study.placed import Placed
 
@@ -25,5 +26,9 @@ def inflow(patch: PatchFaces, mean_speed: float, profile: str) -> np.ndarray:
             x, y, z = patch.centre[int(speed.argmin())]
             raise ValueError(f"the speed into '{patch.name}' is negative at ({x:.4g} m, {y:.4g} m, {z:.4g} m)")
         return speed[:, None] * patch.inward
-    shape = patch.developed if profile == "developed" else np.ones(len(patch.area))
+    shape = np.ones(len(patch.area))
+    if profile == "developed" and patch.stirred:
+        shape = turbulent_profile(patch.developed, patch.size, mean_speed / patch.stirred)
+    elif profile == "developed":
+        shape = patch.developed
     return mean_speed * shape[:, None] * patch.inward
