@@ -112,6 +112,40 @@ def slope(first, last, chunk, out, cells, value, boundary, offsets, columns, bou
         )  # fmt: skip
 
 
+@loop(fastmath=EXACT)
+def pair_slopes(first, last, chunk, one, two, one_boundary, two_boundary, offsets, columns, boundary_offsets, boundary_faces, centre, boundary_line,
+                boundary_weight, inverse, own, place, one_out, two_out):  # fmt: skip
+    """∇φ_P = M_P⁻¹ Σ_f w_f (φ_N − φ_P) r_f: the same of two scalars at once, into one_out and two_out (C, 3)."""
+    for s in range(first, last):
+        c = np.uint32(s)
+        here, there = one[c], two[c]
+        a0, a1, a2, b0, b1, b2 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        for k in range(np.uint32(offsets[c]), np.uint32(offsets[c + ONE])):
+            n = columns[k]
+            x, y, z = _away(centre, c, n)
+            d, e = one[n] - here, two[n] - there
+            a0 += d * x
+            a1 += d * y
+            a2 += d * z
+            b0 += e * x
+            b1 += e * y
+            b2 += e * z
+        for k in range(boundary_offsets[c], boundary_offsets[c + ONE]):
+            f = boundary_faces[k]
+            w = boundary_weight[f]
+            x, y, z = w * boundary_line[f, 0], w * boundary_line[f, 1], w * boundary_line[f, 2]
+            d, e = one_boundary[f] - here, two_boundary[f] - there
+            a0 += d * x
+            a1 += d * y
+            a2 += d * z
+            b0 += e * x
+            b1 += e * y
+            b2 += e * z
+        xx, xy, xz, yy, yz, zz = _fitted(inverse, own, place, c)
+        one_out[c, 0], one_out[c, 1], one_out[c, 2] = _turned(xx, xy, xz, yy, yz, zz, a0, a1, a2)
+        two_out[c, 0], two_out[c, 1], two_out[c, 2] = _turned(xx, xy, xz, yy, yz, zz, b0, b1, b2)
+
+
 @kernel(fastmath=EXACT)
 def bends(
     cells,

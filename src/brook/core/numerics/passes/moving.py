@@ -33,7 +33,14 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
         c = p if forward else n
         fraction = 1.0 - w if forward else w
         kind = face_kind[f]
-        total = 0.0
+        total, t0, t1, t2 = 0.0, 0.0, 0.0, 0.0
+        if varies:
+            v = 1.0 - w
+            for i in range(3):
+                part = mu * area[f, i]
+                t0 += part * (w * gradient[p, i, 0] + v * gradient[n, i, 0])
+                t1 += part * (w * gradient[p, i, 1] + v * gradient[n, i, 1])
+                t2 += part * (w * gradient[p, i, 2] + v * gradient[n, i, 2])
         x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
         for k in range(3):
             step = velocity[n, k] - velocity[p, k]
@@ -63,11 +70,12 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
                         + g1 * (area[f, 1] - geometric * y)
                         + g2 * (area[f, 2] - geometric * z)
                     )
-            if varies:
-                for i in range(3):
-                    moved -= mu * (w * gradient[p, i, k] + (1.0 - w) * gradient[n, i, k]) * area[f, i]
             transfer[f, k] = through * face + moved
             total += middle * area[f, k]
+        if varies:
+            transfer[f, 0] -= t0
+            transfer[f, 1] -= t1
+            transfer[f, 2] -= t2
         off[f] = through - rho * total
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from brook.core.numerics import Stencil, gradient, passes
+from brook.core.numerics import Stencil, passes
 from brook.core.numerics.chunks import over
 from brook.core.numerics.operators import SCHEME_NUMBER, Convection, softness_of
 from brook.core.solve.time_levels import TimeScheme
@@ -49,11 +49,12 @@ class ScalarPair:
 
     def renew_gradients(self, flux: np.ndarray) -> None:
         """Of both, for a mass flux (F,)."""
-        s = self.stencil
-        for value, on_boundary, out in zip(
-            (self.one, self.two), self.boundary(flux), (self.one_gradient, self.two_gradient), strict=True
-        ):
-            gradient(s, s.every_boundary, value, on_boundary, out)
+        s, fit, rows = self.stencil, self.stencil.every_boundary, self.stencil.rows
+        over(
+            s.cell_chunks, passes.pair_slopes, s.across(self.one), s.across(self.two), *self.boundary(flux), rows.offsets, rows.beside,
+            rows.boundary_offsets, rows.boundary_faces, s.centre, s.boundary_line, fit.near, fit.inverse, fit.own, fit.place,
+            self.one_gradient, self.two_gradient,
+        )  # fmt: skip
 
     def advance(self, name: str, flux: np.ndarray, density: np.ndarray, time: TimeScheme | None) -> dict[str, float]:
         """One step towards the answer with a mass flux (F,); gives what was left of each equation over its terms."""

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from brook.core.compiling.kernel import kernel
+from brook.core.compiling.kernel import kernel, loop
 from brook.core.geometry.nearest import Nearest
 from brook.core.numerics import Stencil
+from brook.core.numerics.chunks import chunks_of, over
 from brook.core.numerics.passes import EXACT
 from brook.core.solve.turbulence.wall_law import (
     KAPPA,
@@ -41,9 +42,12 @@ class Walls:
         s = stencil
         self.stencil, self.faces, self.grain = s, faces, grain
         self.cell = s.face_cell[faces].astype(np.int64)
-        self.size = np.linalg.norm(s.area[s.inner + faces], axis=1)
-        self.normal = s.area[s.inner + faces] / self.size[:, None]
-        self.away = self.size / s.geometric_diffusion[s.inner + faces]
+        size = np.linalg.norm(s.area[s.inner + faces], axis=1)
+        self.normal = s.area[s.inner + faces] / size[:, None]
+        self.away = size / s.geometric_diffusion[s.inner + faces]
+        self._share = size / np.bincount(self.cell, size, s.cells)[self.cell]
+        self._slope, self._omega = np.zeros((2, len(faces)))
+        self._chunks = chunks_of(len(faces), 40 * len(faces))  # each is worth so many cells
         self._distance, self._nearest = wall_distance(s, faces)
         self.near = np.zeros(s.cells, bool)
         self.near[self.cell] = True
@@ -59,9 +63,12 @@ class Walls:
         if not len(self.faces):
             return
         mu, rho = medium.viscosity_on_boundary[self.faces], medium.density[self.cell]
-        _look(
-            flow.velocity, on_boundary, self.faces, self.cell, self.normal, self.size, self.away, self.grain, mu, rho,
-            self._cells, self.friction_velocity, self.height, self.shift, self.viscosity, self.shear, self.production, self.omega,
+        over(
+            self._chunks, _look, flow.velocity, on_boundary, self.faces, self.cell, self.normal, self.away, self.grain, mu, rho,
+            self.friction_velocity, self.height, self.shift, self.viscosity, self._slope, self._omega,
+        )  # fmt: skip
+        _gather(
+            self.cell, self._share, mu, rho, self.friction_velocity, self._slope, self._omega, self._cells, self.shear, self.production, self.omega
         )  # fmt: skip
         if self.grain.any():  # rough walls seem to lie deeper
             deeper = self.shift * (mu / rho) / np.maximum(self.friction_velocity, 1e-300)
@@ -79,33 +86,36 @@ class Walls:
     def conductivity(self, density: np.ndarray, capacity: np.ndarray, molecular: np.ndarray) -> np.ndarray:
         """What makes the law of the temperature (n,) of the step to each wall: ρ c u_τ y/T⁺, in W/(m K), for properties (C,) of the
         cells and their molecular conductivity. After `look`."""
-        of = self.cell
-        found: np.ndarray = _conductivity(
-            density[of], capacity[of], molecular[of], self.friction_velocity, self.away, self.height, self.shift, self.prandtl
+        of, found = self.cell, molecular[self.cell]
+        over(
+            self._chunks, _conductivity, density[of], capacity[of], self.friction_velocity, self.away, self.height, self.shift, self.prandtl, found
         )  # fmt: skip
         return found
 
 
-@kernel(fastmath=EXACT)
-def _conductivity(density, capacity, molecular, friction, away, height_at, shift, far):
-    """ρ c u_τ y/T⁺(y⁺), which is the molecular conductivity as y⁺ goes to nothing."""
-    found = molecular.copy()
-    for n in range(len(found)):
+@loop(fastmath=EXACT)
+def _conductivity(first, last, chunk, density, capacity, friction, away, height_at, shift, far, found):
+    """ρ c u_τ y/T⁺(y⁺), which is the molecular conductivity as y⁺ goes to nothing; `found` (n,) has that, and gets it."""
+    for n in range(first, last):
         if height_at[n] > 0.0:
             stored = density[n] * capacity[n] * friction[n] * away[n]
-            prandtl = stored / (height_at[n] * molecular[n])  # ρ c ν/k
+            prandtl = stored / (height_at[n] * found[n])  # ρ c ν/k
             found[n] = stored / temperature_at(height_at[n], shift[n], prandtl, far)
-    return found
 
 
-@kernel(fastmath=EXACT)
-def eddy_conductivity(eddy, capacity, molecular, far):
+def eddy_conductivity(eddy: np.ndarray, capacity: np.ndarray, molecular: np.ndarray, far: float) -> np.ndarray:
     """c μ_t/Pr_t of each cell (C,) in W/(m K), for the molecular conductivity, and Pr_t `far` from walls."""
     found = np.zeros(len(eddy))
-    for c in range(len(eddy)):
+    over(chunks_of(len(eddy)), _eddy_conductivity, eddy, capacity, molecular, far, found)
+    return found
+
+
+@loop(fastmath=EXACT)
+def _eddy_conductivity(first, last, chunk, eddy, capacity, molecular, far, found):
+    """c μ_t/Pr_t, Pr_t at c μ_t/k."""
+    for c in range(first, last):
         if molecular[c] > 0.0:
             found[c] = capacity[c] * eddy[c] / turbulent_prandtl_at(eddy[c] * capacity[c] / molecular[c], far)
-    return found
 
 
 def wall_distance(stencil: Stencil, walls: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -132,24 +142,15 @@ def wall_distance(stencil: Stencil, walls: np.ndarray) -> tuple[np.ndarray, np.n
     return np.maximum(far, 1e-300), np.tile(number, len(every))[triangle]
 
 
-@kernel(fastmath=EXACT)
-def _look(velocity, on_boundary, faces, cell, normal, size, away, grain, viscosity, density, cells, friction, height_at, shift_at, drag,
-          shear, production, omega):  # fmt: skip
-    """u_τ from U/u_τ = S(y⁺ + Δ⁺) − S(Δ⁺) with S the inverse of Spalding's law; g = dU⁺/dy⁺; drag μ_w = ρ u_τ² y/U.
-
-    In cells at walls the shear u_τ² g/ν, production ρ u_τ⁴ g (1 − g)/ν and ω = φ (ω_v + ω_l) + (1 − φ) √(ω_v² + ω_l²), ω_v = 6ν/(β y²),
-    ω_l = u_τ/(√β* κ y), φ = tanh((y⁺/10)²), of rough walls at y + Δ; means over the faces of each."""
-    for c in cells:
-        shear[c], production[c], omega[c] = 0.0, 0.0, 0.0
-    for n in range(len(faces)):
-        shear[cell[n]] += size[n]
-    for n in range(len(faces)):
-        drag[n] = size[n] / shear[cell[n]]  # the share of each face in its cell, until its drag is known
-    for c in cells:
-        shear[c] = 0.0
-    for n in range(len(faces)):
+@loop(fastmath=EXACT)
+def _look(first, last, chunk, velocity, on_boundary, faces, cell, normal, away, grain, viscosity, density, friction, height_at, shift_at,
+          drag, slope, omega):  # fmt: skip
+    """u_τ from U/u_τ = S(y⁺ + Δ⁺) − S(Δ⁺) with S the inverse of Spalding's law; g = dU⁺/dy⁺, into slope (n,); drag μ_w = ρ u_τ² y/U; and ω =
+    φ (ω_v + ω_l) + (1 − φ) √(ω_v² + ω_l²), ω_v = 6ν/(β y²), ω_l = u_τ/(√β* κ y), φ = tanh((y⁺/10)²), of rough walls at y + Δ, into
+    omega (n,)."""
+    for n in range(first, last):
         c, b, y = cell[n], faces[n], away[n]
-        share, nu = drag[n], viscosity[n] / density[n]
+        nu = viscosity[n] / density[n]
         u0, u1, u2 = (
             velocity[c, 0] - on_boundary[b, 0],
             velocity[c, 1] - on_boundary[b, 1],
@@ -160,13 +161,23 @@ def _look(velocity, on_boundary, faces, cell, normal, size, away, grain, viscosi
         g, u_tau, shift, dragged = 1.0, 0.0, 0.0, viscosity[n]
         if speed * y / nu > AT_REST:
             u_tau, shift = friction_at(speed, y, nu, grain[n])
-            g = 1.0 / height(speed_at(y * u_tau / nu + shift))[1]
+            g = 1.0 / height(speed / u_tau if shift == 0.0 else speed_at(y * u_tau / nu + shift))[1]
             dragged = density[n] * u_tau * u_tau * y / speed
         seen = y + (shift * nu / u_tau if u_tau > 0.0 else 0.0)
         viscous, logarithmic = 6.0 * nu / (BETA * seen * seen), u_tau / (math.sqrt(BETA_STAR) * KAPPA * seen)
         blend = math.tanh((seen * u_tau / nu / BLEND) ** 2)
-        found = blend * (viscous + logarithmic) + (1.0 - blend) * math.sqrt(viscous**2 + logarithmic**2)
-        friction[n], height_at[n], shift_at[n], drag[n] = u_tau, y * u_tau / nu, shift, dragged
-        shear[c] += share * u_tau * u_tau * g / nu
-        production[c] += share * density[n] * u_tau**4 / nu * g * (1.0 - g)
-        omega[c] += share * found
+        omega[n] = blend * (viscous + logarithmic) + (1.0 - blend) * math.sqrt(viscous**2 + logarithmic**2)
+        friction[n], height_at[n], shift_at[n], drag[n], slope[n] = u_tau, y * u_tau / nu, shift, dragged, g
+
+
+@kernel(fastmath=EXACT)
+def _gather(cell, share, viscosity, density, friction, slope, face_omega, cells, shear, production, omega):
+    """The shear u_τ² g/ν, the production ρ u_τ⁴ g (1 − g)/ν and ω of cells at walls: means over the faces of each, of which every one has
+    a share (n,)."""
+    for c in cells:
+        shear[c], production[c], omega[c] = 0.0, 0.0, 0.0
+    for n in range(len(cell)):
+        c, g, rate = cell[n], slope[n], friction[n] * friction[n] * density[n] / viscosity[n]
+        shear[c] += share[n] * rate * g
+        production[c] += share[n] * density[n] * friction[n] * friction[n] * rate * g * (1.0 - g)
+        omega[c] += share[n] * face_omega[n]
