@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from brook.core.checks.context import Context
+from brook.core.materials.solid import Solid
 from brook.core.physics.plate import LAW_ENDS
 from brook.core.study import Problem
 from brook.core.study.boundaries import STICKING
@@ -37,7 +38,7 @@ def turbulence_problems(c: Context) -> list[Problem]:
             if message:
                 problems.append(Problem(path, message))
             seen.add(entry.patch)
-    problems += [*_too_rough(c), *_too_high(c)]
+    problems += [*_too_rough(c), *_too_high(c), *_too_still(c)]
     fluids = [m for m in (c.fluid, *c.materials.values()) if m is not None]
     if any(getattr(f, "law", None) is not None for f in fluids):
         message = "the model is made for fluids whose viscosity does not depend on shear; let the flow stay laminar, or take out the shear law"
@@ -56,6 +57,22 @@ def _too_rough(c: Context) -> list[Problem]:
             high, cells = (show(length, DIMENSIONS["length"]) for length in (entry.height, size))
             message = f"grains of {high} are higher than the cells at walls, {cells}: draw what is that rough, or choose larger cells"
             problems.append(Problem(f"/set_up/turbulence/rough/{k}/height", message, "missing", c.variant.name))
+    return problems
+
+
+def _too_still(c: Context) -> list[Problem]:
+    """Bodies that no fluid fills, and a model for a flow that is laminar everywhere."""
+    still, at = c.study.set_up.turbulence.still, "/set_up/turbulence/still"
+    bodies = c.geometry.bodies if c.geometry.kind == "space" else ()
+    solid = {b.name for b in bodies if b.holds == "solid"} | {n for n, m in c.materials.items() if isinstance(m, Solid)}
+    problems = [
+        Problem(f"{at}/{k}", f"'{name}' is solid, nothing flows there; take this out")
+        for k, name in enumerate(still) if name in solid
+    ]  # fmt: skip
+    fluid = {b.name for b in bodies} - solid if bodies else {c.geometry.body}
+    if still and fluid <= set(still):
+        message = "every flow here is said to be laminar; choose laminar for the study, or let one of them be turbulent"
+        problems.append(Problem(at, message, "missing", c.variant.name))
     return problems
 
 

@@ -66,9 +66,20 @@ def _set_rough(raw: Raw, patch: str) -> str:
     return f"/set_up/turbulence/rough/{at}/height"
 
 
+def _set_regime(raw: Raw, body: str, regime: str) -> str:
+    """Says of the fluid of one body that its flow is laminar, or turbulent as that of the others."""
+    if regime not in ("laminar", "turbulent"):
+        raise ValueError(f"a flow is laminar or turbulent, not '{regime}'")
+    said = _of(raw)
+    others = [name for name in said["still"] if name != body]
+    said["still"] = [*others, body] if regime == "laminar" else others
+    return "/set_up/turbulence/still"
+
+
 ACTIONS: dict[str, Callable[..., str]] = {
     "set_turbulence": _set_turbulence,
     "set_incoming": _set_incoming,
     "set_inflow_turbulence": _set_inflow_turbulence,
     "set_rough": _set_rough,
+    "set_regime": _set_regime,
 }

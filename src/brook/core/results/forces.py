@@ -39,7 +39,7 @@ def face_forces(fields: Fields, patch: Patch, slope: np.ndarray | None = None) -
     shear = stencil.geometric_diffusion[faces][:, None] * step + np.einsum(
         "fki,fi->fk", slope[cell], stencil.boundary_non_orthogonal[boundary]
     )
-    if "eddy_viscosity" in fields.more:
+    if "friction_velocity" in fields.more and fields.more["friction_velocity"][1][boundary].any():
         # the law of the wall: all of its friction lies along it, and none is that of what turns with it
         pressure = fields.boundary_pressure[boundary, None] * stencil.area[faces]
         return pressure, -fields.viscosity_on_boundary[boundary][:, None] * shear

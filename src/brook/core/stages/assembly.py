@@ -147,12 +147,14 @@ def _turbulence(prepared: Prepared, stencil: Stencil, scheme: Convection) -> Tur
     if said is None:
         return None
     kinds, grains = {b.patch: b.kind for b in prepared.boundaries}, {r.patch: r.height for r in said.rough}
+    still = np.isin(stencil.mesh.body, [k for k, name in enumerate(stencil.mesh.bodies) if name in said.still])
     faces, grain = [], []
     for patch in stencil.patches:
         if kinds.get(patch.name, "wall") in STICKING and patch.name != WEDGE_SIDES:
             here = stencil.boundary_faces(patch)
-            faces.append(np.arange(here.start, here.stop))
-            grain.append(np.full(patch.count, grains.get(patch.name, 0.0)))
+            every = np.arange(here.start, here.stop)
+            faces.append(every[~still[stencil.face_cell[every]]])
+            grain.append(np.full(len(faces[-1]), grains.get(patch.name, 0.0)))
     walls = Walls(stencil, np.concatenate([np.zeros(0, np.int64), *faces]), np.concatenate([np.zeros(0), *grain]))
     walls.prandtl = said.prandtl
     own = {i.patch: i.incoming for i in said.inflows}
@@ -160,7 +162,14 @@ def _turbulence(prepared: Prepared, stencil: Stencil, scheme: Convection) -> Tur
         p.name: _incoming(own.get(p.name, said.incoming))
         for p in stencil.patches if kinds.get(p.name, "wall") not in (*STICKING, "slip", "symmetry")
     }  # fmt: skip
-    return Turbulence(stencil, walls, incoming, "upwind" if scheme == "upwind" else "tapered", CLOSURES[said.kind])
+    return Turbulence(
+        stencil,
+        walls,
+        incoming,
+        "upwind" if scheme == "upwind" else "tapered",
+        CLOSURES[said.kind],
+        still if still.any() else None,
+    )
 
 
 def _incoming(said: Resolved) -> Incoming:

@@ -111,6 +111,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         tracer,
         turbulent_bend,
         turbulent_body,
+        turbulent_boxes,
         turbulent_channel,
         turbulent_enlargement,
         turbulent_hill,
@@ -134,7 +135,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         "flat-plate-turbulent": turbulent_plate.run,
         **{f"channel-{name}": partial(turbulent_channel.run, name) for name in turbulent_channel.FIGURES},
         **{f"channel-590-{model}": partial(turbulent_channel.two_layer, model) for model in ("realizable", "rng")},
-        "pipe-turbulent": turbulent_pipe.run, "step-turbulent": turbulent_step.run,
+        "pipe-turbulent": turbulent_pipe.run, "pipe-turbulent-boxes": turbulent_boxes.run, "step-turbulent": turbulent_step.run,
         "enlargement-turbulent": turbulent_enlargement.run, "bend-turbulent": turbulent_bend.run,
         "hill-turbulent": turbulent_hill.run, "bluff-body": turbulent_body.run,
     }  # fmt: skip

@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
 from brook.core.geometry.plane import PlaneShape
-from brook.core.materials.solid import SOLIDS
+from brook.core.materials.solid import SOLIDS, Solid
 from brook.core.physics.drive import driven_by
 from brook.core.study.boundaries import KINDS, STICKING
 from brook.core.study.heat import PATCH_KINDS
@@ -160,10 +160,20 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "entering": [b.patch for b in state.study.set_up.boundaries if b.role in ("inflow", "outflow")],
         "turbulence_kinds": [("laminar", "laminar"), *((k.model_fields["kind"].default, k.words) for k in TURBULENCE)],
         "incoming_kinds": [(k.model_fields["kind"].default, k.words) for k in INCOMING_KINDS],
+        "stirred_bodies": _fluid_bodies(state, variant),
         "walls": [p for p in every if p not in paired and kinds.get(p, "wall") in STICKING],
         "scalar_kinds": [(k.model_fields["kind"].default, k.words) for k in SCALARS],
         "kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
     }
+
+
+def _fluid_bodies(state: StudyState, variant: VariantState | None) -> list[str]:
+    """Names of the bodies in which something flows."""
+    if variant is None:
+        return []
+    geometry, materials = variant.prepared.geometry, variant.prepared.materials
+    bodies = getattr(geometry, "bodies", ())
+    return [b.name for b in bodies if b.holds == "fluid" and not isinstance(materials.get(b.name), Solid)]
 
 
 def _heat(state: StudyState, variant: VariantState | None) -> dict[str, Any]:

@@ -9,6 +9,7 @@ import numpy as np
 
 from brook.core.numerics import Stencil
 from brook.core.numerics.operators import Convection
+from brook.core.numerics.passes.pair import HELD
 from brook.core.physics.drive import FAST
 from brook.core.solve.drive import Drive
 from brook.core.solve.fields import Fields
@@ -66,11 +67,14 @@ class Turbulence:
     effects: tuple[Any, ...] = ()
 
     def __init__(
-        self, stencil: Stencil, walls: Walls, incoming: dict[str, Incoming], scheme: Convection = "tapered", closure: Closure = SST
+        self, stencil: Stencil, walls: Walls, incoming: dict[str, Incoming], scheme: Convection = "tapered", closure: Closure = SST,
+        still: np.ndarray | None = None,
     ):  # fmt: skip
+        """In cells that are `still` (C,) nothing stirs."""
         self.stencil, self.walls, self.incoming, self.closure = stencil, walls, incoming, closure
         self.pair = ScalarPair(stencil, ("k", closure.second), scheme, closure.steep)
         self.eddy = np.zeros(stencil.cells)
+        self.still = still
         self._least = 1e-300
         self._last: np.ndarray | None = None  # k and ω after the last step, as mixtures may not stray far from them
 
@@ -101,6 +105,14 @@ class Turbulence:
         self.walls.look(medium, flow, on_boundary)
         self._enter(medium, flow)
         self.closure.look(self.pair, self.walls, medium, flow, self.eddy)
+        if self.still is not None:
+            self._quieten(medium)
+
+    def _quieten(self, medium: Medium) -> None:
+        """Takes eddies out of cells that are still: nothing makes k there, and the second scalar stays as it is."""
+        still, pair = self.still, self.pair
+        self.eddy[still], pair.source[0, still], pair.hold[still] = 0.0, 0.0, 2 * HELD
+        pair.one_diffusivity[still] = pair.two_diffusivity[still] = medium.viscosity[still]
 
     def coarse(self, agglomerates: Agglomerates) -> None:
         """The medium of the moment will do."""
@@ -147,6 +159,8 @@ class Turbulence:
             k, omega = Incoming(USUAL, length=2 * DUCT * width).values(speed, 0.0)
         self.closure.begin(self.pair, walls, nu, max(k, self._least), omega)
         self.eddy[:] = medium.density * self.k / self.omega
+        if self.still is not None:
+            self.eddy[self.still] = 0.0
         walls.viscosity[:] = 0.0
         self._last = None  # that of a flow that ran away holds nothing to stay near to
         flow.compose()
@@ -247,9 +261,10 @@ class Turbulence:
 
     def notes(self) -> list[str]:
         """Where k was held at its least, grains that are higher than cells, and that there is no wall."""
-        count = int(np.count_nonzero(self.k <= self._least))
+        stirred = slice(None) if self.still is None else ~self.still
+        count = int(np.count_nonzero(self.k[stirred] <= self._least))
         found = [f"k is held at its least, {self._least:.0e} m²/s², in {count} cells"] if count else []
-        count = int(np.count_nonzero(self.pair.two <= FADED * float(np.median(self.pair.two))))
+        count = int(np.count_nonzero(self.pair.two[stirred] <= FADED * float(np.median(self.pair.two))))
         if count:
             found.append(f"{self.pair.names[1]} is next to nothing in {count} cells, which stir as if they had no end")
         high = self.walls.buried
