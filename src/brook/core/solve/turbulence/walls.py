@@ -47,7 +47,9 @@ class Walls:
         self.away = size / s.geometric_diffusion[s.inner + faces]
         self._share = size / np.bincount(self.cell, size, s.cells)[self.cell]
         self._slope, self._omega = np.zeros((2, len(faces)))
-        self._chunks = chunks_of(len(faces), 40 * len(faces))  # each is worth so many cells
+        self._chunks = chunks_of(
+            len(faces), 500 * len(faces)
+        )  # a law takes a microsecond: threads pay from forty faces on
         self._distance, self._nearest = wall_distance(s, faces)
         self.near = np.zeros(s.cells, bool)
         self.near[self.cell] = True
