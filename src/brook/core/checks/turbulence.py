@@ -62,7 +62,8 @@ def _too_rough(c: Context) -> list[Problem]:
 
 def _too_still(c: Context) -> list[Problem]:
     """Bodies that no fluid fills, and a model for a flow that is laminar everywhere."""
-    still, at = c.study.set_up.turbulence.still, "/set_up/turbulence/still"
+    said, at = c.study.set_up.turbulence, "/set_up/turbulence/still"
+    still = said.still if said is not None else ()
     bodies = c.geometry.bodies if c.geometry.kind == "space" else ()
     solid = {b.name for b in bodies if b.holds == "solid"} | {n for n, m in c.materials.items() if isinstance(m, Solid)}
     problems = [

@@ -67,8 +67,7 @@ def rows(
             ("step", upright[1:-1][there[1:] & ~there[:-1]]),
             ("before", level[:, 1:-1][there[:, 1:] ^ there[:, :-1]]),
         ]
-    used = np.zeros(count, bool)
-    used[corners.reshape(-1)] = True
+    used = np.bincount(corners.reshape(-1), minlength=count) > 0
     place = np.where(used, np.cumsum(used) - 1, -1)
     low = place[np.arange(count)]
     left = shown[used]

@@ -8,6 +8,18 @@ from brook.core.compiling.kernel import kernel, loop
 from brook.core.numerics.passes.common import EXACT, NON_ORTHOGONAL, ONE, SKEWED, logarithmic, second_order
 
 
+@kernel(fastmath=EXACT, inline="always")
+def _turned(f, p, n, w, mu, gradient, area):
+    """μ_f (∇u)_fᵀ·S of a face, three components."""
+    v, t0, t1, t2 = 1.0 - w, 0.0, 0.0, 0.0
+    for i in range(3):
+        part = mu * area[f, i]
+        t0 += part * (w * gradient[p, i, 0] + v * gradient[n, i, 0])
+        t1 += part * (w * gradient[p, i, 1] + v * gradient[n, i, 1])
+        t2 += part * (w * gradient[p, i, 2] + v * gradient[n, i, 2])
+    return t0, t1, t2
+
+
 @loop(fastmath=EXACT)
 def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, centre, owner, neighbour, weight,
               geometric_diffusion, face_kind, skew, area, upper_at, lower_at, scheme, softness, varies, turbulent, transfer, off, entries):  # fmt: skip
@@ -35,12 +47,8 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
         kind = face_kind[f]
         total, t0, t1, t2 = 0.0, 0.0, 0.0, 0.0
         if varies:
-            v = 1.0 - w
-            for i in range(3):
-                part = mu * area[f, i]
-                t0 += part * (w * gradient[p, i, 0] + v * gradient[n, i, 0])
-                t1 += part * (w * gradient[p, i, 1] + v * gradient[n, i, 1])
-                t2 += part * (w * gradient[p, i, 2] + v * gradient[n, i, 2])
+            t0, t1, t2 = _turned(f, p, n, w, mu, gradient, area)
+        transfer[f, 0], transfer[f, 1], transfer[f, 2] = -t0, -t1, -t2
         x, y, z = centre[n, 0] - centre[p, 0], centre[n, 1] - centre[p, 1], centre[n, 2] - centre[p, 2]
         for k in range(3):
             step = velocity[n, k] - velocity[p, k]
@@ -70,12 +78,8 @@ def transfers(first, last, chunk, velocity, gradient, flux, viscosity, density, 
                         + g1 * (area[f, 1] - geometric * y)
                         + g2 * (area[f, 2] - geometric * z)
                     )
-            transfer[f, k] = through * face + moved
+            transfer[f, k] += through * face + moved
             total += middle * area[f, k]
-        if varies:
-            transfer[f, 0] -= t0
-            transfer[f, 1] -= t1
-            transfer[f, 2] -= t2
         off[f] = through - rho * total
 
 
