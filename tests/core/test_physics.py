@@ -174,7 +174,7 @@ def test_developed_turbulent_flow_is_fuller():
     said = [Resolved(kind="velocity", patch="left", speed=2.0, profile="developed")]
     said += [Resolved(kind="symmetry", patch=name) for name in ("front", "back")]
     width = 2.0  # hydraulic diameter of a gap of 1 m
-    speed = boundary_conditions(Stencil(mesh), said, 2.0 * width / 1e5).velocity[:, 0]
+    speed = boundary_conditions(Stencil(mesh), said, {"fluid": 2.0 * width / 1e5}).velocity[:, 0]
     inside = speed[Stencil(mesh).boundary_faces(mesh.patch("left"))]
     assert inside.mean() == pytest.approx(2.0)
     assert inside.max() / 2 == pytest.approx(1 + (0.79 * np.log(1e5) - 1.64) ** -1, rel=0.003)

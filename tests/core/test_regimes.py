@@ -12,6 +12,7 @@ from brook.core.editing import act
 from brook.core.results.forces import face_forces
 from brook.core.results.quantities import View
 from brook.core.results.wall_notes import wall_notes
+from brook.core.stages.assembly import flow_of
 from brook.core.stages.ready import meshed, ready
 from brook.core.stages.running import solve
 from brook.core.study import Study
@@ -82,6 +83,22 @@ def test_a_fluid_that_is_said_to_be_laminar_stays_so_beside_one_that_is_not():
     given, taken = (heat[f"{n}_west"] + heat[f"{n}_east"] for n in ("gas", "water"))
     assert abs(given) > 0.01
     assert given + taken == pytest.approx(0.0, abs=2e-3 * abs(heat["gas_west"]))
+
+
+def test_what_comes_in_developed_is_as_the_flow_of_its_body():
+    raw = streams(15.0, still=["water"]).model_dump(mode="json")
+    for boundary in raw["set_up"]["boundaries"]:
+        if boundary["kind"] == "velocity":
+            boundary["profile"] = "developed"
+    study = study_from(raw)
+    prepared, surface = ready(study, "a")
+    flow, stencil = flow_of(study, prepared, meshed(study, prepared, surface, lambda _: None))
+    peak = {}
+    for name in ("gas", "water"):
+        speed = flow.conditions.velocity[stencil.boundary_faces(stencil.mesh.patch(f"{name}_west")), 0]
+        peak[name] = float(speed.max() / speed.mean())
+    assert peak["water"] > 1.35
+    assert peak["gas"] < 1.25
 
 
 def problems(study: Study) -> list[tuple[str, str]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -36,9 +37,9 @@ class Boundaries:
     """What holds on every patch; those nothing is said of are still walls. Patches whose values change are set anew, the others
     stay as they are. Raises `ValueError` for an unknown kind of boundary."""
 
-    def __init__(self, stencil: Stencil, statements: list[Resolved], stirred: float = 0.0):
-        """`stirred` is the kinematic viscosity in m²/s of a turbulent flow, 0 of a laminar one: developed flow differs."""
-        self.stencil, self._stirred = stencil, stirred
+    def __init__(self, stencil: Stencil, statements: list[Resolved], stirred: Mapping[str, float] | None = None):
+        """`stirred` has the kinematic viscosity in m²/s of each body in which the flow is turbulent: it develops otherwise there."""
+        self.stencil, self._stirred = stencil, stirred or {}
         wall = Resolved(kind="wall")
         self._said = {s.patch: s for s in statements} | {WEDGE_SIDES: Resolved(kind="symmetry")}
         kinds = {p.name: self._said.get(p.name, wall).kind for p in stencil.patches}
@@ -97,14 +98,17 @@ class Boundaries:
             if wants_profile:
                 shape = developed_profile(mesh, patch, self._sticking)
                 width = 4 * float(mesh.face_areas(patch.faces).sum()) / wetted_rim(mesh, patch, self._sticking)
-                stirred = self._stirred / width
+                body = mesh.bodies[mesh.body[self.stencil.face_cell[self.stencil.boundary_faces(patch)][0]]]
+                stirred = self._stirred.get(body, 0.0) / width
             self._faces[patch.name] = PatchFaces(
                 patch.name, mesh.face_vector[patch.faces], mesh.face_centres(patch.faces), shape, stirred
             )
         return self._faces[patch.name]
 
 
-def boundary_conditions(stencil: Stencil, statements: list[Resolved], stirred: float = 0.0) -> BoundaryConditions:
+def boundary_conditions(
+    stencil: Stencil, statements: list[Resolved], stirred: Mapping[str, float] | None = None
+) -> BoundaryConditions:
     """Conditions on every patch; `stirred` as `Boundaries` has it. Raises `ValueError` for an unknown kind of boundary."""
     return Boundaries(stencil, statements, stirred).conditions
 

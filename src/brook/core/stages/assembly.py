@@ -86,7 +86,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     if said is None:
         stencil = _stencil(prepared, flow_mesh(prepared, mesh))
         fluids = _fluids(stencil.mesh, prepared)
-        conditions = boundary_conditions(stencil, prepared.boundaries, stirred(prepared))
+        conditions = boundary_conditions(stencil, prepared.boundaries, stirred(prepared, stencil.mesh))
         model = FlowModel.of(
             _laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions), _turbulence(prepared, stencil, scheme)
         )  # fmt: skip
@@ -116,7 +116,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     energy = EnergyEquation(
         heat, FlowPart.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
     )
-    conditions = boundary_conditions(stencil, prepared.boundaries, stirred(prepared))
+    conditions = boundary_conditions(stencil, prepared.boundaries, stirred(prepared, stencil.mesh))
     model = FlowModel.of(
         energy, _laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions),
         _turbulence(prepared, stencil, scheme),
@@ -124,10 +124,12 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
 
 
-def stirred(prepared: Prepared) -> float:
-    """Kinematic viscosity in m²/s by which a developed turbulent flow comes in, 0 for a laminar one."""
-    assert prepared.fluid is not None
-    return prepared.fluid.kinematic_viscosity if prepared.turbulence is not None else 0.0
+def stirred(prepared: Prepared, mesh: Mesh) -> dict[str, float]:
+    """Kinematic viscosity in m²/s of each body of a mesh in which the flow is turbulent."""
+    said, fluids = prepared.turbulence, _fluids(mesh, prepared).fluids
+    if said is None:
+        return {}
+    return {name: f.kinematic_viscosity for name, f in zip(mesh.bodies, fluids, strict=True) if name not in said.still}
 
 
 def _scalars(prepared: Prepared, stencil: Stencil, fluids: Fluids, scheme: Convection) -> list[TransportedScalar]:

@@ -73,7 +73,7 @@ def conditions_in_time(
     moving = [(b, values) for b, values in moving if values]
     if not moving:
         return None
-    every = Boundaries(stencil, prepared.boundaries, stirred(prepared))
+    every = Boundaries(stencil, prepared.boundaries, stirred(prepared, stencil.mesh))
 
     def at(time: float) -> BoundaryConditions:
         scope = named_scope(study, prepared.variant, time)
