@@ -88,7 +88,8 @@ class Walls:
     def conductivity(self, density: np.ndarray, capacity: np.ndarray, molecular: np.ndarray) -> np.ndarray:
         """What makes the law of the temperature (n,) of the step to each wall: ρ c u_τ y/T⁺, in W/(m K), for properties (C,) of the
         cells and their molecular conductivity. After `look`."""
-        of, found = self.cell, molecular[self.cell]
+        of = self.cell
+        found: np.ndarray = molecular[of]
         over(
             self._chunks, _conductivity, density[of], capacity[of], self.friction_velocity, self.away, self.height, self.shift, self.prandtl, found
         )  # fmt: skip
