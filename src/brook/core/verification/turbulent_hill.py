@@ -76,7 +76,8 @@ def run() -> list[Found]:
     for height in (1.0, 4.0):
         outcome = flow(height)
         mesh = f"{outcome.fields.mesh.cell_count} cells, first centre at y⁺ {height:g} or about"
-        found.append(Comparison("x_r/h", SOURCE, KNOWN, reattachment(outcome), TOLERANCE, mesh))
+        what = f"x_r/h of this model (4.7 by large eddies), y⁺ {height:g}"
+        found.append(Comparison(what, SOURCE, KNOWN, reattachment(outcome), TOLERANCE, mesh))
     x, friction = floor(flow(1.0), 1.0)
     found.append(
         Curve.of(
