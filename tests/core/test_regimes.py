@@ -115,6 +115,26 @@ def test_what_cannot_be_is_told_where_it_stands():
     assert any(path.startswith("/set_up/turbulence/still") and "oil" in words for path, words in nobody)
 
 
+def test_a_shape_that_brings_its_cells_has_a_regime_too():
+    part = {"kind": "tube", "name": "pipe", "diameter": "1 m", "across": 4, "along": {"cells": 4}, "outward": {"cells": 4},
+            "path": [{"x": "0 m", "y": "0 m", "z": "0 m"}, {"x": "1 m", "y": "0 m", "z": "0 m"}],
+            "patches": {"start": "begin", "end": "end", "side": "wall"}}  # fmt: skip
+
+    def pipe(**turbulence: Any) -> Study:
+        return study_from({
+            "format": "brook-study", "version": 1, "title": "pipe",
+            "variants": [{"name": "a", "title": "A", "geometry": {"kind": "space", "parts": [part]}}],
+            "set_up": {
+                "fluid": {"kind": "library", "substance": "water"},
+                "turbulence": {"incoming": {"kind": "duct", "diameter": "1 m"}, **turbulence},
+                "boundaries": [{"kind": "velocity", "patch": "begin", "speed": "1 m/s"}, {"kind": "pressure", "patch": "end"}],
+            },
+        })  # fmt: skip
+
+    prepared, _ = ready(pipe(), "a")  # makes its shape, whose patches are known from then on
+    assert not prepared.problems
+
+
 def test_it_is_said_and_taken_back():
     study = act(streams(15.0, prandtl="0.85"), "set_regime", body="water", regime="laminar")
     assert study.set_up.turbulence is not None

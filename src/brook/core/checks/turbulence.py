@@ -70,7 +70,7 @@ def _too_still(c: Context) -> list[Problem]:
         Problem(f"{at}/{k}", f"'{name}' is solid, nothing flows there; take this out")
         for k, name in enumerate(still) if name in solid
     ]  # fmt: skip
-    fluid = {b.name for b in bodies} - solid if bodies else {c.geometry.body}
+    fluid = {b.name for b in bodies} - solid if bodies else {c.variant.geometry.body}
     if still and fluid <= set(still):
         message = "every flow here is said to be laminar; choose laminar for the study, or let one of them be turbulent"
         problems.append(Problem(at, message, "missing", c.variant.name))
