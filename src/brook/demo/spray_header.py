@@ -155,8 +155,8 @@ def study(contents: dict[str, tuple[str, str]]) -> Study:
     return study_from({
         "format": "brook-study", "version": 1, "title": "Spray header",
         "brief": {"question": "Which header feeds its six branches evenly, at the least loss?",
-                  "notes": "A 63 mm header feeds the degassing column of Marlbeck Hatchery with 6 L/s. First with a trickle "
-                           "of 0.01 L/s, which stays laminar."},
+                  "notes": "A 63 mm header feeds the degassing column of Marlbeck Hatchery with 6 L/s. Jets into the branches and the "
+                           "water behind the last one never come to rest: what is read are means."},
         "variants": [
             {"name": "as_drawn", "title": "As drawn",
              "geometry": {"kind": "space", "parts": [{**drawn["parts"][0], "unit": ""}]}},
@@ -174,7 +174,9 @@ def study(contents: dict[str, tuple[str, str]]) -> Study:
         "mesh_plan": {"patches": {"vane": "2.5 mm"}, "layers": {"number": 3, "height_of": "all", "height": "2 mm"}},
         "set_up": {
             "fluid": {"kind": "library", "substance": "water", "temperature": "10 degC"},
-            "boundaries": [{"kind": "flow", "patch": "inlet", "volume_flow": "0.01 L/s"}]
+            "turbulence": {"incoming": {"kind": "duct", "diameter": "63 mm"}},
+            "boundaries": [{"kind": "flow", "patch": "inlet", "volume_flow": "6 L/s"}]
             + [{"kind": "pressure", "patch": o} for o in outlets],
         },
+        "run_rules": {"iterations": 800},
     })  # fmt: skip

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 ROUGH, FINE = 0.1, 0.01  # to what the heat equation is solved in an iteration of a steady flow, and of one in time
 BUOYANT = 0.95  # relaxation of the temperature where it drives the flow
 THINNEST = 0.05  # of the density at the start: no expansion goes further
-WAITS = 4  # iterations of a steady flow in a row for which a temperature may wait that only rides along
+WAITS = 9  # iterations of a steady flow in a row for which a temperature may wait that only rides along
 
 
 @dataclass(frozen=True, eq=False)

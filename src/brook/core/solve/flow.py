@@ -62,7 +62,6 @@ class FlowSolver:
         self.time_scheme: TimeScheme | None = None  # of a flow in time
         self.shift: np.ndarray | None = None  # mass flux (F,) in kg/s that is added wherever one is predicted
         self.mass_storage: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
-        self._carrying: np.ndarray | None = None  # the flux (F,) of before, half of which still carries momentum
         self.pressure_solver = pressure_solver or usual_pressure_solver(stencil.cells)
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
         self.openings = Openings(stencil, self.open)
@@ -178,7 +177,7 @@ class FlowSolver:
         new begins from its start.
         """
         left = check_state(state, self.name, self.versions)
-        arrays, self._carrying = state[self.name], None
+        arrays = state[self.name]
         given = self.flux[self.stencil.inner :].copy()
         for name in STATE:
             if arrays[name].shape != getattr(self, name).shape:
@@ -302,26 +301,10 @@ class FlowSolver:
         """The momentum equations as they stand; gives the velocity on boundaries (B, 3) and what is left of them over their
         terms."""
         self.openings.follow(self)
-        self._carry()
         on_boundary = self.boundary_velocity()
         self.momentum.renew_gradient(self, on_boundary)
         self.compose(on_boundary)
         return on_boundary, self.momentum.assemble(self, on_boundary)
-
-    @property
-    def carrying(self) -> np.ndarray:
-        """The mass flux (F,) in kg/s that carries momentum. In the steady flow of eddies it goes half the way to that of now: where a
-        separated flow comes back to a wall, what a thin cell there takes over would turn with every iteration, and its flux with it."""
-        return self.flux if self._carrying is None else self._carrying
-
-    def _carry(self) -> None:
-        if self.time_scheme is not None or self.medium.eddy is None:
-            self._carrying = None
-        elif self._carrying is None:
-            self._carrying = self.flux.copy()
-        else:
-            self._carrying += self.flux
-            self._carrying *= 0.5
 
     def iterate(self) -> Residuals:
         """One SIMPLEC step. Raises `Diverged`."""

@@ -60,7 +60,7 @@ class Momentum:
         """Momentum over faces, the matrix, and `off`."""
         s, medium, rows, inner = self.stencil, flow.medium, self.stencil.rows, self.stencil.inner
         over(
-            s.face_chunks, passes.transfers, s.across(flow.velocity), s.across(self.gradient), flow.carrying,
+            s.face_chunks, passes.transfers, s.across(flow.velocity), s.across(self.gradient), flow.flux,
             s.across(medium.viscosity), s.across(medium.density), s.centre, *s.ends, s.weight, s.geometric_diffusion, s.face_kind, s.skew, s.area, rows.upper,
             rows.lower, SCHEME_NUMBER[flow.settings.scheme], softness_of(flow.velocity), medium.varies, medium.eddy is not None,
             self._transfer, self.off, self.entries,
@@ -83,7 +83,7 @@ class Momentum:
             source = _added(source, mass[:, None] * flow.time_scheme.old_velocity)
         over(
             s.cell_chunks, passes.momentum, flow.velocity, self.gradient, flow.pressure_gradient,
-            s.mesh.volume, medium.density, self._transfer, flow.carrying, self.entries, rows.offsets, rows.faces,
+            s.mesh.volume, medium.density, self._transfer, flow.flux, self.entries, rows.offsets, rows.faces,
             rows.boundary_offsets, rows.boundary_faces, on_diagonal, on_right, inertia, source, sink, flow.settings.relaxation, flow.settings.simplec,
             # slipping walls hold one component only: what counts is the one that moves most easily
             2 if s.mesh.is_plane or s.mesh.is_wedge else 3,
