@@ -7,11 +7,13 @@ from typing import Any
 import numpy as np
 import pytest
 
+from brook.core.bench.flows import cube_flow
 from brook.core.checks import prepare
 from brook.core.editing import act
 from brook.core.results.forces import face_forces
 from brook.core.results.quantities import View
 from brook.core.results.wall_notes import wall_notes
+from brook.core.solve.apart import Apart
 from brook.core.stages.assembly import flow_of
 from brook.core.stages.ready import meshed, ready
 from brook.core.stages.running import solve
@@ -144,3 +146,34 @@ def test_it_is_said_and_taken_back():
     assert back.set_up.turbulence.still == ()
     with pytest.raises(KeyError, match="laminar or turbulent"):
         act(study, "set_regime", body="water", regime="both")
+
+
+def test_each_fluid_is_judged_by_its_own_size():
+    study = streams(15.0)
+    prepared, surface = ready(study, "a")
+    flow, stencil = flow_of(study, prepared, meshed(study, prepared, surface, lambda _: None))
+    for _ in range(60):
+        calm = flow.iterate().of["momentum"]
+    water = stencil.mesh.body == stencil.mesh.bodies.index("water")
+    flow.velocity[water] *= 1 + 0.2 * np.sin(1e3 * stencil.mesh.centre[water, :1])
+    on_boundary, left = flow.assemble_momentum()
+    assert left > 20 * calm
+    assert (
+        flow.momentum.assemble(flow, on_boundary) < 0.1 * left
+    )  # by the size of what the gas moves it is next to nothing
+
+
+def test_of_one_fluid_its_residuals_are_those_of_all():
+    flow = cube_flow(8)
+    apart = Apart(flow)
+    for _ in range(3):
+        on_boundary, left = flow.assemble_momentum()
+        assert apart.moving(flow, on_boundary) == pytest.approx(left, rel=1e-4)
+        flow.momentum.move(flow)
+        flow.mass.predict(flow, flow.momentum)
+        unkept = flow.mass.balance(flow)
+        kept = apart.kept(flow)
+        assert kept == pytest.approx(
+            unkept / (flow.momentum.stretched + unkept), rel=1e-4
+        )  # nothing flows through the lid
+        flow.mass.correct(flow, flow.momentum)

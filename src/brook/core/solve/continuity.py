@@ -46,13 +46,14 @@ class Answer:
 
 
 class Continuity:
-    """Room for the pressure correction of a flow. It takes over that of the momentum equations, which are done with by then."""
+    """Room for the pressure correction of a flow. It takes over that of the momentum equations, which are done with by then. `residual` (C,)
+    is the mass in kg/s that enters each cell without being kept."""
 
     def __init__(self, stencil: Stencil, momentum: Momentum):
         cells, inner = stencil.cells, stencil.inner
         self.stencil = stencil
         self._link, self._entries = momentum.workspace[:inner], momentum.entries
-        self._diagonal, self._residual = momentum.residual.reshape(-1)[: 2 * cells].reshape(2, cells)
+        self._diagonal, self.residual = momentum.residual.reshape(-1)[: 2 * cells].reshape(2, cells)
         count = len(stencil.cell_chunks) - 1
         self._sums, self._pair = np.zeros((count, 1)), np.zeros((count, 2))
         self._volume = float(stencil.mesh.volume.sum())
@@ -105,7 +106,7 @@ class Continuity:
         storage = NOTHING if flow.mass_storage is None else flow.mass_storage
         over(
             s.cell_chunks, passes.continuity, flow.flux, self._entries, storage, rows.offsets,
-            rows.faces, rows.boundary_offsets, rows.boundary_faces, self._boundary_link, self._residual, self._diagonal, self._sums,
+            rows.faces, rows.boundary_offsets, rows.boundary_faces, self._boundary_link, self.residual, self._diagonal, self._sums,
         )  # fmt: skip
         return float(self._sums.sum())
 
@@ -114,9 +115,9 @@ class Continuity:
         s, inner = self.stencil, self.stencil.inner
         if flow.conditions.is_closed:
             self._diagonal[0] *= 2  # fixes the level
-            self._residual -= self._residual.mean()
+            self.residual -= self.residual.mean()
         matrix = Matrix(s, self._diagonal, self._entries)
-        correction, count = flow.pressure_solver.solve(matrix, self._residual, flow.settings.pressure_tolerance)
+        correction, count = flow.pressure_solver.solve(matrix, self.residual, flow.settings.pressure_tolerance)
         flow.unsolved += count >= flow.pressure_solver.max_iterations
         seen = s.across(correction)
         over(s.face_chunks, passes.answer, seen, self._link, *s.ends, flow.flux)

@@ -15,6 +15,7 @@ from brook.core.numerics import Stencil, divergence, gauss_gradient, partial_gra
 from brook.core.numerics.linear import PressureSolver, usual_pressure_solver
 from brook.core.numerics.multigrid import OwnMultigrid
 from brook.core.solve import boundary_values
+from brook.core.solve.apart import Apart
 from brook.core.solve.continuity import Continuity, project
 from brook.core.solve.fields import Fields
 from brook.core.solve.medium import Medium
@@ -69,6 +70,7 @@ class FlowSolver:
         self.pressure_fit = stencil.fit(conditions.kind == OPEN)
         self.momentum = Momentum(stencil)
         self.mass = Continuity(stencil, self.momentum)
+        self._apart = Apart(self) if len(np.unique(stencil.mesh.body)) > 1 else None
         if isinstance(self.pressure_solver, OwnMultigrid):
             self.pressure_solver.work_in(self.mass.workspace)
         if start:
@@ -304,7 +306,8 @@ class FlowSolver:
         on_boundary = self.boundary_velocity()
         self.momentum.renew_gradient(self, on_boundary)
         self.compose(on_boundary)
-        return on_boundary, self.momentum.assemble(self, on_boundary)
+        left = self.momentum.assemble(self, on_boundary)
+        return on_boundary, left if self._apart is None else self._apart.moving(self, on_boundary)
 
     def iterate(self) -> Residuals:
         """One SIMPLEC step. Raises `Diverged`."""
@@ -317,6 +320,8 @@ class FlowSolver:
         terms = momentum.stretched + 0.5 * through + self.hardly_kept()
         # from rest nothing is stretched yet: what is left is then all there is
         kept = left / (terms + left) if left > 0 else 0.0
+        if self._apart is not None:
+            kept = self._apart.kept(self)
         solved, pushed = (
             (self.velocity.copy(), self.pressure_gradient.copy()) if self.settings.corrections > 1 else (None, None)
         )
