@@ -144,7 +144,7 @@ def run(which: int) -> list[Found]:
 
 
 def two_layer(model: str) -> list[Found]:
-    """The channel at Re_τ 590 by a k-ε model: on fine cells, and where the law of the wall bridges the layer."""
+    """The channel at Re_τ 590 by a k-ε model, heated too: on fine cells, and where the law of the wall bridges the layer."""
     reference, mean = FIGURES[590]
     found: list[Found] = []
     for height, tolerance in TWO_LAYER:
@@ -153,6 +153,11 @@ def two_layer(model: str) -> list[Found]:
         found.append(
             Comparison(f"Re_τ, y⁺ {height:g}", SOURCE[590], reference, friction_reynolds(there, mean), tolerance, mesh)
         )
+        for prandtl in (0.71, 5.0):
+            warm = flow(590, height, prandtl, model)
+            known = kader_nusselt(warm, 590, prandtl)
+            what = f"Nu at Pr {prandtl:g}, y⁺ {height:g}"
+            found.append(Comparison(what, "Kader 1981", known, nusselt(warm), WARMTH, mesh))
     return [*found, _profile(flow(590, TWO_LAYER[0][0], None, model), mean, 590)]
 
 
