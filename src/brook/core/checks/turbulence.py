@@ -39,6 +39,10 @@ def turbulence_problems(c: Context) -> list[Problem]:
                 problems.append(Problem(path, message))
             seen.add(entry.patch)
     problems += [*_too_rough(c), *_too_high(c), *_too_still(c)]
+    heat = c.study.set_up.heat
+    if said.buoyancy and (heat is None or heat.buoyancy == "none"):
+        message = "nothing has weight here that could make or still eddies; let temperatures be computed with buoyancy, or leave eddies alone"
+        problems.append(Problem(f"{at}/buoyancy", message, "missing", variant.name))
     fluids = [m for m in (c.fluid, *c.materials.values()) if m is not None]
     if any(getattr(f, "law", None) is not None for f in fluids):
         message = "the model is made for fluids whose viscosity does not depend on shear; let the flow stay laminar, or take out the shear law"

@@ -193,22 +193,28 @@ class EnergyEquation:
 
     def act(self, flow: FlowSolver) -> None:
         """Gives the flow its weight and properties at the temperatures of now."""
-        t, of, mine = self.heat.temperature[self.part.cells], self.fluids.of, self._medium
+        t = self.heat.temperature[self.part.cells]
         if self.changes:
             self._renew_viscosity(flow, t)
         if self.changes_density:
             self._renew_density(flow, t)
         if self.changes or self.changes_density:
             flow.compose()
+        heavier = self.heavier()
+        if heavier is not None:
+            self._weight.value = (heavier * flow.stencil.mesh.volume)[:, None] * self.gravity
+
+    def heavier(self) -> np.ndarray | None:
+        """By how much what fills each cell of the flow (n,) is heavier than at the start, in kg/m³; None where nothing is."""
+        of = self.fluids.of
         if self.buoyancy == "boussinesq":
-            heavier = -self.fluids.constant("density") * self.fluids.constant("expansion") * (t - self.start)
-        elif self.changes_density:
-            assert mine.density is not None
-            level = self._density(np.full(len(self.fluids.fluids), self.start), np.arange(len(self.fluids.fluids)))
-            heavier = mine.density - level[of]
-        else:
-            return
-        self._weight.value = (heavier * flow.stencil.mesh.volume)[:, None] * self.gravity
+            warmer = self.heat.temperature[self.part.cells] - self.start
+            found: np.ndarray = -self.fluids.constant("density") * self.fluids.constant("expansion") * warmer
+            return found
+        if self._medium.density is None:
+            return None
+        level = self._density(np.full(len(self.fluids.fluids), self.start), np.arange(len(self.fluids.fluids)))
+        return self._medium.density - level[of]
 
     def _renew_viscosity(self, flow: FlowSolver, temperature: np.ndarray) -> None:
         s, of, mine = flow.stencil, self.fluids.of, self._medium

@@ -35,7 +35,7 @@ from brook.core.solve.medium import Medium, ShearLaws
 from brook.core.solve.scalars import TransportedScalar, scalar_of
 from brook.core.solve.setup import BoundaryConditions
 from brook.core.solve.still import SolidSolver
-from brook.core.solve.turbulence import CLOSURES, Incoming, Turbulence, Walls
+from brook.core.solve.turbulence import CLOSURES, Incoming, Lifted, Turbulence, Walls
 from brook.core.stages.meshing import pairs_of
 from brook.core.study import Resolved, Study
 from brook.core.study.boundaries import STICKING
@@ -119,7 +119,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     conditions = boundary_conditions(stencil, prepared.boundaries, stirred(prepared, stencil.mesh))
     model = FlowModel.of(
         energy, _laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions),
-        _turbulence(prepared, stencil, scheme),
+        _turbulence(prepared, stencil, scheme, energy),
     )  # fmt: skip
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
 
@@ -143,7 +143,9 @@ def _drive(stencil: Stencil, conditions: BoundaryConditions) -> Drive | None:
     return Drive(stencil, conditions.driven) if len(stencil.halo) else None
 
 
-def _turbulence(prepared: Prepared, stencil: Stencil, scheme: Convection) -> Turbulence | None:
+def _turbulence(
+    prepared: Prepared, stencil: Stencil, scheme: Convection, energy: EnergyEquation | None = None
+) -> Turbulence | None:
     """The model of the set-up on all walls, None for a laminar flow."""
     said = prepared.turbulence
     if said is None:
@@ -171,6 +173,7 @@ def _turbulence(prepared: Prepared, stencil: Stencil, scheme: Convection) -> Tur
         "upwind" if scheme == "upwind" else "tapered",
         CLOSURES[said.kind],
         still if still.any() else None,
+        Lifted(energy) if energy is not None and said.buoyancy else None,
     )
 
 

@@ -31,6 +31,7 @@ GROUPS = (
             "bend-turbulent",
             "hill-turbulent",
             "bluff-body",
+            "stratified-shear",
         ),
     ),
     ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow")),

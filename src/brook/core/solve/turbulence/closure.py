@@ -14,16 +14,22 @@ if TYPE_CHECKING:
 
 
 class Closure(Protocol):
-    """k and a second scalar, `second`, `steep` where it grows as y⁻² at walls; both are kept, compared and taken over as k and ω."""
+    """k and a second scalar, `second`, `steep` where it grows as y⁻² at walls; both are kept, compared and taken over as k and ω. Of what
+    buoyancy makes or takes of k, over k, the second gets so many times as much: `stirred`, `stilled`."""
 
     second: str
     steep: bool
+    stirred: float
+    stilled: float
 
     def of_omega(self, k: np.ndarray, omega: np.ndarray) -> np.ndarray:
         """The second scalar for k in m²/s² and ω in 1/s."""
 
     def omega_of(self, k: np.ndarray, second: np.ndarray) -> np.ndarray:
         """ω in 1/s for k and the second scalar."""
+
+    def dissipation(self, k: np.ndarray, second: np.ndarray) -> np.ndarray:
+        """ε in m²/s³."""
 
     def begin(self, pair: ScalarPair, walls: Walls, viscosity: np.ndarray, k: float, omega: float) -> None:
         """Fills a pair with a k and ω, and what walls make of them in a fluid of a kinematic `viscosity` (C,)."""

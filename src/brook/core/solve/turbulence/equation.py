@@ -17,6 +17,7 @@ from brook.core.solve.medium import Medium
 from brook.core.solve.states import State
 from brook.core.solve.time_levels import TimeLevel
 from brook.core.solve.turbulence.closure import Closure
+from brook.core.solve.turbulence.lifted import Lifted, added
 from brook.core.solve.turbulence.pair import LEAST, MOST, ScalarPair
 from brook.core.solve.turbulence.sst import Sst
 from brook.core.solve.turbulence.walls import BETA_STAR, Walls
@@ -68,13 +69,13 @@ class Turbulence:
 
     def __init__(
         self, stencil: Stencil, walls: Walls, incoming: dict[str, Incoming], scheme: Convection = "tapered", closure: Closure = SST,
-        still: np.ndarray | None = None,
+        still: np.ndarray | None = None, lifted: Lifted | None = None,
     ):  # fmt: skip
-        """In cells that are `still` (C,) nothing stirs."""
+        """In cells that are `still` (C,) nothing stirs. Where they are `lifted`, buoyancy makes and takes eddies too."""
         self.stencil, self.walls, self.incoming, self.closure = stencil, walls, incoming, closure
         self.pair = ScalarPair(stencil, ("k", closure.second), scheme, closure.steep)
         self.eddy = np.zeros(stencil.cells)
-        self.still = still
+        self.still, self.lifted = still, lifted
         self._least = 1e-300
         self._last: np.ndarray | None = None  # k and ω after the last step, as mixtures may not stray far from them
 
@@ -105,6 +106,9 @@ class Turbulence:
         self.walls.look(medium, flow, on_boundary)
         self._enter(medium, flow)
         self.closure.look(self.pair, self.walls, medium, flow, self.eddy)
+        if self.lifted is not None:
+            made = self.lifted.made(flow, medium, self.eddy, self.walls)
+            added(self.pair, self.closure, self.stencil.mesh.volume, medium.density, made)
         if self.still is not None:
             self._quieten(medium)
 

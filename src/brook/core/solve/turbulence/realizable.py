@@ -10,7 +10,7 @@ from brook.core.compiling.kernel import loop
 from brook.core.numerics.passes import EXACT
 from brook.core.solve.turbulence.two_layer import LEAST_SHARE, TwoLayer, drawn, layers
 
-A0, C2, LEAST_C1, SIGMA_K, SIGMA_EPSILON, LIMIT = 4.04, 1.9, 0.43, 1.0, 1.2, 10.0
+A0, C1, C2, LEAST_C1, SIGMA_K, SIGMA_EPSILON, LIMIT = 4.04, 1.44, 1.9, 0.43, 1.0, 1.2, 10.0
 
 
 @loop(fastmath=EXACT)
@@ -65,4 +65,4 @@ def realizable_cells(first, last, chunk, k, epsilon, gradient, density, viscosit
         sink[1, c] = v * 2.0 * rho * uses
 
 
-REALIZABLE = TwoLayer(realizable_cells)
+REALIZABLE = TwoLayer(realizable_cells, C1)

@@ -59,4 +59,4 @@ def rng_cells(first, last, chunk, k, epsilon, gradient, density, viscosity, dist
         sink[1, c] = v * rho * rate * (2.0 * C2 + max(strained, 0.0))
 
 
-RNG = TwoLayer(rng_cells)
+RNG = TwoLayer(rng_cells, C1)

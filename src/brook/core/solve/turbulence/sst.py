@@ -86,6 +86,7 @@ class Sst:
     """k and ω."""
 
     second, steep = "omega", True
+    stirred, stilled = ALPHA_2, 1.0
 
     def of_omega(self, k: np.ndarray, omega: np.ndarray) -> np.ndarray:
         """ω itself."""
@@ -94,6 +95,11 @@ class Sst:
     def omega_of(self, k: np.ndarray, second: np.ndarray) -> np.ndarray:
         """ω itself."""
         return second
+
+    def dissipation(self, k: np.ndarray, second: np.ndarray) -> np.ndarray:
+        """ε = β* k ω."""
+        found: np.ndarray = BETA_STAR * k * second
+        return found
 
     def begin(self, pair: ScalarPair, walls: Walls, viscosity: np.ndarray, k: float, omega: float) -> None:
         """The same k everywhere, ω with 6 ν/(β₁ y²) of walls."""

@@ -53,9 +53,11 @@ class TwoLayer:
     """k and ε, with the pass over cells of a model."""
 
     second, steep = "epsilon", False
+    stilled = 0.0
 
-    def __init__(self, cells: Loop):
-        self._cells = cells
+    def __init__(self, cells: Loop, stirred: float):
+        """`stirred` is C₁ of what buoyancy makes."""
+        self._cells, self.stirred = cells, stirred
 
     def of_omega(self, k: np.ndarray, omega: np.ndarray) -> np.ndarray:
         """ε = β* k ω."""
@@ -66,6 +68,10 @@ class TwoLayer:
         """ω = ε/(β* k)."""
         found: np.ndarray = second / (BETA_STAR * k)
         return found
+
+    def dissipation(self, k: np.ndarray, second: np.ndarray) -> np.ndarray:
+        """ε itself."""
+        return second
 
     def begin(self, pair: ScalarPair, walls: Walls, viscosity: np.ndarray, k: float, omega: float) -> None:
         """The same k and ε everywhere; that of walls comes with the first look."""
