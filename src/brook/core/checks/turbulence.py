@@ -43,6 +43,9 @@ def turbulence_problems(c: Context) -> list[Problem]:
     if said.buoyancy and (heat is None or heat.buoyancy == "none"):
         message = "nothing has weight here that could make or still eddies; let temperatures be computed with buoyancy, or leave eddies alone"
         problems.append(Problem(f"{at}/buoyancy", message, "missing", variant.name))
+    if said.curvature and said.kind != "sst":
+        message = "what curved streamlines make of eddies is known to k-ω SST only; choose that model, or leave it out"
+        problems.append(Problem(f"{at}/curvature", message, "missing", variant.name))
     fluids = [m for m in (c.fluid, *c.materials.values()) if m is not None]
     if any(getattr(f, "law", None) is not None for f in fluids):
         message = "the model is made for fluids whose viscosity does not depend on shear; let the flow stay laminar, or take out the shear law"

@@ -174,6 +174,7 @@ def _turbulence(
         CLOSURES[said.kind],
         still if still.any() else None,
         Lifted(energy) if energy is not None and said.buoyancy else None,
+        said.curvature,
     )
 
 

@@ -138,7 +138,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         **{f"channel-590-{model}": partial(turbulent_channel.two_layer, model) for model in ("realizable", "rng")},
         "pipe-turbulent": turbulent_pipe.run, "pipe-turbulent-boxes": turbulent_boxes.run, "step-turbulent": turbulent_step.run,
         "enlargement-turbulent": turbulent_enlargement.run, "bend-turbulent": turbulent_bend.run,
-        "hill-turbulent": turbulent_hill.run, "stratified-shear": turbulent_shear.run, "bluff-body": turbulent_body.run,
+        "hill-turbulent": turbulent_hill.run, "stratified-shear": turbulent_shear.run, "curved-shear": turbulent_shear.curved, "bluff-body": turbulent_body.run,
     }  # fmt: skip
 
 

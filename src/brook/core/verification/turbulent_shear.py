@@ -17,6 +17,7 @@ from brook.core.solve.heating import heat_conditions, substance_of
 from brook.core.solve.setup import SLIP, BoundaryConditions
 from brook.core.solve.time_levels import TimeLevel, TimeScheme
 from brook.core.solve.turbulence import Lifted, Turbulence, Walls
+from brook.core.solve.turbulence.curved import Curved
 from brook.core.solve.turbulence.lifted import added
 from brook.core.solve.turbulence.sst import ALPHA_2, BETA_2, BETA_STAR
 from brook.core.study import Resolved
@@ -101,4 +102,37 @@ def run() -> list[Found]:
         low, high = high, high - two * (high - low) / (two - one)
         one, two = two, growth(high)
     found.append(Comparison("Ri at which k stands", SOURCE, stationary(), high, TOLERANCE, mesh))
+    return found
+
+
+CIRCLES = ((1.0, -860.0), (1.0, -882.0), (-1.0, 900.0))  # A in 1/s and B in m²/s of u = A r + B/r
+MIDDLE = (-20.0, -21.0)  # of the circles, from a corner of a cube of 1 m
+
+
+def exact_factor(a: float, b: float, radius: np.ndarray) -> np.ndarray:
+    """f_r in flow in circles, u = A r + B/r: S = 2 |B|/r², Ω = 2 |A|, and r = sign(A) (u/r)/S."""
+    shear, turning, rate = 2 * abs(b) / radius**2, 2 * abs(a), a + b / radius**2
+    over, bend = shear / turning, np.sign(a) * rate / shear
+    found: np.ndarray = np.clip(4 * over / (1 + over) * (1 - np.arctan(2 * bend)) - 1, 0.0, 1.25)
+    return found
+
+
+def curved() -> list[Found]:
+    """f_r of circles on a mesh of cubes, in the mean over its cells."""
+    stencil = Stencil(block(24))
+    x, y = (stencil.mesh.centre[:, k] - MIDDLE[k] for k in (0, 1))
+    radius, none = np.hypot(x, y), np.zeros(stencil.cells)
+    found: list[Found] = []
+    for a, b in CIRCLES:
+        rate, bent = a + b / radius**2, -2 * b / radius**4
+        velocity = np.stack([-rate * y, rate * x, none], axis=1)
+        slope = np.zeros((stencil.cells, 3, 3))
+        slope[:, 0, 0], slope[:, 0, 1] = -bent * x * y, -rate - bent * y * y
+        slope[:, 1, 0], slope[:, 1, 1] = rate + bent * x * x, bent * x * y
+        measured = Curved(stencil).of(velocity, slope, none)
+        known = exact_factor(a, b, radius)
+        what = f"f_r, u = {a:g} r + {b:g}/r"
+        found.append(
+            Comparison(what, "exact", float(known.mean()), float(measured.mean()), TOLERANCE, f"{stencil.cells} cells")
+        )
     return found

@@ -32,6 +32,7 @@ GROUPS = (
             "hill-turbulent",
             "bluff-body",
             "stratified-shear",
+            "curved-shear",
         ),
     ),
     ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow")),

@@ -17,6 +17,7 @@ from brook.core.solve.medium import Medium
 from brook.core.solve.states import State
 from brook.core.solve.time_levels import TimeLevel
 from brook.core.solve.turbulence.closure import Closure
+from brook.core.solve.turbulence.curved import Curved
 from brook.core.solve.turbulence.lifted import Lifted, added
 from brook.core.solve.turbulence.pair import LEAST, MOST, ScalarPair
 from brook.core.solve.turbulence.sst import Sst
@@ -69,13 +70,14 @@ class Turbulence:
 
     def __init__(
         self, stencil: Stencil, walls: Walls, incoming: dict[str, Incoming], scheme: Convection = "tapered", closure: Closure = SST,
-        still: np.ndarray | None = None, lifted: Lifted | None = None,
+        still: np.ndarray | None = None, lifted: Lifted | None = None, curved: bool = False,
     ):  # fmt: skip
-        """In cells that are `still` (C,) nothing stirs. Where they are `lifted`, buoyancy makes and takes eddies too."""
+        """In cells that are `still` (C,) nothing stirs. Where they are `lifted`, buoyancy makes and takes eddies too; where
+        they are `curved`, streamlines that curve do."""
         self.stencil, self.walls, self.incoming, self.closure = stencil, walls, incoming, closure
         self.pair = ScalarPair(stencil, ("k", closure.second), scheme, closure.steep)
         self.eddy = np.zeros(stencil.cells)
-        self.still, self.lifted = still, lifted
+        self.still, self.lifted, self.curved = still, lifted, Curved(stencil) if curved else None
         self._least = 1e-300
         self._last: np.ndarray | None = None  # k and ω after the last step, as mixtures may not stray far from them
 
@@ -105,6 +107,9 @@ class Turbulence:
     def _look(self, medium: Medium, flow: FlowSolver, on_boundary: np.ndarray) -> None:
         self.walls.look(medium, flow, on_boundary)
         self._enter(medium, flow)
+        if self.curved is not None:
+            self.curved.look(flow.velocity, flow.momentum.gradient, self.omega)
+            self.pair.turned = self.curved.factor
         self.closure.look(self.pair, self.walls, medium, flow, self.eddy)
         if self.lifted is not None:
             made = self.lifted.made(flow, medium, self.eddy, self.walls)
@@ -166,6 +171,8 @@ class Turbulence:
         if self.still is not None:
             self.eddy[self.still] = 0.0
         walls.viscosity[:] = 0.0
+        if self.curved is not None:
+            self.curved.factor[:] = 1.0
         self._last = None  # that of a flow that ran away holds nothing to stay near to
         flow.compose()
 

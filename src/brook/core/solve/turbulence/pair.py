@@ -26,6 +26,7 @@ class ScalarPair:
         self.one_diffusivity, self.two_diffusivity = np.zeros((2, s.cells))
         self.source, self.sink = np.zeros((2, 2, s.cells))
         self.hold, self.target = np.zeros((2, s.cells))
+        self.turned = np.zeros(0)  # times what shear makes of both, (C,), where streamlines curve; empty: as it is
         self.entering = np.ones((2, s.boundary_count))  # what comes in through boundaries has so much of each
         self.inertia = 0.3  # times what passes a cell, by which steps of it are shortened: at 0.1 what a limiter lags behind swings at inlets
         self._transfer = np.zeros((2, inner))

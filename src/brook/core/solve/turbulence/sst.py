@@ -27,12 +27,12 @@ STEEPEST = 10.0  # |∇ω|/ω times the cube root of the volume, in cross-diffus
 
 @loop(fastmath=EXACT)
 def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient, density, viscosity, distance, volume, wall, wall_shear,
-              wall_production, eddy, k_diffusivity, omega_diffusivity, source, sink):  # fmt: skip
+              wall_production, turned, eddy, k_diffusivity, omega_diffusivity, source, sink):  # fmt: skip
     """μ_t = ρ a₁ k / max(a₁ ω, S F₂); sources of k: min(μ_t S², 10 β* ρ k ω) − β* ρ ω k; of ω: α ρ min(S², 10 β* k ω/ν_t) − β ρ ω² +
     2 (1 − F₁) ρ σ_ω2 ∇k·∇ω/ω.
 
     S is that of the velocity gradient (C, 3, 3); in cells at a `wall` (C,) it is `wall_shear` (C,), P_k `wall_production` (C,) in W/m³ and
-    F₁ = 1. `eddy` (C,) goes half the way to μ_t. Diffusivities μ + σ μ_t (C,); source and sink (2, C) of whole cells: −β ρ ω² is taken as its tangent, cross-diffusion as
+    F₁ = 1. Elsewhere what shear makes of both is `turned` (C,) times that, which may be empty. `eddy` (C,) goes half the way to μ_t. Diffusivities μ + σ μ_t (C,); source and sink (2, C) of whole cells: −β ρ ω² is taken as its tangent, cross-diffusion as
     that of something in proportion to 1/ω, or as a sink where it is negative. |∇ω|/ω in it is 10 over
     the cube root of the volume at most: a cell whose ω once is next to nothing would be held there by what ω beside it does."""
     for s in range(first, last):
@@ -74,6 +74,8 @@ def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient
         k_diffusivity[c] = mu + (f1 * SIGMA_K1 + (1.0 - f1) * SIGMA_K2) * held
         omega_diffusivity[c] = mu + (f1 * SIGMA_W1 + (1.0 - f1) * SIGMA_W2) * held
         squared = shear * shear
+        if len(turned) > 0 and not wall[c]:
+            squared *= turned[c]
         source[0, c] = v * (wall_production[c] if wall[c] else min(mu_t * squared, rho * most))
         sink[0, c] = v * BETA_STAR * rho * w
         made = alpha * rho * min(squared, most / max(nu_t, 1e-300)) + beta * rho * w * w
@@ -113,6 +115,6 @@ class Sst:
         pair.renew_gradients(flow.flux)
         over(
             pair.stencil.cell_chunks, sst_cells, pair.one, pair.two, pair.one_gradient, pair.two_gradient, flow.momentum.gradient,
-            medium.density, medium.viscosity, walls.distance, pair.stencil.mesh.volume, walls.near, walls.shear, walls.production, eddy,
+            medium.density, medium.viscosity, walls.distance, pair.stencil.mesh.volume, walls.near, walls.shear, walls.production, pair.turned, eddy,
             pair.one_diffusivity, pair.two_diffusivity, pair.source, pair.sink,
         )  # fmt: skip
