@@ -362,6 +362,10 @@ class TestARaceWithASill:
         again.restore(flow.state())
         again.assemble_momentum()
         assert again.openings.pressure(again.conditions)[here][back] == pytest.approx(-head[back], rel=1e-6)
+        flow.flux[stencil.inner :][here] = np.abs(flow.flux[stencil.inner :][here])
+        for _ in range(70):
+            flow.openings.follow(flow)
+        assert not flow.openings.pressure(flow.conditions)[here].any()  # and not a trace of it, once all leaves
 
 
 class TestRows:

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from brook.core.solve.flow import FlowSolver
 
 STEP = 0.3  # of the way that the pressure goes in an iteration
+GONE = 1e-9  # of what was drawn at most: less is nothing
 
 
 class Openings:
@@ -24,7 +25,7 @@ class Openings:
 
     def __init__(self, stencil: Stencil, open_faces: np.ndarray):
         self._open, self._stencil = open_faces, stencil
-        self._drawn = np.zeros(len(open_faces))
+        self._drawn, self._most = np.zeros(len(open_faces)), 0.0
         self._step = 1.0  # what a state that is taken over draws in is drawn at once
 
     def pressure(self, conditions: BoundaryConditions) -> np.ndarray:
@@ -49,5 +50,7 @@ class Openings:
         wanted = drawn[self._open] / (2 * flow.medium.on_boundary[self._open] * size**2)
         if wanted.any() or self._drawn.any():
             self._drawn += self._step * (wanted - self._drawn)
+            self._most = max(self._most, float(self._drawn.max()))
+            self._drawn[self._drawn <= GONE * self._most] = 0.0
             gauss_gradient(s, flow.pressure_fit, flow.pressure, self.pressure(flow.conditions), flow.pressure_gradient)
         self._step = STEP
