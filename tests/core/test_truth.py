@@ -9,6 +9,7 @@ from brook.core.mesh import PLANE_SIDES
 from brook.core.numerics import Matrix, Stencil, laplacian
 from brook.core.numerics.general import GeneralSolver, Unsolved
 from brook.core.physics.developed import developed_profile
+from brook.core.results import Judgement
 from brook.core.results.places import box_samples
 from brook.core.results.quantities import View
 from brook.core.stages.assembly import flow_of
@@ -130,6 +131,21 @@ def test_the_best_is_only_the_best_so_far_until_all_are_read():
     assert sentence(both, best_of(both, [("drop", "smallest")]), {}).startswith(
         "“A” holds every limit and does best of 2"
     )
+
+
+def test_runs_that_did_not_converge_are_not_asked_to_be_run_again():
+    missed = Judgement("fail", -0.2, "20 % outside")
+    ended = [Standing(n, n.upper(), False, {"drop": (1.0, missed)}, True) for n in ("a", "b")]
+    drawn = Standing("c", "C", False, {})
+    words = sentence([drawn, *ended], None, {"drop": "Drop"})
+    assert words == (
+        "No run converged, so there is no answer yet; the run pages say why. As they ended, none holds every limit; they fail on drop. "
+        "1 of 3 are not up to date."
+    )
+    assert "As they ended, “A” holds every limit." in sentence(
+        [Standing("a", "A", False, {"drop": (1.0, judged())}, True)], None, {}
+    )
+    assert "bring them up to date" in sentence([drawn], None, {})
 
 
 def judged():

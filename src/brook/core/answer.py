@@ -9,12 +9,14 @@ from brook.core.results import Judgement
 
 @dataclass(frozen=True)
 class Standing:
-    """A variant with, per requirement name, its value and how it was judged; `complete` when all are up to date."""
+    """A variant with, per requirement name, its value and how it was judged; `complete` when all are up to date and converged, `ended` when
+    they are up to date and its run has ended without that."""
 
     variant: str
     title: str
     complete: bool
     values: dict[str, tuple[float, Judgement]]
+    ended: bool = False
 
     @property
     def holds(self) -> bool:
@@ -55,7 +57,7 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
         return "There is no variant yet."
     waiting = [s for s in standings if not s.complete]
     if len(waiting) == len(standings):
-        return "No variant is up to date and converged; bring them up to date."
+        return _without_convergence(standings, titles)
     rest = "" if not waiting else f" {len(waiting)} of {len(standings)} are not up to date or not converged."
     if best is None:
         failing = {n for s in standings if s.complete for n in s.failures}
@@ -69,3 +71,20 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
     if others:
         return f"“{best.title}” holds every limit and does best of {len(others) + 1} that do."
     return f"Only “{best.title}” holds every limit."
+
+
+def _without_convergence(standings: list[Standing], titles: dict[str, str]) -> str:
+    """What can be said where no run has converged: what those that ended come to as they stand."""
+    ended = [s for s in standings if s.ended]
+    if not ended:
+        return "No variant is up to date and converged; bring them up to date."
+    left = len(standings) - len(ended)
+    rest = f" {left} of {len(standings)} are not up to date." if left else ""
+    hold = [f"“{s.title}”" for s in ended if s.values and not s.failures]
+    if hold:
+        as_they_are = f" As they ended, {', '.join(hold)} {'hold' if len(hold) > 1 else 'holds'} every limit."
+    else:
+        failing = {n for s in ended for n in s.failures}
+        names = ", ".join(titles[n].lower() for n in titles if n in failing)
+        as_they_are = f" As they ended, none holds every limit; they fail on {names}." if names else ""
+    return f"No run converged, so there is no answer yet; the run pages say why.{as_they_are}{rest}"

@@ -138,6 +138,7 @@ class StudyState:
             Standing(
                 v.variant.name, v.variant.title, v.fresh and v.run.summary is not None and not _unsound(v.run.summary),
                 {r.requirement.name: (r.value, r.judgement) for r in v.readings if r.value is not None and r.judgement},
+                v.fresh and v.run.summary is not None and _unsound(v.run.summary),
             )
             for v in self.variants
         ]  # fmt: skip
@@ -160,8 +161,6 @@ class StudyState:
             return "The answer will stand here; the first results are on their way."
         if self.variants and not any(v.prepared.ready or v.run.summary for v in self.variants):
             return "No variant can be run yet; each one says on its pages what it still needs."
-        if self.variants and all(v.fresh for v in self.variants) and not any(s.complete for s in self.standings):
-            return "No run converged, so there is no answer yet; the run pages say why."
         return sentence(self.standings, self.best, {r.name: r.title for r in self.study.requirements})
 
 
