@@ -105,7 +105,11 @@ def run() -> list[Found]:
     return found
 
 
-CIRCLES = ((1.0, -860.0), (1.0, -882.0), (-1.0, 900.0))  # A in 1/s and B in m²/s of u = A r + B/r
+CIRCLES = {
+    "r − 860/r": (1.0, -860.0),
+    "r − 882/r": (1.0, -882.0),
+    "900/r − r": (-1.0, 900.0),
+}  # A in 1/s, B in m²/s of u = A r + B/r
 MIDDLE = (-20.0, -21.0)  # of the circles, from a corner of a cube of 1 m
 
 
@@ -123,7 +127,7 @@ def curved() -> list[Found]:
     x, y = (stencil.mesh.centre[:, k] - MIDDLE[k] for k in (0, 1))
     radius, none = np.hypot(x, y), np.zeros(stencil.cells)
     found: list[Found] = []
-    for a, b in CIRCLES:
+    for words, (a, b) in CIRCLES.items():
         rate, bent = a + b / radius**2, -2 * b / radius**4
         velocity = np.stack([-rate * y, rate * x, none], axis=1)
         slope = np.zeros((stencil.cells, 3, 3))
@@ -131,7 +135,7 @@ def curved() -> list[Found]:
         slope[:, 1, 0], slope[:, 1, 1] = rate + bent * x * x, bent * x * y
         measured = Curved(stencil).of(velocity, slope, none)
         known = exact_factor(a, b, radius)
-        what = f"f_r, u = {a:g} r + {b:g}/r"
+        what = f"f_r, u = {words}"
         found.append(
             Comparison(what, "exact", float(known.mean()), float(measured.mean()), TOLERANCE, f"{stencil.cells} cells")
         )
