@@ -51,7 +51,7 @@ def test_warm_above_stills_and_warm_below_stirs():
 
 
 def test_what_it_makes_follows_the_slope_of_the_weight():
-    flow, turbulence = shear._flow(0.4)
+    flow, turbulence = shear.cube(0.4)
     turbulence.eddy[:] = 0.02
     assert turbulence.lifted is not None
     made = turbulence.lifted.made(flow, flow.medium, turbulence.eddy, turbulence.walls)

@@ -42,7 +42,7 @@ def stationary() -> float:
     return PRANDTL * (1 - (1 + ALPHA_2) / (1 + BETA_2 / BETA_STAR))
 
 
-def _flow(richardson: float) -> tuple[FlowSolver, Turbulence]:
+def cube(richardson: float) -> tuple[FlowSolver, Turbulence]:
     """A cube of cells in the midst of it."""
     stencil = Stencil(block(4))
     count = stencil.boundary_count
@@ -68,7 +68,7 @@ def _flow(richardson: float) -> tuple[FlowSolver, Turbulence]:
 
 def growth(richardson: float) -> float:
     """λ/S, of k marched in time."""
-    flow, turbulence = _flow(richardson)
+    flow, turbulence = cube(richardson)
     pair, medium, s = turbulence.pair, flow.medium, flow.stencil
     assert turbulence.lifted is not None
     pair.one[:], pair.two[:] = 1e-2, 2 * SHEAR
