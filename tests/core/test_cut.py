@@ -93,6 +93,19 @@ def test_a_circle_far_smaller_than_a_cell_is_still_a_hole():
     assert mesh.patch("peg").count >= 4
 
 
+def test_a_cell_round_a_tip_that_meets_others_askew_is_parted():
+    """What is left of a box between two wedges and the end of a vane lay round the vane, and met a neighbour at 91°."""
+    crossing = [
+        circle(x="39 mm", y="47 mm", diameter="38.763097 mm"), polygon((96, 9), (89, 26), (10, 2)),
+        arc(x="90 mm", y="18 mm", radius="8.5240514 mm", start="67 deg", end="137 deg"), polygon((69, 40), (89, 9), (91, 64), name="fin"),
+    ]  # fmt: skip
+    shape, problems = built(*crossing, openings=[])
+    assert not problems
+    mesh = build(shape, Resolved(bulk=6e-3, wall=6e-3, growth=1.2))
+    assert assert_sound(shape, mesh).non_orthogonality.max() < 50
+    assert mesh.volume.sum() / 0.1 == pytest.approx(shape.area, rel=1e-2)
+
+
 def test_what_is_kept_and_what_is_added():
     kept, _ = built(circle(diameter="50 mm", action="keep"), openings=[])
     assert kept.area == pytest.approx(np.pi * 0.025**2)

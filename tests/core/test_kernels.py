@@ -10,12 +10,13 @@ import textwrap
 import threading
 from pathlib import Path
 
+import numpy as np
 import pytest
 from typer.testing import CliRunner
 
 from brook.cli import app
 from brook.core.compiling import warming
-from brook.core.compiling.kernel import KERNELS
+from brook.core.compiling.kernel import KERNELS, kernel, loop
 from brook.core.compiling.kinds import kernel_of, kind_of
 from brook.core.compiling.needs import needs
 from brook.core.compiling.place import PLACE
@@ -76,6 +77,28 @@ def modules(tmp_path: Path):
         return ran(CALL, tmp_path / "kept", tmp_path)[0]
 
     return answer
+
+
+def test_a_loop_counts_no_holders_of_its_arrays(monkeypatch):
+    """Two threads that count the holders of one array wait for each other at every face."""
+    monkeypatch.setattr("brook.core.compiling.kernel.KERNELS", {})
+
+    @kernel(inline="always")
+    def larger(values, i):
+        here = values[i]
+        return values[i + 1] if values[i + 1] > here else here
+
+    def both(first, last, chunk, one, two, found):
+        for i in range(first, last):
+            found[i] = larger(one, i) + larger(two, i)
+
+    def counts(compiled) -> bool:
+        compiled(0, 3, 0, np.arange(4.0), np.ones(4), found := np.zeros(3))
+        assert found.tolist() == [2.0, 3.0, 4.0]
+        return "NRT_" in compiled.inspect_asm(compiled.signatures[0])
+
+    assert counts(kernel(both))
+    assert not counts(loop(both).alone)
 
 
 @pytest.mark.slow

@@ -46,10 +46,12 @@ class Loop:
 
 
 def loop(function: Callable[..., None] | None = None, **options: Any) -> Any:
-    """A `Loop` from a function `(first, last, chunk, *args)` that writes only what belongs to its stretch or chunk."""
+    """A `Loop` from a function `(first, last, chunk, *args)` that writes only what belongs to its stretch or chunk.
+
+    It asks for no memory, so that nothing has to count who holds its arrays: threads would wait for each other's counts."""
 
     def made(function: Callable[..., None]) -> Loop:
-        alone = kernel(**options)(function)
+        alone = kernel(_nrt=False, **options)(function)
         together = kernel(parallel=True, **options)(_together(function, alone))
         return Loop(f"{function.__module__.rpartition('.')[2]}.{function.__name__}", alone, together)
 

@@ -2,7 +2,8 @@
 
 The boundary is cut at every line. What lies in one box then closes, with the wet parts of the box's own
 sides, to one or more loops: its cells. Small ones are joined to the neighbour with the longest common edge,
-and what is left of the boundary in a cell becomes one straight wall, unless it turns a corner there.
+and what is left of the boundary in a cell becomes one straight wall, unless it turns a corner there. Where cells
+still meet askew, one that lies round a tip is parted.
 """
 
 from __future__ import annotations
@@ -16,7 +17,7 @@ import shapely
 
 from brook.core.geometry.plane import PlaneShape
 from brook.core.mesh.extrude import Polygons, extruded
-from brook.core.mesh.joining import Loop, join_askew, join_small, straighten
+from brook.core.mesh.joining import Loop, join_askew, join_small, part_bent, straighten
 from brook.core.mesh.polyhedral import Mesh
 
 NEAR = 1e-6  # of the closest lines: nodes closer than this are one
@@ -238,6 +239,8 @@ class _Grid:
         first = (self.nx + 1) * (self.ny + 1)
         straighten(loops, self.place, first)
         join_askew(loops, self.place)
+        if part_bent(loops, self.place):
+            join_askew(loops, self.place)
         straighten(loops, self.place, first)
         return loops
 

@@ -1,9 +1,9 @@
-"""Loops of cut boxes: closing them, joining small ones to neighbours, straightening walls."""
+"""Loops of cut boxes: closing them, parting bent ones, joining small ones to neighbours, straightening walls."""
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +12,7 @@ SMALL = 0.4  # of the whole box
 CORNER = np.radians(20.0)  # a wall that turns more than this within a cell keeps its corner
 BEND = np.radians(40.0)
 ASKEW = np.radians(65.0)
+TIPS = 4  # inward corners of a bent cell from which it may be parted
 
 Place = Callable[[int], tuple[float, float]]
 Box = tuple[int, int]
@@ -57,7 +58,8 @@ class Loop:
         return [(a, self.nodes[(k + 1) % len(self.nodes)], self.patches[k]) for k, a in enumerate(self.nodes)]
 
 
-Holders = dict[tuple[int, int], tuple[Box, Loop]]
+Owned = tuple[Box, Loop]
+Holders = dict[tuple[int, int], Owned]
 
 
 def area_of(nodes: list[int], place: Place) -> float:
@@ -118,7 +120,52 @@ def join_askew(loops: dict[Box, list[Loop]], place: Place) -> None:
 
 
 def _join_askew_once(loops: dict[Box, list[Loop]], place: Place) -> bool:
-    holder, joined = _holders(loops), False
+    joined = False
+    holder = _holders(loops)
+    for one, other in _askew(holder, place):
+        joined |= _join(loops, holder, one, other, place)
+    return joined
+
+
+def part_bent(loops: dict[Box, list[Loop]], place: Place) -> bool:
+    """Parts cells that still meet others so and lie round the tip of something, so that none of their corners sees all
+    of them; gives whether there are any."""
+    found = False
+    for one, other in _askew(_holders(loops), place):
+        for box, loop in (one, other):
+            if any(loop is of for of in loops[box]) and fan_start(loop.nodes, place) is None:
+                parts = _parted(loop, place)
+                if parts is not None:
+                    loops[box] = [of for of in loops[box] if of is not loop] + list(parts)
+                    found = True
+    return found
+
+
+def _parted(loop: Loop, place: Place) -> tuple[Loop, Loop] | None:
+    """A loop in two along the line from one of its sharpest inward corners that leaves the smaller part largest."""
+    count = len(loop.nodes)
+    at = np.array([place(n) for n in loop.nodes])
+    go = np.roll(at, -1, axis=0) - at
+    come = np.roll(go, 1, axis=0)
+    turn = np.arctan2(come[:, 0] * go[:, 1] - come[:, 1] * go[:, 0], (come * go).sum(axis=1))
+    best, best_area = None, 0.0
+    for start in [int(k) for k in np.argsort(turn)[:TIPS] if turn[k] < 0]:
+        nodes = loop.nodes[start:] + loop.nodes[:start]
+        patches = loop.patches[start:] + loop.patches[:start]
+        for cut in range(2, count - 1):
+            halves = (
+                (nodes[: cut + 1], [*patches[:cut], -1]),
+                ([nodes[0], *nodes[cut:]], [-1, *patches[cut:]]),
+            )
+            areas = [area_of(of, place) for of, _ in halves]
+            if min(areas) > best_area and all(fan_start(of, place) is not None for of, _ in halves):
+                first, second = (Loop(*half, area) for half, area in zip(halves, areas, strict=True))
+                best, best_area = (first, second), min(areas)
+    return best
+
+
+def _askew(holder: Holders, place: Place) -> Iterator[tuple[Owned, Owned]]:
+    """Cells on both sides of edges that the line between their centroids hardly goes through, as they are by then."""
     for (a, b), (box, loop) in list(holder.items()):
         if (b, a) not in holder or holder[a, b][1] is not loop:
             continue
@@ -129,8 +176,7 @@ def _join_askew_once(loops: dict[Box, list[Loop]], place: Place) -> bool:
         run = np.subtract(place(b), place(a))
         outward = np.array([run[1], -run[0]])
         if outward @ line < np.cos(ASKEW) * np.hypot(*outward) * np.hypot(*line):
-            joined |= _join(loops, holder, (box, loop), (there, other), place)
-    return joined
+            yield (box, loop), (there, other)
 
 
 def _holders(loops: dict[Box, list[Loop]]) -> Holders:

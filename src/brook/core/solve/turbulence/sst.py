@@ -55,7 +55,9 @@ def sst_cells(first, last, chunk, k, omega, k_gradient, omega_gradient, gradient
             cross += k_gradient[c, i] * omega_gradient[c, i]
             steep += omega_gradient[c, i] * omega_gradient[c, i]
         v = volume[c]
-        seen = max(w, math.sqrt(steep) * v ** (1.0 / 3.0) / STEEPEST)
+        seen, sixth = w, (STEEPEST * w) ** 2
+        if steep * steep * steep * v * v > sixth * sixth * sixth:  # seldom: what follows takes long
+            seen = math.sqrt(steep) * v ** (1.0 / 3.0) / STEEPEST
         cross *= 2.0 * rho * SIGMA_W2 / seen
         root, thin = math.sqrt(here) / (BETA_STAR * w * y), 500.0 * nu / (y * y * w)
         far = max(2.0 * root, thin)
