@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from brook.core.bench import flows, parts, ready, shapes
+from brook.core.bench import flows, looking, parts, ready, shapes
 from brook.core.bench.measure import Figure
 
 BENCHES: dict[str, Callable[[], Figure | list[Figure]]] = {
@@ -26,6 +26,11 @@ BENCHES: dict[str, Callable[[], Figure | list[Figure]]] = {
     "mesh-memory": shapes.bench_mesh_memory,
     "wrap": shapes.bench_wrap,
     "picture": flows.bench_picture,
+    "cut": looking.bench_cut,
+    "iso-surface": looking.bench_iso_surface,
+    "streamlines": looking.bench_streamlines,
+    "curve": looking.bench_curve,
+    "map": looking.bench_map,
     "findings": shapes.bench_findings,
     "survey": shapes.bench_survey,
     "stl": shapes.bench_stl,

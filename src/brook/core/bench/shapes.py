@@ -122,7 +122,7 @@ def bench_boxes() -> Figure:
     return figure("boxes", "per cell, automatic mesh of boxes with quality", seconds, cells)
 
 
-def _layered() -> Mesh:
+def layered() -> Mesh:
     """An automatic mesh of about a million cells with five layers round a ball."""
     return build(ball_of(6), Sizes(0.08, {"skin": 0.0105}), layers=Layers(("skin",), 5, 0.0008))
 
@@ -134,7 +134,7 @@ def bench_layers() -> Figure:
 
     def made() -> None:
         nonlocal cells
-        mesh = _layered()
+        mesh = layered()
         measure(mesh)
         cells = mesh.cell_count
 
@@ -153,7 +153,7 @@ def _grown() -> tuple[int, int]:
     """Cells of that mesh, and bytes by which the peak of this process grew."""
     build(ball_of(3), Sizes(0.4, {"skin": 0.2}), layers=Layers(("skin",), 2, 0.02))
     before = standing("VmHWM")
-    cells = _layered().cell_count
+    cells = layered().cell_count
     return cells, standing("VmHWM") - before
 
 

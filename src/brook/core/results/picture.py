@@ -8,25 +8,17 @@ import numpy as np
 
 from brook.core.mesh import PLANE_SIDES, Mesh
 from brook.core.mesh.quality import plane_sides_of
-from brook.core.results import kernels
-from brook.core.results.quantities import QUANTITIES, View
+from brook.core.results.space.surfaces import Polygons, corner_values, plane_cut, turned_round
+
+__all__ = ["PlanePolygons", "corner_values", "polygons", "section", "usual_section"]
 
 
 @dataclass(frozen=True, eq=False)
-class PlanePolygons:
-    """What of a mesh is drawn, as polygons in a plane.
-
-    corners (n, 2) in m and offsets (m+1,); `points` (n,) numbers the point of each corner among `at` (P, 3), in space;
-    `cell` (m,) of each polygon; `rim` are (point, boundary face) pairs (k, 2); `axes` says which coordinates the two
-    of the plane are.
-    """
+class PlanePolygons(Polygons):
+    """What of a mesh is drawn, as polygons in a plane: their corners (n, 2) there in m; `axes` says which coordinates these
+    two are."""
 
     corners: np.ndarray
-    offsets: np.ndarray
-    points: np.ndarray
-    at: np.ndarray
-    cell: np.ndarray
-    rim: np.ndarray
     axes: tuple[int, int] = (0, 1)
 
 
@@ -45,7 +37,7 @@ def polygons(mesh: Mesh) -> PlanePolygons:
     spread = np.diff(mesh.face_offsets)[edge]
     at = mesh.face_points[mesh.face_offsets[mesh.inner_count] : mesh.face_offsets[mesh.patch(PLANE_SIDES).start]]
     rim = np.stack([at, np.repeat(edge, spread)], axis=1)
-    return PlanePolygons(mesh.points[points, :2], offsets, points, mesh.points, mesh.owner[faces], rim)
+    return PlanePolygons(offsets, points, mesh.points, mesh.owner[faces], rim, mesh.points[points, :2])
 
 
 def usual_section(mesh: Mesh) -> tuple[int, float]:
@@ -70,47 +62,13 @@ def usual_section(mesh: Mesh) -> tuple[int, float]:
 
 
 def section(mesh: Mesh, axis: int, place: float) -> PlanePolygons:
-    """The cells of a mesh where a plane across an axis cuts them."""
-    height = mesh.points[:, axis] - place
-    ends, cell, points, offsets, rim = kernels.section(
-        height, mesh.face_points, mesh.face_offsets, mesh.owner, mesh.neighbour, *mesh.cell_faces
+    """The cells of a mesh where a plane across an axis cuts them. Raises `ValueError` where it misses the mesh."""
+    origin, normal = np.zeros((2, 3))
+    origin[axis], normal[axis] = place, 1.0
+    cut = plane_cut(mesh, tuple(origin), tuple(normal))
+    points, offsets, axes = cut.points, cut.offsets, ((1, 2), (0, 2), (0, 1))[axis]
+    if axis != 1:  # anticlockwise in the picture
+        points = turned_round(points, offsets)
+    return PlanePolygons(
+        offsets, points, cut.at, cut.cell, cut.rim, np.ascontiguousarray(cut.at[points][:, axes]), axes
     )
-    low, high = height[ends[:, 0]], height[ends[:, 1]]
-    share = (low / (low - high))[:, None]
-    at = (1 - share) * mesh.points[ends[:, 0]] + share * mesh.points[ends[:, 1]]
-    axes = ((1, 2), (0, 2), (0, 1))[axis]
-    counts = np.diff(offsets)
-    x, y = at[points][:, axes].T
-    after = np.arange(1, len(points) + 1)
-    after[offsets[1:] - 1] = offsets[:-1]
-    if (x * y[after] - x[after] * y).sum() < 0:  # anticlockwise in the picture
-        within = np.arange(len(points)) - np.repeat(offsets[:-1], counts)
-        points = points[np.repeat(offsets[1:] - 1, counts) - within]
-    return PlanePolygons(np.ascontiguousarray(at[points][:, axes]), offsets, points, at, cell, rim, axes)
-
-
-def corner_values(view: View, quantity: str, shapes: PlanePolygons) -> np.ndarray:
-    """Values (n,) at the corners: the mean of what the cells round a point say, by their gradients.
-
-    A point on the boundary takes the boundary's own value, so that walls show a standing fluid.
-    """
-    fields, mesh = view.fields, view.fields.mesh
-    value, boundary = view.values(quantity)
-    counts = np.diff(shapes.offsets)
-    cell = np.repeat(shapes.cell, counts)
-    offset = shapes.at[shapes.points] - mesh.centre[cell]
-    if mesh.is_plane:
-        offset[:, 2] = 0.0
-    reached = value[cell] + np.einsum("ij,ij->i", view.slope(quantity)[cell], offset)
-    total = np.bincount(shapes.points, reached, len(shapes.at))
-    count = np.bincount(shapes.points, minlength=len(shapes.at)).astype(float)
-    point, face = shapes.rim.T
-    size = np.linalg.norm(mesh.face_vector[face], axis=1)
-    edge_total = np.bincount(point, boundary[face - fields.stencil.inner] * size, len(shapes.at))
-    edge_size = np.bincount(point, size, len(shapes.at))
-    on_edge = edge_size > 0
-    mean = np.divide(total, count, out=np.zeros_like(total), where=count > 0)
-    mean[on_edge] = edge_total[on_edge] / edge_size[on_edge]
-    if quantity in QUANTITIES and QUANTITIES[quantity].positive:
-        mean = np.maximum(mean, 0.0)
-    return mean[shapes.points]

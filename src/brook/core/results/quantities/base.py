@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -35,6 +36,7 @@ class View:
     references: References = field(default_factory=References)
     own: dict[str, OwnQuantity] = field(default_factory=dict)
     computed: dict[str, Values] = field(default_factory=dict)
+    sloped: dict[str, np.ndarray] = field(default_factory=dict)
 
     def values(self, quantity: str) -> Values:
         """Values of a quantity. Raises `KeyError` for an unknown one."""
@@ -47,9 +49,18 @@ class View:
 
     def slope(self, quantity: str) -> np.ndarray:
         """Gradient (C, 3) of a quantity."""
-        cells, boundary = (np.ascontiguousarray(v, float) for v in self.values(quantity))
-        stencil = self.fields.stencil
-        return gradient(stencil, stencil.every_boundary, cells, boundary)
+        if quantity not in self.sloped:
+            cells, boundary = (np.ascontiguousarray(v, float) for v in self.values(quantity))
+            stencil = self.fields.stencil
+            self.sloped[quantity] = gradient(stencil, stencil.every_boundary, cells, boundary)
+        return self.sloped[quantity]
+
+    @cached_property
+    def velocity_slope(self) -> np.ndarray:
+        """Gradient (C, 3, 3) of the velocity, as [cell, component, direction]."""
+        stencil, fields = self.fields.stencil, self.fields
+        velocity, boundary = (np.ascontiguousarray(v, float) for v in (fields.velocity, fields.boundary_velocity))
+        return gradient(stencil, stencil.every_boundary, velocity, boundary)
 
 
 @dataclass(frozen=True)

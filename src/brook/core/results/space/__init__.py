@@ -1,0 +1,20 @@
+"""What is looked at in space: cuts, surfaces of equal value, places, curves, streamlines, one mesh seen from another."""
+
+from brook.core.results.space.curves import Curve, curve
+from brook.core.results.space.locator import Locator
+from brook.core.results.space.streamlines import Line, from_patch, streamlines
+from brook.core.results.space.surfaces import (
+    Polygons,
+    area,
+    corner_values,
+    iso_surface,
+    mean_over,
+    plane_cut,
+    point_values,
+    volume_above,
+)
+
+__all__ = [
+    "Curve", "Line", "Locator", "Polygons", "area", "corner_values", "curve", "from_patch", "iso_surface", "mean_over", "plane_cut",
+    "point_values", "streamlines", "volume_above",
+]  # fmt: skip
