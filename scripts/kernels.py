@@ -20,7 +20,7 @@ from pathlib import Path
 HOME = Path(tempfile.mkdtemp(prefix="brook-kernels-"))
 os.environ["BROOK_KERNELS"] = str(HOME / "empty")
 MODELS = ("sst", "realizable", "rng")
-MODULES = ("brook.core.bench", "brook.runs.task", "brook.runs.readout", "brook.demo.spray_header")
+MODULES = ("brook.core.bench", "brook.runs.task", "brook.runs.space_readout", "brook.demo.spray_header")
 ITERATIONS = 45  # of each run; mixing and all else has begun by then
 
 
@@ -73,7 +73,7 @@ def bring(study, variants=None) -> None:  # type: ignore[no-untyped-def]
 def look_at(study, variant: str, kept: dict) -> None:  # type: ignore[no-untyped-def]
     """What the pages Results and Compare ask of a result."""
     from brook.core.study import study_text
-    from brook.runs import Source, readout
+    from brook.runs import Source, readout, space_readout
 
     source = Source(
         str(HOME / "results"), kept["run"]["summary"]["mesh_key"], kept["run"]["key"], study_text(study), variant
@@ -82,6 +82,12 @@ def look_at(study, variant: str, kept: dict) -> None:  # type: ignore[no-untyped
     readout.difference_values(source, source, "speed")
     if readout.loaded(source).fields.mesh.is_plane:
         readout.streamlines(source, "default", "", [], 8)
+    else:
+        low, high = space_readout.box(source)
+        middle = tuple(0.5 * (a + b) for a, b in zip(low, high, strict=True))
+        space_readout.cut_array(source, 0, middle[0], "speed")
+        space_readout.lines_in_space(source, "", [middle], 1)
+        space_readout.above(source, "speed", "1 mm/s")
 
 
 def header() -> None:

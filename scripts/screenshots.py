@@ -43,6 +43,7 @@ SHOTS = {
     "results-time": f"{BARS}/results/round",
     "results-heat": f"{CHILLER}/results/double",
     "results-turbulent": f"{FLOOD}/results/round",
+    "results-space": f"{HEADER}/results/even",
 }
 
 
@@ -106,6 +107,12 @@ def main() -> None:
                 time.sleep(3)
                 canvas = browser.find_element(By.ID, "field")
                 ActionChains(browser).move_to_element_with_offset(canvas, -40, -30).perform()
+            if name == "results-space":
+                follow = "const s = document.getElementById('streamlines'); s.value = 'patch:inlet'; s.dispatchEvent(new Event('change'))"
+                browser.execute_script(follow)
+                browser.execute_script("document.querySelector('#above [name=level]').value = '3 m/s'")
+                browser.execute_script("document.querySelector('#above button').click()")
+                time.sleep(5)
             if name == "results-turbulent":
                 browser.execute_script("document.querySelector('#walls-as-found').scrollIntoView({block: 'center'})")
                 time.sleep(1)

@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import test from "node:test";
 
-import { pretty, rounded, roundTicks } from "../../src/brook/web/static/numbers.js";
+import { pretty, rounded, roundTicks, seconds } from "../../src/brook/web/static/numbers.js";
 import { area, length, place, spot } from "../../src/brook/web/static/space/words.js";
 
 test("numbers keep so many digits, and exponents only where nothing else can be read", () => {
@@ -53,4 +53,8 @@ test("lengths and areas find the unit they read best in", () => {
 test("a place goes into a document as it is, and on screen rounded", () => {
   assert.deepEqual(spot([0.0123456, 0, -1], "inlet"), { patch: "inlet", x: "12.346 mm", y: "0 mm", z: "-1000 mm" });
   assert.equal(place([0.01234, 0, -0.5]), "x 12.3, y 0.0, z −500.0 mm");
+});
+
+test("a time stands in the unit that suits it", () => {
+  assert.deepEqual([0.0123, 3.456, 240, 9000].map(seconds), ["12.3 ms", "3.46 s", "4.00 min", "2.50 h"]);
 });

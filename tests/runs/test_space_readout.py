@@ -35,7 +35,7 @@ def two(monkeypatch):
     found = {"low": result((1.0, 1.0, 0.2)), "high": result((1.0, 1.0, 0.4))}
     sources = {name: Source("", "", name, "", "a") for name in found}
     monkeypatch.setattr(readout, "loaded", lambda source: found[source.run_key])
-    monkeypatch.setattr(readout, "_view", lambda source: View(found[source.run_key].fields))
+    monkeypatch.setattr(readout, "view_of", lambda source: View(found[source.run_key].fields))
     return found, sources
 
 

@@ -71,12 +71,12 @@ def test_a_defective_header_is_wrapped_and_meshed_with_layers(brook_server, brow
     press(browser, ".show-cell")
     wait(browser, lambda: attribute(browser, "#stage", "data-drawn") != "mesh")
     browser.execute_script(
-        "const a = document.querySelector('#mesh-axis'); a.value = 'x'; a.dispatchEvent(new Event('change'))"
+        "const a = document.querySelector('#cut-across'); a.value = 'x'; a.dispatchEvent(new Event('change'))"
     )
     wait(browser, lambda: attribute(browser, "#field", "data-axes") == "yz")
-    enter(browser, "#mesh-place", "900 mm")
-    wait(browser, lambda: "the mesh lies between" in text_of(browser, "#mesh-place-why"))
-    enter(browser, "#mesh-place", "60 mm")
+    enter(browser, "#cut-place", "900 mm")
+    wait(browser, lambda: "the mesh lies between" in text_of(browser, "#cut-place-why"))
+    enter(browser, "#cut-place", "60 mm")
     wait(browser, lambda: "/x/0.06" in attribute(browser, "#field", "data-mesh"))
 
     # another file in the same place: the same wrap, plan and names

@@ -18,6 +18,7 @@ from brook.core.results.picture import PlanePolygons, corner_values, polygons, s
 from brook.core.results.plane import Triangles, point_values
 from brook.core.results.profile import Profile, profile
 from brook.core.results.quantities import View
+from brook.core.results.space import Locator
 from brook.core.results.stream import (
     Streamline,
     default_streamlines,
@@ -33,6 +34,7 @@ from brook.store.files import ResultFiles
 MOST_LINES = 200
 MOST_PLACES = 400
 MOST_CELLS = 1_000_000
+MOST_CUTS = 6  # of a result that are kept
 
 
 @dataclass(frozen=True)
@@ -57,12 +59,18 @@ class Loaded:
     cuts: dict[tuple[int, float], tuple[PlanePolygons, Triangles]] = field(default_factory=dict)
 
     def cut(self, axis: int, at: float) -> tuple[PlanePolygons, Triangles]:
-        """The cells where a plane across an axis cuts them; the last one is kept."""
+        """The cells where a plane across an axis cuts them; the last ones are kept. Raises `ValueError` where it misses them."""
         if (axis, at) not in self.cuts:
-            self.cuts.clear()
             shapes = section(self.fields.mesh, axis, at)
+            while len(self.cuts) >= MOST_CUTS:
+                del self.cuts[next(iter(self.cuts))]
             self.cuts[axis, at] = shapes, Triangles.of(self.fields.mesh, shapes)
         return self.cuts[axis, at]
+
+    @cached_property
+    def locator(self) -> Locator:
+        """Finds cells by places."""
+        return Locator(self.fields.mesh)
 
     @cached_property
     def stream(self) -> np.ndarray:
@@ -87,30 +95,30 @@ def loaded(source: Source) -> Loaded:
     return _loaded[key]
 
 
-def _view(source: Source) -> View:
+def view_of(source: Source) -> View:
     views = loaded(source).views
     key = (source.document, source.variant)
     if key not in views:
         views.clear()
-        views[key] = _prepared(source).places.view(loaded(source).fields)
+        views[key] = prepared_of(source).places.view(loaded(source).fields)
     return views[key]
 
 
-def _prepared(source: Source) -> Prepared:
+def prepared_of(source: Source) -> Prepared:
     study = read_study(source.document)
     return prepare(study, study.variant(source.variant))
 
 
 def field_values(source: Source, quantity: str) -> bytes:
     """Values of any quantity at the corners of cells, as 32-bit floats. Raises `KeyError`, `FormulaError`."""
-    values = corner_values(_view(source), quantity, loaded(source).shapes)
+    values = corner_values(view_of(source), quantity, loaded(source).shapes)
     return np.ascontiguousarray(values, "<f4").tobytes()
 
 
 def difference_values(source: Source, other: Source, quantity: str) -> bytes:
     """A quantity of one result less that of another, at the corners of the first; nan where only one has fluid."""
     mine, theirs = loaded(source), loaded(other)
-    values = corner_values(_view(source), quantity, mine.shapes)
+    values = corner_values(view_of(source), quantity, mine.shapes)
     corners = _inward(mine.shapes)
     shapes, triangles = theirs.shapes, theirs.triangles
     if not mine.fields.mesh.is_plane:  # at the same place, wherever the other one is cut for its own pictures
@@ -119,7 +127,7 @@ def difference_values(source: Source, other: Source, quantity: str) -> bytes:
         if not low < at < high:
             return np.full(len(corners), np.nan, "<f4").tobytes()
         shapes, triangles = theirs.cut(axis, at)
-    there = triangles.at(point_values(_view(other), quantity, shapes), corners)
+    there = triangles.at(point_values(view_of(other), quantity, shapes), corners)
     return np.ascontiguousarray(values - there, "<f4").tobytes()
 
 
@@ -161,8 +169,8 @@ def _drawn(line: Streamline) -> dict[str, Any]:
 def profiles(source: Source, quantity: str, lines: tuple[ProfileLine, ...]) -> list[Profile]:
     """A quantity along each line. Raises `KeyError`, `FormulaError`, `ValueError` for a line without numbers."""
     result = loaded(source)
-    values = point_values(_view(source), quantity, result.shapes)
-    scope = _prepared(source).scope
+    values = point_values(view_of(source), quantity, result.shapes)
+    scope = prepared_of(source).scope
     found = []
     for line in lines:
         problems: list[Problem] = []

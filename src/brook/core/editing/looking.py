@@ -23,7 +23,8 @@ def add_plate(
     raw: dict[str, Any], quantity: str, title: str = "", camera: str = "", range: str = "", streamlines: str = "",
     arrows: str = "", mesh_lines: str = "",
 ) -> str:  # fmt: skip
-    """Keeps a picture: `camera` is `x, y, across` in m, `range` is `low, high` in SI units."""
+    """Keeps a picture: `camera` is `x, y, across` in m, or of a result in space `x, y, across; axis: place` with where it is cut;
+    `range` is `low, high` in SI units."""
     plates = raw["plates"]
     title = title.strip() or quantity.replace("_", " ").capitalize()
     plate: dict[str, Any] = {
@@ -31,11 +32,15 @@ def add_plate(
         "title": title,
         "quantity": quantity,
     }
+    camera, _, cut = camera.partition(";")
     if camera:
         x, y, across = numbers(camera, 3)
         plate["camera"] = {"x": x, "y": y, "across": across}
     if range:
         plate["range"] = numbers(range, 2)
+    if cut:
+        axis, _, at = cut.partition(":")
+        plate["cut"] = {"across": axis.strip(), "at": numbers(at, 1)[0]}
     plate |= {"streamlines": bool(streamlines), "arrows": bool(arrows), "mesh_lines": bool(mesh_lines)}
     plates.append(plate)
     return f"/plates/{len(plates) - 1}"

@@ -21,13 +21,22 @@ class Camera(Part):
     across: Annotated[float, Field(gt=0, allow_inf_nan=False)]
 
 
+class PlaneCut(Part):
+    """Where a result in space is cut: across an axis, at a place on it in m."""
+
+    across: Literal["x", "y", "z"]
+    at: Number
+
+
 class Plate(Part):
-    """A saved picture recipe that can be drawn for any variant. `range` is in SI units; None is the whole range."""
+    """A saved picture recipe that can be drawn for any variant. `range` is in SI units; None is the whole range. Where there
+    is no `cut`, a result in space is cut near its middle."""
 
     name: Name
     title: Title
     quantity: Name
     camera: Camera | None = None
+    cut: PlaneCut | None = None
     range: Range | None = None
     streamlines: bool = False
     arrows: bool = False

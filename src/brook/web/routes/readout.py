@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from math import isfinite
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, HTTPException, Query
 from fastapi.responses import Response
 
 from brook.core.formulas import FormulaError
-from brook.runs import SideProcessError, Source, readout, sheets
+from brook.runs import SideProcessError, Source, readout, sheets, space_readout
 from brook.web.pages import StateHere, StudioHere, variant_of
 from brook.web.state import StudyState
 from brook.web.studio import Studio
@@ -73,12 +74,54 @@ def streamlines(
     patch: str = "", at: Annotated[str, Query(max_length=8000)] = "", count: Annotated[int, Query(ge=1, le=200)] = 12,
 ) -> list[dict[str, Any]]:  # fmt: skip
     """Streamlines as `x, y, x, y …` in m; seeds `at` are `x,y;x,y`."""
-    return ask(studio, readout.streamlines, source_of(studio, state, name), begin, patch, _seeds(at), count)
+    return ask(studio, readout.streamlines, source_of(studio, state, name), begin, patch, _places(at, 2), count)
 
 
-def _seeds(text: str) -> list[tuple[float, float]]:
+@router.get("/studies/{slug}/variants/{name}/cut/{run}/box.json")
+def box(studio: StudioHere, state: StateHere, name: str, run: str) -> list[list[float]]:
+    """The lower and the upper corner of the mesh of a run in space, in m."""
+    return ask(studio, space_readout.box, _of_run(studio, state, name, run))
+
+
+@router.get("/studies/{slug}/variants/{name}/cut/{run}/{axis}/{at}/{what}.{kind}")
+def cut(
+    studio: StudioHere, state: StateHere, name: str, run: str, axis: Literal["x", "y", "z"], at: float, what: str,
+    kind: Literal["f32", "u32", "bin"],
+) -> Response:  # fmt: skip
+    """An array of the cells of a run in space where a plane across an axis at a place in m cuts them: `corners`, `offsets`, the
+    values of a quantity, or `frame.QUANTITY`, which is all of these at once."""
+    if not isfinite(at):
+        raise HTTPException(404, "there is no such cut")
+    content = ask(studio, space_readout.cut_array, _of_run(studio, state, name, run), "xyz".index(axis), at, what)
+    return Response(content, media_type="application/octet-stream", headers=KEEP)
+
+
+@router.get("/studies/{slug}/variants/{name}/lines.json")
+def lines_in_space(
+    studio: StudioHere, state: StateHere, name: str, patch: str = "", at: Annotated[str, Query(max_length=12000)] = "",
+    count: Annotated[int, Query(ge=1, le=200)] = 24,
+) -> dict[str, Any]:  # fmt: skip
+    """Streamlines in space from a patch, or from places `at`, which are `x,y,z;x,y,z` in m; where they go and how long they take."""
+    if not patch and not at:
+        raise HTTPException(422, "streamlines start at a patch or at places x,y,z;x,y,z in m")
+    source = source_of(studio, state, name)
+    return ask(studio, space_readout.lines_in_space, source, patch, _places(at, 3), count)
+
+
+def _of_run(studio: Studio, state: StudyState, name: str, run: str) -> Source:
+    source = source_of(studio, state, name)
+    if source.run_key != run:
+        raise HTTPException(404, "there is a newer result; load the page again")
+    return source
+
+
+def _places(text: str, numbers: int) -> list[Any]:
+    """Places of so many numbers each; 422 where it is something else."""
     try:
-        pairs = [part.split(",") for part in text.split(";") if part]
-        return [(float(x), float(y)) for x, y in pairs]
+        found = [tuple(float(v) for v in part.split(",")) for part in text.split(";") if part]
     except ValueError:
-        raise HTTPException(422, "seeds are written as x,y;x,y in m") from None
+        found = [()]
+    if any(len(place) != numbers or not all(map(isfinite, place)) for place in found):
+        wanted = ",".join("xyz"[:numbers])
+        raise HTTPException(422, f"seeds are written as {wanted};{wanted} in m")
+    return found

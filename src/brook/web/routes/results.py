@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, HTTPException
 from fastapi.responses import HTMLResponse
 
 from brook.core.results.quantities import DRAWN, OF_AVERAGES, QUANTITIES, OwnQuantity, QuantityKind, known_of
 from brook.core.study import resolve
 from brook.core.units import LADDERS, dimension_of, even_unit, scale_of, sensible_unit, unit_factor
-from brook.runs import readout
+from brook.runs import readout, space_readout
 from brook.web.pages import BODIES, StateHere, StudioHere, render, stage, variant_of
 from brook.web.routes.readout import ask, source_of
 from brook.web.state import StudyState, VariantState
@@ -113,6 +113,24 @@ def forces(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
     return render(
         "results/forces.html", {"rows": rows, "unit": unit, "factor": 1 / step, "least": least, "places": places}
     )
+
+
+@router.get("/studies/{slug}/results/{name}/above")
+def above(studio: StudioHere, state: StateHere, name: str, quantity: str = "speed", level: str = "") -> HTMLResponse:
+    """Where a quantity of a run in space is above a level: how much of the fluid, and how large the surface round it is."""
+    source = source_of(studio, state, name)
+    why = ""
+    found: dict[str, float] = {}
+    try:
+        found = ask(studio, space_readout.above, source, quantity, level) if level.strip() else {}
+    except HTTPException as error:
+        if error.status_code != 422:
+            raise
+        why = str(error.detail)
+    variant = state.variant(name)
+    own = variant.prepared.places.own
+    kind = QUANTITIES.get(quantity) or own[quantity].kind
+    return render("results/above.html", {"above": found, "why": why, "kind": kind})
 
 
 def _places(size: float) -> int:

@@ -4,9 +4,9 @@ import "./canvases.js";
 import { sortable } from "./board.js";
 import { Plates, Two } from "./compare.js";
 import { Curves } from "./curves.js";
+import { Cut } from "./cut.js";
 import { Find, focusAddressed } from "./find.js";
 import { Handles } from "./handles.js";
-import { MeshCut } from "./mesh.js";
 import { openPlots } from "./plots.js";
 import { Blink, ResultTools } from "./results.js";
 import { newPicture, openViews } from "./views.js";
@@ -28,10 +28,10 @@ async function opened(root) {
   if (drawOn) new Handles(drawOn).refocus();
   if (root.querySelector("#space-view")) space = await import("./space.js"); // only where there is a shape in space
   await space?.openSpace(root);
-  const cut = MeshCut.of(root);
+  const cut = await Cut.of(root);
   const pictures = await openViews(root);
   cut?.attach(pictures);
-  if (pictures && root.querySelector("#streamlines")) tools = new ResultTools(root, pictures);
+  if (pictures && root.querySelector("#streamlines")) tools = new ResultTools(root, pictures, cut);
   if (pictures && root.querySelector("#blink-with")) blink = new Blink(root, pictures);
   if (pictures && root.querySelector("#streamlines-all")) new Plates(root, pictures);
   if (pictures && root.querySelector("#two")) blink = new Two(root, pictures);

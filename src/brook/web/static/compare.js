@@ -21,7 +21,9 @@ export class Plates {
     if ([...pictures.choice.options].some((o) => o.value === plate.quantity)) pictures.choice.value = plate.quantity;
     pictures.held = plate.range;
     pictures.lines.checked = plate.mesh_lines;
+    if (plate.cut) await Promise.all(pictures.views.map((view) => cutAt(view, plate.cut)));
     if (plate.camera) pictures.look({ centre: [plate.camera.x, plate.camera.y], across: plate.camera.across });
+    else if (plate.cut) for (const view of pictures.views) if (!view.missing) { view.resize(); view.fit(); }
     await pictures.show();
     this.wish.checked = plate.streamlines;
     if (plate.streamlines) this.lines();
@@ -36,6 +38,20 @@ export class Plates {
       }
       view.draw();
     }));
+  }
+}
+
+/** Shows the same place of a result in space on a view; where it has none, that is said in its place. */
+async function cutAt(view, { across, at }) {
+  const { dataset } = view.canvas, from = `${dataset.readout}/cut/${dataset.run}/${across}/${at.toPrecision(9)}`;
+  try {
+    view.layer = await Layer.of(from);
+    Object.assign(dataset, { cut: "1", mesh: from, values: from, axes: { x: "yz", y: "xz", z: "xy" }[across] });
+  } catch (error) {
+    view.missing = true;
+    view.layer = null;
+    view.canvas.hidden = true;
+    view.canvas.after(Object.assign(document.createElement("p"), { className: "empty", textContent: `Nothing to show at ${across} = ${rounded(1000 * at)} mm: ${error.message}` }));
   }
 }
 

@@ -31,6 +31,7 @@ export class FieldView {
   /** Where the values of a quantity come from: `derived` ones from the result reader, the others from the run's own files. */
   address(quantity, derived = "") {
     const { values, live, at, readout, run, moment } = this.canvas.dataset;
+    if (this.canvas.dataset.cut) return `${values}/${quantity}.f32?as=${encodeURIComponent(derived)}`;
     if (live) return `${values}/${quantity}.f32?at=${at}`;
     if (moment && !derived) return `${values}/at-${moment}-${quantity}.f32`;
     return derived ? `${readout}/field/${quantity}.f32?run=${run}&as=${encodeURIComponent(derived)}` : `${values}/${quantity}.f32`;

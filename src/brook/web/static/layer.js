@@ -7,14 +7,32 @@ const PER_TILE = 2000, HEAVY = 150000;
 
 /** An array of a result by its address; each is fetched once. */
 export function array(address, Kind = Float32Array) {
-  if (!loaded.has(address)) loaded.set(address, fetched(address, Kind));
+  if (!loaded.has(address)) {
+    loaded.set(address, fetched(address, Kind));
+    loaded.get(address).catch(() => loaded.delete(address)); // what failed may be asked for again
+  }
   return loaded.get(address);
+}
+
+/** Fetches polygons and the values of a quantity on them at once, which are then there by their own addresses. */
+export async function frame(base, quantity, address) {
+  if (loaded.has(address)) return;
+  const content = (await fetched(`${base}/frame.${quantity}.bin`, Uint8Array)).buffer, [offsets, corners] = new Uint32Array(content, 0, 2);
+  const at = [8, 8 + 4 * offsets, 8 + 4 * offsets + 8 * corners];
+  loaded.set(`${base}/offsets.u32`, Promise.resolve(new Uint32Array(content, at[0], offsets)));
+  loaded.set(`${base}/corners.f32`, Promise.resolve(new Float32Array(content, at[1], 2 * corners)));
+  loaded.set(address, Promise.resolve(new Float32Array(content, at[2], corners)));
+}
+
+/** What an answer says that is not what was asked for. */
+function told(text) {
+  try { return JSON.parse(text).detail; } catch { return text.slice(0, 200); }
 }
 
 export async function fetched(address, Kind) {
   const answer = await fetch(address);
   if (answer.status === 204) throw new Error("the run has just ended");
-  if (!answer.ok) throw new Error((await answer.text()).slice(0, 200) || answer.statusText);
+  if (!answer.ok) throw new Error(told(await answer.text()) || answer.statusText);
   return new Kind(await answer.arrayBuffer());
 }
 
@@ -73,8 +91,19 @@ function topology(corners, offsets, box) {
 export class Layer {
   static made = new Map();
 
+  /** Gives up what is kept of an address. */
+  static forget(base) {
+    Layer.made.get(base)?.then((layer) => painter().drop(layer.mesh), () => {});
+    Layer.made.delete(base);
+    for (const address of loaded.keys()) if (address.startsWith(`${base}/`)) loaded.delete(address);
+  }
+
   static async of(base) {
-    if (!Layer.made.has(base)) Layer.made.set(base, Promise.all([array(`${base}/corners.f32`), array(`${base}/offsets.u32`, Uint32Array)]).then(([c, o]) => new Layer(c, o)));
+    if (!Layer.made.has(base)) {
+      const made = Promise.all([array(`${base}/corners.f32`), array(`${base}/offsets.u32`, Uint32Array)]).then(([c, o]) => new Layer(c, o));
+      Layer.made.set(base, made);
+      made.catch(() => Layer.made.delete(base));
+    }
     return Layer.made.get(base);
   }
 

@@ -24,3 +24,11 @@ export function roundTicks(low, high, count = 6) {
   const places = Math.max(0, -Math.floor(Math.log10(step) + 1e-9));
   return ticks.map((t) => ({ value: t, text: t.toFixed(places) }));
 }
+
+const TIMES = [["ms", 1e-3], ["s", 1], ["min", 60], ["h", 3600], ["d", 86400]];
+
+/** A time in the unit that suits it. */
+export function seconds(value) {
+  const [unit, size] = TIMES.findLast(([, one]) => value >= one) ?? TIMES[0];
+  return `${rounded(value / size)} ${unit}`;
+}

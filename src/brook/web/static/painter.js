@@ -78,6 +78,9 @@ class Painter {
     };
   }
 
+  /** Gives up the buffers of a mesh. */
+  drop({ corners, triangles, lines }) { for (const buffer of [corners, triangles, lines]) this.gl.deleteBuffer(buffer); }
+
   /** The buffer of some values; the last few stay on the GPU. */
   valueBuffer(values) {
     const gl = this.gl;

@@ -3,11 +3,13 @@
 import { arrows, profileLines, streamlines } from "./overlay.js";
 import { FieldView } from "./field.js";
 import { Layer } from "./layer.js";
+import { seconds } from "./numbers.js";
 import { memory, remember } from "./views.js";
 
 export class ResultTools {
-  constructor(root, pictures) {
-    Object.assign(this, { root, pictures, view: pictures.views[0], seeds: [], start: null, drawn: {} });
+  /** `cut` is what moves the cut of a result in space, null for a plane one. */
+  constructor(root, pictures, cut = null) {
+    Object.assign(this, { root, pictures, cut, view: pictures.views[0], seeds: [], start: null, drawn: {} });
     this.begin = root.querySelector("#streamlines");
     this.arrows = root.querySelector("#arrows");
     this.profile = root.querySelector("#profile");
@@ -15,9 +17,10 @@ export class ResultTools {
     const kept = memory("overlays") ?? {};
     if ([...this.begin.options].some((o) => o.value === kept.streamlines)) this.begin.value = kept.streamlines;
     this.arrows.checked = Boolean(kept.arrows);
-    this.inPlane = !this.view.canvas.dataset.section; // streamlines and profiles of sections are not there yet
-    this.begin.parentElement.hidden = this.profile.hidden = !this.inPlane;
-    if (!this.inPlane) this.begin.value = "";
+    this.inPlane = !this.view.canvas.dataset.section;
+    this.profile.hidden = !this.inPlane; // profiles in space are not there yet
+    if (!this.inPlane && this.begin.value === "default") this.begin.value = "";
+    if (cut) cut.onMoved = () => this.cutMoved();
     this.plate(root.querySelector("#plate-shown"));
     this.begin.addEventListener("change", () => { this.seeds = []; this.keep(); this.lines(); });
     this.arrows.addEventListener("change", () => { this.keep(); this.arrow(); });
@@ -52,15 +55,15 @@ export class ResultTools {
         show();
       }, 250);
     };
-    const allow = () => { // of what is made from fields there is the end only
-      const { derived } = this.pictures.option;
-      slider.disabled = play.disabled = Boolean(derived);
-      if (!derived) { if (Number(slider.value) === times.length) says.textContent = end; return; }
+    const allow = (this.allow = () => { // of what is made from fields, and of other cuts, there is the end only
+      const { derived, words } = this.pictures.option, moved = this.view.canvas.dataset.cut;
+      slider.disabled = play.disabled = Boolean(derived || moved);
+      if (!derived && !moved) { if (Number(slider.value) === times.length) says.textContent = end; return; }
       stop();
       slider.value = times.length;
       delete this.view.canvas.dataset.moment;
-      says.textContent = `${end}; earlier moments keep no ${this.pictures.option.words}`;
-    };
+      says.textContent = `${end}; earlier moments keep no ${moved ? "other cut than the one this page began with" : words}`;
+    });
     this.pictures.choice.addEventListener("change", allow);
     allow();
     slider.addEventListener("input", () => { stop(); show(); });
@@ -76,6 +79,9 @@ export class ResultTools {
     const plate = JSON.parse(holder.dataset.plate), { pictures } = this;
     if ([...pictures.choice.options].some((o) => o.value === plate.quantity)) pictures.choice.value = plate.quantity;
     pictures.held = plate.range;
+    if (plate.cut && this.cut) {
+      this.cut.move(plate.cut.across, plate.cut.at, !plate.camera).then(() => { if (plate.camera) pictures.look({ centre: [plate.camera.x, plate.camera.y], across: plate.camera.across }); });
+    }
     this.begin.value = plate.streamlines ? "default" : "";
     this.arrows.checked = plate.arrows;
     pictures.lines.checked = plate.mesh_lines;
@@ -85,11 +91,13 @@ export class ResultTools {
   }
 
   addView(parameters) {
-    const { camera, quantity } = this.view, { held } = this.pictures;
-    Object.assign(parameters, { quantity, camera: `${camera.centre.join(",")},${camera.across}`, range: held ? held.join(",") : "", streamlines: this.begin.value ? "1" : "", arrows: this.arrows.checked ? "1" : "", mesh_lines: this.pictures.lines.checked ? "1" : "" });
+    const { camera, quantity } = this.view, { held } = this.pictures, { cut, place } = this.view.canvas.dataset;
+    const moved = cut ? `;${this.across}:${place}` : "";
+    Object.assign(parameters, { quantity, camera: `${camera.centre.join(",")},${camera.across}${moved}`, range: held ? held.join(",") : "", streamlines: this.begin.value ? "1" : "", arrows: this.arrows.checked ? "1" : "", mesh_lines: this.pictures.lines.checked ? "1" : "" });
   }
 
   async lines() {
+    if (!this.inPlane) { await this.linesInSpace(); return; }
     const wish = this.begin.value, [kind, patch] = wish.split(":");
     if (!wish || (kind.startsWith("by") && !this.seeds.length)) {
       this.drawn.streamlines = null;
@@ -109,6 +117,62 @@ export class ResultTools {
       this.root.dataset.streamlines = found.length;
     } catch (error) { this.tell(`Streamlines cannot be shown: ${error.message}`); }
     this.draw();
+  }
+
+  /** Streamlines of a result in space, as they are seen along the axis that the cut lies across. */
+  async linesInSpace() {
+    const wish = this.begin.value, [kind, patch] = wish.split(":");
+    this.found = null;
+    if (!wish || (kind.startsWith("by") && !this.seeds.length)) {
+      this.drawn.streamlines = null;
+      this.tell(kind === "by-click" ? "Click where a streamline shall pass." : kind === "by-line" ? "Click the two ends of the line that streamlines shall start from." : "");
+      this.draw();
+      return;
+    }
+    const query = new URLSearchParams({ patch: patch ?? "", at: kind === "patch" ? "" : this.seeds.map((p) => p.join(",")).join(";"), run: this.view.canvas.dataset.run });
+    this.tell("Tracing streamlines …");
+    try {
+      const answer = await fetch(`${this.view.canvas.dataset.readout}/lines.json?${query}`, { headers: { Accept: "application/json" } });
+      if (!answer.ok) throw new Error((await answer.json()).detail);
+      const found = await answer.json();
+      if (this.begin.value !== wish) return;
+      this.found = found;
+      this.sayLines();
+      this.root.dataset.streamlines = found.lines.length;
+    } catch (error) { this.drawn.streamlines = null; this.tell(`Streamlines cannot be shown: ${error.message}`); }
+    this.project();
+  }
+
+  sayLines() {
+    const { lines, ends, through, outside, seconds: taken } = this.found, count = `${lines.length} streamline${lines.length === 1 ? "" : "s"}`;
+    const where = Object.entries(ends).sort((a, b) => b[1] - a[1]).slice(0, 6).map(([end, n]) => `${n} ${end}`).join(", ");
+    const time = taken ? `; ${through} through, in ${seconds(taken[0])} to ${seconds(taken[2])}, half of them in under ${seconds(taken[1])}` : "";
+    this.tell(`${count}, seen along ${this.across}${lines.length ? `; ends: ${where}` : ""}${time}${outside ? `; ${outside} begin outside of the fluid` : ""}`);
+  }
+
+  get across() { return this.view.canvas.dataset.across ?? "z"; }
+
+  project() {
+    const axes = [...(this.view.canvas.dataset.axes ?? "xy")].map((axis) => "xyz".indexOf(axis));
+    const flat = ({ places }) => ({ closed: false, places: Array.from({ length: (2 * places.length) / 3 }, (_, k) => places[3 * (k >> 1) + axes[k & 1]]) });
+    this.drawn.streamlines = this.found ? streamlines(this.found.lines.map(flat)) : null;
+    this.draw();
+  }
+
+  cutMoved() {
+    if (this.found) { this.sayLines(); this.project(); }
+    this.allow?.();
+    this.arrow();
+  }
+
+  /** A place on the picture, as coordinates in space where it is a cut. */
+  inSpace([a, b]) {
+    if (this.inPlane) return [a, b];
+    const place = [0, 0, 0], [first, second] = [...this.view.canvas.dataset.axes];
+    place["xyz".indexOf(first)] = a;
+    place["xyz".indexOf(second)] = b;
+    place["xyz".indexOf(this.across)] = Number(this.view.canvas.dataset.place);
+    return place;
   }
 
   async arrow() {
@@ -142,11 +206,11 @@ export class ResultTools {
       form.requestSubmit();
       return;
     }
-    if (this.begin.value === "by-click") { this.seeds.push(place); this.lines(); }
+    if (this.begin.value === "by-click") { this.seeds.push(this.inSpace(place)); this.lines(); }
     if (this.begin.value === "by-line") {
       if (!this.start) { this.start = place; this.draw(); return; }
       const [a, b] = [this.start, place];
-      this.seeds = Array.from({ length: 12 }, (_, k) => [0, 1].map((i) => a[i] + ((k + 0.5) / 12) * (b[i] - a[i])));
+      this.seeds = Array.from({ length: 12 }, (_, k) => this.inSpace([0, 1].map((i) => a[i] + ((k + 0.5) / 12) * (b[i] - a[i]))));
       this.start = null;
       this.lines();
     }
@@ -169,18 +233,25 @@ export class Blink {
     if (!option?.value) return;
     const canvas = Object.assign(document.createElement("canvas"), {});
     Object.assign(canvas.dataset, { mesh: option.dataset.mesh, values: option.dataset.values, readout: option.dataset.readout, run: option.dataset.run });
+    const { cut, across, place } = this.view.canvas.dataset; // a cut that was moved is made of the other one at the same place
+    if (cut) {
+      const from = `${canvas.dataset.readout}/cut/${canvas.dataset.run}/${across}/${Number(place).toPrecision(9)}`;
+      Object.assign(canvas.dataset, { cut, mesh: from, values: from });
+    }
+    this.at = this.view.canvas.dataset.mesh;
     const view = new FieldView(canvas, {});
     this.loading = (async () => {
       view.layer = await Layer.of(canvas.dataset.mesh);
       this.other = view;
     })();
-    await this.loading;
+    await this.loading.catch(() => {}); // said when it is asked for
   }
 
   async press() {
     if (this.mine || !this.choice?.value) return;
     const mine = (this.mine = this.view.take()), overlays = this.view.overlays;
-    await this.loading;
+    if (this.at !== this.view.canvas.dataset.mesh) this.ready();
+    try { await this.loading; } catch (error) { this.mine = null; this.who.textContent = `${this.choice.selectedOptions[0].textContent} cannot be shown here: ${error.message}`; return; }
     await this.other.show(this.pictures.choice.value, this.pictures.choice.selectedOptions[0].dataset.madeOf ?? "");
     if (this.mine !== mine) return;
     this.overlays = overlays;

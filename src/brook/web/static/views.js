@@ -30,11 +30,14 @@ export class Pictures {
   get option() {
     const { words, unit = "", factor = "1", shift = "0", signed, ladder, madeOf = "" } = this.choice.selectedOptions[0].dataset;
     if (!ladder) return { words, unit, factor: Number(factor), shift: Number(shift), signed, derived: madeOf };
-    const size = 0.3 * Math.max(0, ...this.views.map((v) => (v.values ? this.reach(v) : 0)));
+    const size = 0.3 * Math.max(0, ...this.there.map((v) => (v.values ? this.reach(v) : 0)));
     const units = JSON.parse(ladder);
     const [name, times, more] = units.findLast(([, t]) => size * t >= 1) ?? units[0];
     return { words, unit: name, factor: times, shift: more, signed, derived: madeOf };
   }
+
+  /** The views that have something to show. */
+  get there() { return this.views.filter((view) => !view.missing); }
 
   reach(view) {
     if (view.reached?.values !== view.values) {
@@ -59,7 +62,7 @@ export class Pictures {
     for (const [id, kind] of [["picture", "png"], ["picture-svg", "svg"]]) this.root.querySelector(`#${id}`)?.addEventListener("click", () => savePicture(this.views[0], this.legend, kind));
     const watch = new ResizeObserver(() => {
       if (!this.root.isConnected) { watch.disconnect(); return; }
-      for (const view of this.views) { const camera = view.camera; view.resize(); view.camera = camera; view.later(); }
+      for (const view of this.there) { const camera = view.camera; view.resize(); view.camera = camera; view.later(); }
     });
     watch.observe(this.root);
   }
@@ -69,14 +72,14 @@ export class Pictures {
     const quantity = this.choice.value;
     this.problem("");
     try {
-      await Promise.all(this.views.map((view) => view.show(quantity, this.choice.selectedOptions[0].dataset.madeOf ?? "", this.addressFor?.(view, quantity) ?? null)));
+      await Promise.all(this.there.map((view) => view.show(quantity, this.choice.selectedOptions[0].dataset.madeOf ?? "", this.addressFor?.(view, quantity) ?? null)));
     } catch (error) {
       if (!this.canvases[0].dataset.live) this.problem(error.message); // a live one is about to be replaced
       return;
     }
     if (this.choice.value !== quantity) return;
     if (!quantity) this.legend.clear();
-    else this.legendOf(this.views);
+    else this.legendOf(this.there);
     this.draw();
     this.root.dataset.drawn = quantity || "mesh";
     this.onDrawn?.();
@@ -89,13 +92,13 @@ export class Pictures {
     for (const view of this.views) { view.range = this.legend.range; view.map = map; }
   }
 
-  colour(range) { for (const view of this.views) { view.range = range; if (view.layer?.heavy) view.later(); else view.draw(); } }
+  colour(range) { for (const view of this.there) { view.range = range; if (view.layer?.heavy) view.later(); else view.draw(); } }
 
-  draw() { for (const view of this.views) { view.showLines = this.lines ? this.lines.checked : this.canvases[0].dataset.lines === "1"; view.draw(); } }
+  draw() { for (const view of this.there) { view.showLines = this.lines ? this.lines.checked : this.canvases[0].dataset.lines === "1"; view.draw(); } }
 
   fit() {
     sessionStorage.removeItem(this.cameraKey);
-    for (const view of this.views) { view.fit(); view.draw(); }
+    for (const view of this.there) { view.fit(); view.draw(); }
   }
 
   link(moved) {
@@ -105,7 +108,7 @@ export class Pictures {
 
   look(camera) {
     remember(this.cameraKey, camera);
-    for (const view of this.views) { view.camera = camera; view.draw(); }
+    for (const view of this.there) { view.camera = camera; view.draw(); }
   }
 
   say(view, at, value) {

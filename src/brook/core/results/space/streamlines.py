@@ -61,7 +61,9 @@ def _traced(
     within, counts = np.empty((count, longest), np.int64), np.zeros(count, np.int64)
     ends = np.empty((count, 2), np.int64)
     velocity = np.ascontiguousarray(fields.velocity, float)
-    chunks = np.linspace(0, count, min(count, 16) + 1).astype(np.int64)
+    chunks = np.linspace(0, count, max(2, min(count, 16)) + 1).astype(
+        np.int64
+    )  # lines are long: few are shared out too
     over(
         chunks, walking.traced, seeds[inside], cells[inside], sense, velocity, view.velocity_slope, fields.flux, fields.density, mesh.centre,
         mesh.volume, mesh.face_vector, locator.plane, mesh.owner, mesh.neighbour, *mesh.cell_faces, STILL * float(fields.speed.max()),

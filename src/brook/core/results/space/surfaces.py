@@ -122,9 +122,7 @@ def corner_values(view: View, quantity: str, surface: Polygons) -> np.ndarray:
     point, face = surface.rim.T
     mean = np.divide(total, count, out=np.zeros_like(total), where=count > 0)
     _put_edge(mean, point, boundary[face - fields.stencil.inner], np.linalg.norm(mesh.face_vector[face], axis=1))
-    if quantity in QUANTITIES and QUANTITIES[quantity].positive:
-        mean = np.maximum(mean, 0.0)
-    return mean[surface.points]
+    return _kept(quantity, mean)[surface.points]
 
 
 def point_values(view: View, quantity: str) -> np.ndarray:
@@ -139,7 +137,13 @@ def point_values(view: View, quantity: str) -> np.ndarray:
     point = mesh.face_points[mesh.face_offsets[inner] : mesh.face_offsets[active]]
     size = mesh.face_areas(slice(inner, active))
     _put_edge(mean, point, np.repeat(boundary, spread), np.repeat(size, spread))
-    return mean
+    return _kept(quantity, mean)
+
+
+def _kept(quantity: str, mean: np.ndarray) -> np.ndarray:
+    """Values as they can be: those that are never negative are not so between cells either."""
+    positive = quantity in QUANTITIES and QUANTITIES[quantity].positive
+    return np.maximum(mean, 0.0) if positive else mean
 
 
 def _put_edge(mean: np.ndarray, point: np.ndarray, value: np.ndarray, size: np.ndarray) -> None:

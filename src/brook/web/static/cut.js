@@ -1,21 +1,30 @@
-// The cut through a mesh in space: across which axis and where, kept for the tab; a walk to its worst cells.
+// The cut through a mesh or a result in space: across which axis and where, kept for the tab; a walk to a mesh's worst cells.
 
+import { Layer, frame } from "./layer.js";
 import { memory, remember } from "./views.js";
 
-export class MeshCut {
+const KEPT = 12; // cuts that stay in the browser
+
+export class Cut {
   /** The cut of a page; null where nothing is cut. Its last place is put before the canvas is opened. */
-  static of(root) {
+  static async of(root) {
     const canvas = root.querySelector("canvas.field[data-cuts]");
-    return canvas && root.querySelector("#mesh-axis") ? new MeshCut(root, canvas) : null;
+    if (!canvas || !root.querySelector("#cut-across")) return null;
+    if (!canvas.dataset.box) {
+      const answer = await fetch(`${canvas.dataset.cuts}/box.json`);
+      if (!answer.ok) return null; // what is wrong is said by the picture, which cannot be had either
+      canvas.dataset.box = await answer.text();
+    }
+    return new Cut(root, canvas);
   }
 
   constructor(root, canvas) {
-    const { cuts, box, across, place, name } = canvas.dataset;
-    Object.assign(this, { root, canvas, base: cuts, box: JSON.parse(box), key: `cut ${name}` });
-    this.axis = root.querySelector("#mesh-axis");
-    this.place = root.querySelector("#mesh-place");
-    this.slider = root.querySelector("#mesh-slider");
-    this.why = root.querySelector("#mesh-place-why");
+    const { cuts, box, across, place, name, mesh, values, axes } = canvas.dataset;
+    Object.assign(this, { root, canvas, base: cuts, box: JSON.parse(box), key: `cut ${name}`, first: { mesh, values, axes }, gone: [], onMoved: null });
+    this.axis = root.querySelector("#cut-across");
+    this.place = root.querySelector("#cut-place");
+    this.slider = root.querySelector("#cut-slider");
+    this.why = root.querySelector("#cut-place-why");
     const before = memory(this.key);
     this.usual = { across, at: Number(place) };
     if (before && this.inside(before.across, before.at)) this.point(before.across, before.at);
@@ -29,8 +38,7 @@ export class MeshCut {
       const k = "xyz".indexOf(this.axis.value), [low, high] = [this.box[0][k], this.box[1][k]];
       this.move(this.axis.value, this.axis.value === this.usual.across ? this.usual.at : low + 0.507 * (high - low), true);
     });
-    this.slider.addEventListener("change", () => this.move(this.across, this.at(this.slider.value / 1000)));
-    this.slider.addEventListener("input", () => { this.place.value = millimetres(this.at(this.slider.value / 1000)); });
+    this.slider.addEventListener("input", () => this.follow(this.at(this.slider.value / 1000)));
     this.place.addEventListener("change", () => {
       const typed = /^\s*([-+]?[\d.]+(?:e[-+]?\d+)?)\s*(mm|cm|m)?\s*$/i.exec(this.place.value);
       const at = typed ? Number(typed[1]) * { mm: 1e-3, cm: 1e-2, m: 1 }[(typed[2] ?? "mm").toLowerCase()] : NaN;
@@ -51,24 +59,53 @@ export class MeshCut {
     this.axis.value = across;
     this.place.value = millimetres(at);
     this.slider.value = Math.round((1000 * (at - low)) / (high - low));
+    Object.assign(this.canvas.dataset, { across, place: at });
   }
 
-  /** Names the arrays of another cut to the canvas. */
+  /** Names the arrays of another cut to the canvas; at the usual place these are the ones that were kept. */
   point(across, at) {
     this.say(across, at);
+    const { usual, canvas } = this;
+    if (across === usual.across && at === usual.at) {
+      delete canvas.dataset.cut;
+      Object.assign(canvas.dataset, this.first);
+      return;
+    }
     const from = `${this.base}/${across}/${at.toPrecision(9)}`;
-    Object.assign(this.canvas.dataset, { mesh: from, values: from, axes: { x: "yz", y: "xz", z: "xy" }[across] });
+    Object.assign(canvas.dataset, { cut: "1", mesh: from, values: from, axes: { x: "yz", y: "xz", z: "xy" }[across] });
+    this.gone = [...this.gone.filter((one) => one !== from), from];
+    if (this.gone.length > KEPT) Layer.forget(this.gone.shift());
   }
 
-  async move(across, at, fit = false) {
+  /** Follows a slider that is dragged: one picture after the other, always the newest place. */
+  async follow(at) {
+    this.place.value = millimetres(at);
+    this.wanted = at;
+    if (this.busy) return;
+    this.busy = true;
+    while (this.wanted !== null) {
+      const next = this.wanted;
+      this.wanted = null;
+      await this.move(this.across, next, false, false);
+    }
+    this.busy = false;
+    this.onMoved?.();
+  }
+
+  async move(across, at, fit = false, told = true) {
     this.place.removeAttribute("aria-invalid");
     this.why.textContent = "";
     remember(this.key, { across, at });
-    this.point(across, at);
     const [view] = this.pictures.views, camera = view.camera;
-    try { await view.open(); } catch (error) { this.pictures.problem(error.message); return; }
-    if (fit) this.pictures.fit(); else view.camera = camera;
+    this.point(across, at);
+    try {
+      const { cut, readout, mesh } = this.canvas.dataset, quantity = this.pictures.choice.value;
+      if (cut && readout && quantity) await frame(mesh, quantity, view.address(quantity, this.pictures.choice.selectedOptions[0].dataset.madeOf ?? ""));
+      view.layer = await Layer.of(mesh);
+    } catch (error) { this.pictures.problem(error.message); return; }
+    if (fit) { view.resize(); this.pictures.fit(); } else view.camera = camera;
     await this.pictures.show();
+    if (told) this.onMoved?.();
   }
 
   /** Cuts through a cell and looks at it from near, coloured by what it is bad at. */
@@ -85,4 +122,4 @@ export class MeshCut {
   }
 }
 
-const millimetres = (metres) => `${Number((1000 * metres).toPrecision(5))} mm`;
+const millimetres = (metres) => `${Number((1000 * metres).toPrecision(4))} mm`;
