@@ -147,6 +147,12 @@ def test_a_plate_keeps_its_cut_for_all_variants(brook_server, browser, pipes):
 
     browser.get(f"{brook_server}/studies/{pipes}/results/long?plate={plate.name}")
     wait(browser, lambda: attribute(browser, "#field", "data-mesh").endswith("/x/0.0900000000"))
+    # one that was kept near the middle shows that, wherever the page was cut last
+    with client(brook_server) as http:
+        plain = {"quantity": "speed", "title": "Middle", "page": "results"}
+        assert http.post(f"/studies/{pipes}/act/add_plate", data=plain).status_code == 200
+    browser.get(f"{brook_server}/studies/{pipes}/results/long?plate={document(brook_server, pipes).plates[-1].name}")
+    wait(browser, lambda: drawn(browser, "speed") and "/cut/" not in attribute(browser, "#field", "data-mesh"))
     browser.get(f"{brook_server}/studies/{pipes}/compare?plate={plate.name}")
     wait(browser, lambda: "the plane does not cut this mesh" in text_of(browser, ".plates"))
     assert "Nothing to show at x = 90.0 mm" in text_of(browser, ".plates")

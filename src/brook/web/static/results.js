@@ -79,10 +79,11 @@ export class ResultTools {
     const plate = JSON.parse(holder.dataset.plate), { pictures } = this;
     if ([...pictures.choice.options].some((o) => o.value === plate.quantity)) pictures.choice.value = plate.quantity;
     pictures.held = plate.range;
-    if (plate.cut && this.cut) {
-      this.cut.move(plate.cut.across, plate.cut.at, !plate.camera).then(() => { if (plate.camera) pictures.look({ centre: [plate.camera.x, plate.camera.y], across: plate.camera.across }); });
+    if (this.cut) { // one that says nothing of a cut is of the usual one
+      const { across, at } = plate.cut ?? this.cut.usual;
+      this.cut.move(across, at, !plate.camera).then(() => { if (plate.camera) pictures.look({ centre: [plate.camera.x, plate.camera.y], across: plate.camera.across }); });
     }
-    this.begin.value = plate.streamlines ? "default" : "";
+    this.begin.value = plate.streamlines && this.inPlane ? "default" : "";
     this.arrows.checked = plate.arrows;
     pictures.lines.checked = plate.mesh_lines;
     if (plate.camera) pictures.look({ centre: [plate.camera.x, plate.camera.y], across: plate.camera.across });
@@ -93,7 +94,7 @@ export class ResultTools {
   addView(parameters) {
     const { camera, quantity } = this.view, { held } = this.pictures, { cut, place } = this.view.canvas.dataset;
     const moved = cut ? `;${this.across}:${place}` : "";
-    Object.assign(parameters, { quantity, camera: `${camera.centre.join(",")},${camera.across}${moved}`, range: held ? held.join(",") : "", streamlines: this.begin.value ? "1" : "", arrows: this.arrows.checked ? "1" : "", mesh_lines: this.pictures.lines.checked ? "1" : "" });
+    Object.assign(parameters, { quantity, camera: `${camera.centre.join(",")},${camera.across}${moved}`, range: held ? held.join(",") : "", streamlines: this.begin.value && this.inPlane ? "1" : "", arrows: this.arrows.checked ? "1" : "", mesh_lines: this.pictures.lines.checked ? "1" : "" });
   }
 
   async lines() {
