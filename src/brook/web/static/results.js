@@ -97,15 +97,19 @@ export class ResultTools {
     Object.assign(parameters, { quantity, camera: `${camera.centre.join(",")},${camera.across}${moved}`, range: held ? held.join(",") : "", streamlines: this.begin.value && this.inPlane ? "1" : "", arrows: this.arrows.checked ? "1" : "", mesh_lines: this.pictures.lines.checked ? "1" : "" });
   }
 
+  /** Whether there is nothing to trace yet; says what is waited for. */
+  waits(wish, kind) {
+    if (wish && (!kind.startsWith("by") || this.seeds.length)) return false;
+    this.drawn.streamlines = null;
+    this.tell(kind === "by-click" ? "Click where a streamline shall pass." : kind === "by-line" ? "Click the two ends of the line that streamlines shall start from." : "");
+    this.draw();
+    return true;
+  }
+
   async lines() {
     if (!this.inPlane) { await this.linesInSpace(); return; }
     const wish = this.begin.value, [kind, patch] = wish.split(":");
-    if (!wish || (kind.startsWith("by") && !this.seeds.length)) {
-      this.drawn.streamlines = null;
-      this.tell(kind === "by-click" ? "Click where a streamline shall pass." : kind === "by-line" ? "Click the two ends of the line that streamlines shall start from." : "");
-      this.draw();
-      return;
-    }
+    if (this.waits(wish, kind)) return;
     const query = new URLSearchParams({ begin: kind === "default" ? "default" : kind === "patch" ? "patch" : "seeds", patch: patch ?? "", at: this.seeds.map((p) => p.join(",")).join(";"), run: this.view.canvas.dataset.run });
     this.tell("Tracing streamlines …");
     try {
@@ -124,12 +128,7 @@ export class ResultTools {
   async linesInSpace() {
     const wish = this.begin.value, [kind, patch] = wish.split(":");
     this.found = null;
-    if (!wish || (kind.startsWith("by") && !this.seeds.length)) {
-      this.drawn.streamlines = null;
-      this.tell(kind === "by-click" ? "Click where a streamline shall pass." : kind === "by-line" ? "Click the two ends of the line that streamlines shall start from." : "");
-      this.draw();
-      return;
-    }
+    if (this.waits(wish, kind)) return;
     const query = new URLSearchParams({ patch: patch ?? "", at: kind === "patch" ? "" : this.seeds.map((p) => p.join(",")).join(";"), run: this.view.canvas.dataset.run });
     this.tell("Tracing streamlines …");
     try {
