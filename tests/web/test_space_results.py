@@ -47,9 +47,17 @@ def enter(browser, selector, text):
     )  # fmt: skip
 
 
+def flat(browser):
+    """One cut, flat, in place of the picture in space."""
+    wait(browser, lambda: drawn(browser, "speed"))
+    press(browser, "[data-seen=flat]")
+    wait(browser, lambda: browser.execute_script("return Boolean(document.querySelector('#stage.seen-flat'))"))
+    wait(browser, lambda: drawn(browser, "speed"))
+
+
 def test_a_result_in_space_is_cut_followed_and_asked(brook_server, browser, pipes):
     browser.get(f"{brook_server}/studies/{pipes}/results/long")
-    wait(browser, lambda: drawn(browser, "speed"))
+    flat(browser)
     first, usual = (attribute(browser, "#field", f"data-{n}") for n in ("mesh", "across"))
     assert usual != "x"
 
@@ -110,7 +118,7 @@ def test_a_result_in_space_is_cut_followed_and_asked(brook_server, browser, pipe
 
 def test_what_cannot_be_asked_of_a_result_in_space_is_said(brook_server, pipes):
     base = f"{brook_server}/studies/{pipes}/variants/long"
-    run = httpx.get(f"{brook_server}/studies/{pipes}/results/long").text.split('data-run="')[1][:20]
+    run = httpx.get(f"{brook_server}/studies/{pipes}/results/long").text.split('id="scene-view"')[1].split('data-run="')[1][:20]
     said = {
         f"cut/{run}/x/9/corners.f32": (422, "the plane does not cut this mesh"),
         f"cut/{run}/x/nan/corners.f32": (404, "no such cut"),
@@ -136,7 +144,7 @@ def test_what_cannot_be_asked_of_a_result_in_space_is_said(brook_server, pipes):
 
 def test_a_plate_keeps_its_cut_for_all_variants(brook_server, browser, pipes):
     browser.get(f"{brook_server}/studies/{pipes}/results/long")
-    wait(browser, lambda: drawn(browser, "speed"))
+    flat(browser)
     enter(browser, "#cut-across", "x")
     wait(browser, lambda: attribute(browser, "#field", "data-axes") == "yz")
     enter(browser, "#cut-place", "90 mm")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Callable
 from typing import Any
@@ -42,6 +43,24 @@ def add_plate(
         axis, _, at = cut.partition(":")
         plate["cut"] = {"across": axis.strip(), "at": numbers(at, 1)[0]}
     plate |= {"streamlines": bool(streamlines), "arrows": bool(arrows), "mesh_lines": bool(mesh_lines)}
+    plates.append(plate)
+    return f"/plates/{len(plates) - 1}"
+
+
+def add_plate_in_space(raw: dict[str, Any], quantity: str, picture: str, title: str = "", range: str = "") -> str:
+    """Keeps a picture in space: `picture` is JSON with its `layers`, `look` and `colours`; `range` is `low, high` in SI units."""
+    try:
+        told = json.loads(picture)
+        parts = {name: told[name] for name in ("layers", "look", "colours")}
+    except (ValueError, TypeError, KeyError):
+        raise EditRefused([Problem("", "this is no picture in space")]) from None
+    if not parts["layers"]:
+        raise EditRefused([Problem("", "this picture shows nothing yet; add a cut, walls, a surface or streamlines")])
+    plates = raw["plates"]
+    title = title.strip() or quantity.replace("_", " ").capitalize()
+    plate = {"name": name_from(title, [p["name"] for p in plates]), "title": title, "quantity": quantity} | parts
+    if range:
+        plate["range"] = numbers(range, 2)
     plates.append(plate)
     return f"/plates/{len(plates) - 1}"
 
@@ -106,6 +125,6 @@ def numbers(text: str, count: int | None = None) -> list[float]:
 
 
 ACTIONS: dict[str, Callable[..., str]] = {
-    "add_field": add_field, "add_plate": add_plate, "add_plot": add_plot, "add_line": add_line,
+    "add_field": add_field, "add_plate": add_plate, "add_plate_in_space": add_plate_in_space, "add_plot": add_plot, "add_line": add_line,
     "plot_range": plot_range, "add_reference": add_reference,
 }  # fmt: skip

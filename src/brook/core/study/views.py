@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from brook.core.study.base import Coordinate, Name, Part, Prose, Title
+from brook.core.study.layers import Layer, Look
 
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Range = tuple[Number, Number]
@@ -29,8 +30,9 @@ class PlaneCut(Part):
 
 
 class Plate(Part):
-    """A saved picture recipe that can be drawn for any variant. `range` is in SI units; None is the whole range. Where there
-    is no `cut`, a result in space is cut near its middle."""
+    """A saved picture recipe that can be drawn for any variant. `range` is in SI units; None is the whole range. With `layers` it
+    is a picture in space, seen as `look` says or else whole; without, and without a `cut`, a result in space is cut near its middle.
+    """
 
     name: Name
     title: Title
@@ -41,6 +43,9 @@ class Plate(Part):
     streamlines: bool = False
     arrows: bool = False
     mesh_lines: bool = False
+    layers: Annotated[tuple[Layer, ...], Field(max_length=12)] = ()
+    look: Look | None = None
+    colours: Literal["smooth", "bands", "log"] = "smooth"
     note: Prose = ""
 
 

@@ -19,6 +19,7 @@ from brook.web.routes import (
     results,
     room,
     run,
+    scene,
     set_up,
     shapes,
     shelf,
@@ -27,7 +28,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, plots, find, compiling, room)
+    for m in (shelf, evidence, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, find, compiling, room)
 ]  # fmt: skip
 
 API = (api.router, api_shapes.router, compiling.api, room.api)

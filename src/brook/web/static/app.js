@@ -9,10 +9,10 @@ import { Find, focusAddressed } from "./find.js";
 import { Handles } from "./handles.js";
 import { openPlots } from "./plots.js";
 import { Blink, ResultTools } from "./results.js";
-import { newPicture, openViews } from "./views.js";
+import { memory, newPicture, openViews, remember } from "./views.js";
 import { guide } from "./visit.js";
 
-let curves = null, tools = null, blink = null, space = null;
+let curves = null, tools = null, blink = null, space = null, scene = null;
 
 async function opened(root) {
   if (root.dataset.opened) return; // a swap tells of each of its parts
@@ -28,6 +28,9 @@ async function opened(root) {
   if (drawOn) new Handles(drawOn).refocus();
   if (root.querySelector("#space-view")) space = await import("./space.js"); // only where there is a shape in space
   await space?.openSpace(root);
+  scene = null;
+  if (root.querySelector("#scene-view") && seenAs(root) === "space") { await openScene(root); return; }
+  if (root.querySelector(".scene-view")) { scene = await (await import("./scene/grid.js")).SceneGrid.open(root); return; }
   const cut = await Cut.of(root);
   const pictures = await openViews(root);
   cut?.attach(pictures);
@@ -35,6 +38,27 @@ async function opened(root) {
   if (pictures && root.querySelector("#blink-with")) blink = new Blink(root, pictures);
   if (pictures && root.querySelector("#streamlines-all")) new Plates(root, pictures);
   if (pictures && root.querySelector("#two")) blink = new Two(root, pictures);
+}
+
+/** How a result in space is seen: as a picture in space, or as one cut, flat; a plate as it was kept. */
+function seenAs(root) {
+  const plate = JSON.parse(root.querySelector("#plate-shown")?.dataset.plate ?? "null");
+  const how = plate ? (plate.layers.length ? "space" : "flat") : memory("seen") ?? "space";
+  root.classList.toggle("seen-flat", how === "flat");
+  root.classList.toggle("seen-space", how !== "flat");
+  for (const button of root.querySelectorAll("[data-seen]")) {
+    button.setAttribute("aria-pressed", button.dataset.seen === how);
+    button.onclick = async () => {
+      remember("seen", button.dataset.seen);
+      await htmx.ajax("GET", document.getElementById("stage").getAttribute("hx-get").replace(/&plate=[^&]*/, ""), { source: "#stage", target: "#stage", swap: "outerHTML" });
+    };
+  }
+  return how;
+}
+
+async function openScene(root) {
+  const { ScenePage } = await import("./scene/page.js"); // only where there is a result in space
+  scene = blink = await ScenePage.open(root);
 }
 
 /** The distance of a point from a polyline, in px of the drawing. */
@@ -162,6 +186,8 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "/") document.getElementById("find")?.focus();
   else if (event.key === "?") location.href = "/shortcuts";
   else if (space?.spaceKey(event)) event.preventDefault();
+  else if (scene?.key(event)) event.preventDefault();
+  else if (event.key === "v") document.querySelector("#stage [data-seen][aria-pressed=false]")?.click();
   else if (event.key === "p") tools?.startProfile();
   else if (event.key === "k" && tools?.play) tools.play();
   else if (event.key === "Escape" && tools) tools.leave();

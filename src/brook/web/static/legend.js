@@ -3,7 +3,7 @@
 import { colourAt } from "./colours.js";
 import { pretty, rounded, roundTicks } from "./numbers.js";
 
-const WIDTH = 720, HEIGHT = 78, LEFT = 16, RIGHT = 16, BASE = 46, TOP = 18, BINS = 72;
+const WIDTH = 720, HEIGHT = 78, LEFT = 16, RIGHT = 16, BASE = 46, TOP = 18, BINS = 72, BANDS = 9;
 const element = (name, attributes = {}, text = "") => {
   const made = document.createElementNS("http://www.w3.org/2000/svg", name);
   for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, value);
@@ -17,18 +17,21 @@ export class Legend {
   }
 
   /** `samples` are {value, weight} lists of every view; values in SI units, shown times `factor` plus `shift`. */
-  set(samples, { words, unit, factor, shift = 0, map }, range = null) {
+  set(samples, { words, unit, factor, shift = 0, map, how = "smooth" }, range = null) {
     let low = Math.min(...samples.map((s) => s.low)), high = Math.max(...samples.map((s) => s.high));
     if (!(high > low)) { const pad = Math.abs(low) * 0.01 || 1e-9; low -= pad; high += pad; }
     if (map === "signed") { const most = Math.max(Math.abs(low), Math.abs(high)); low = -most; high = most; }
+    if (how === "log" && !(low > 0)) low = high > 0 ? smallest(samples, high) : low;
+    const log = how === "log" && low > 0 && map !== "signed"; // of what goes under nothing there are no decades
+    Object.assign(this, { whole: [low, high], log, bands: how === "bands" ? BANDS : 0 });
     const shares = new Float64Array(BINS);
     let total = 0;
     for (const s of samples) s.value.forEach((v, i) => {
       if (!s.weight[i]) return;
-      shares[Math.min(BINS - 1, Math.max(0, Math.floor(((v - low) / (high - low)) * BINS)))] += s.weight[i];
+      shares[Math.min(BINS - 1, Math.max(0, Math.floor(this.share(v) * BINS)))] += s.weight[i];
       total += s.weight[i];
     });
-    Object.assign(this, { whole: [low, high], range: range ?? [low, high], shares: shares.map((s) => s / total), words, unit, factor, shift, map });
+    Object.assign(this, { range: range ?? [low, high], shares: shares.map((s) => s / total), words, unit, factor, shift, map });
     this.draw();
   }
 
@@ -36,7 +39,14 @@ export class Legend {
 
   clear() { this.holder.replaceChildren(); }
 
-  x(value) { return LEFT + ((value - this.whole[0]) / (this.whole[1] - this.whole[0])) * (WIDTH - LEFT - RIGHT); }
+  /** Where a value stands between the ends, from 0 to 1; and the value at such a share. */
+  share(value) { return this.log ? Math.log(Math.max(value, 1e-300) / this.whole[0]) / Math.log(this.whole[1] / this.whole[0]) : (value - this.whole[0]) / (this.whole[1] - this.whole[0]); }
+  valueAt(share) { return this.log ? this.whole[0] * (this.whole[1] / this.whole[0]) ** share : this.whole[0] + share * (this.whole[1] - this.whole[0]); }
+
+  x(value) { return LEFT + this.share(value) * (WIDTH - LEFT - RIGHT); }
+
+  /** How the colours go: their map and range, by decades or not, in how many bands. */
+  get colours() { return { map: this.map, range: this.range, log: this.log, bands: this.bands }; }
 
   draw() {
     const [low, high] = this.whole, most = Math.max(...this.shares), step = (WIDTH - LEFT - RIGHT) / BINS;
@@ -45,14 +55,14 @@ export class Legend {
     hatch.append(element("rect", { width: 2, height: 5, fill: "#fff" }));
     svg.append(hatch, element("text", { x: LEFT, y: 12, class: "title" }, `${this.words}${this.unit ? `, ${pretty(this.unit)}` : ""} · height: share of the picture`));
     this.shares.forEach((share, i) => {
-      const value = low + ((i + 0.5) / BINS) * (high - low);
-      const at = (value - this.range[0]) / (this.range[1] - this.range[0] || 1);
+      const value = this.valueAt((i + 0.5) / BINS), [from, to] = this.range.map((v) => this.share(v));
+      const at = (this.share(value) - from) / (to - from || 1), band = this.bands ? (Math.min(this.bands - 1, Math.max(0, Math.floor(at * this.bands))) + 0.5) / this.bands : at;
       const bar = 4 + (BASE - TOP - 4) * Math.sqrt(share / most);
       const box = { x: LEFT + i * step, y: BASE - (share ? bar : 3), width: step + 0.3, height: share ? bar : 3 };
-      svg.append(element("rect", { ...box, fill: colourAt(this.map, at) }));
+      svg.append(element("rect", { ...box, fill: colourAt(this.map, band) }));
       if (at < 0 || at > 1) svg.append(element("rect", { ...box, fill: "url(#out-of-range)", opacity: 0.75 }));
     });
-    for (const tick of roundTicks(this.shown(low), this.shown(high), 8)) {
+    for (const tick of this.log ? decades(this.shown(low), this.shown(high)) : roundTicks(this.shown(low), this.shown(high), 8)) {
       const x = this.x((tick.value - this.shift) / this.factor);
       svg.append(element("line", { x1: x, x2: x, y1: BASE, y2: BASE + 5, stroke: "#566069" }), element("text", { x, y: BASE + 28, "text-anchor": "middle" }, tick.text));
     }
@@ -79,7 +89,7 @@ export class Legend {
       if (!step) return;
       event.preventDefault();
       event.stopPropagation();
-      this.move(side, this.range[side] + step * (this.whole[1] - this.whole[0]));
+      this.move(side, this.valueAt(this.share(this.range[side]) + step));
       this.holder.querySelectorAll(".handle")[side].focus();
     });
     return made;
@@ -89,14 +99,30 @@ export class Legend {
     const box = this.holder.firstElementChild.getBoundingClientRect();
     const scale = Math.min(box.width / WIDTH, box.height / HEIGHT);
     const share = ((event.clientX - box.left) / scale - LEFT) / (WIDTH - LEFT - RIGHT);
-    return this.whole[0] + share * (this.whole[1] - this.whole[0]);
+    return this.valueAt(share);
   }
 
   move(side, value) {
-    const gap = 0.01 * (this.whole[1] - this.whole[0]);
-    const [low, high] = side ? [this.range[0] + gap, this.whole[1]] : [this.whole[0], this.range[1] - gap];
+    const gap = 0.01, one = this.range.map((v) => this.share(v));
+    const [low, high] = side ? [this.valueAt(one[0] + gap), this.whole[1]] : [this.whole[0], this.valueAt(one[1] - gap)];
     this.range[side] = Math.min(high, Math.max(low, value));
     this.draw();
     this.onRange(this.range);
   }
+}
+
+/** The least value over nothing, but no further than so many decades under the largest. */
+function smallest(samples, high) {
+  let found = high;
+  for (const s of samples) for (const v of s.value) if (v > 0 && v < found) found = v;
+  return Math.min(Math.max(found, 1e-5 * high), 0.5 * high);
+}
+
+function decades(low, high) {
+  const ticks = [], wide = Math.log10(high / low) > 3;
+  for (let power = Math.floor(Math.log10(low)); power <= Math.log10(high); power++) for (const f of wide ? [1] : [1, 2, 5]) {
+    const value = f * 10 ** power;
+    if (value >= low && value <= high) ticks.push({ value, text: rounded(value, 1) });
+  }
+  return ticks;
 }

@@ -9,6 +9,15 @@ export const memory = (key) => {
 };
 export const remember = (key, value) => sessionStorage.setItem(key, JSON.stringify(value));
 
+/** A quantity with its unit; one with several units gets the one that suits what is shown, whose largest value `reach` tells. */
+export function optionOf(option, reach) {
+  const { words, unit = "", factor = "1", shift = "0", signed, ladder, madeOf = "" } = option.dataset;
+  if (!ladder) return { words, unit, factor: Number(factor), shift: Number(shift), signed, derived: madeOf };
+  const size = 0.3 * reach(), units = JSON.parse(ladder);
+  const [name, times, more] = units.findLast(([, t]) => size * t >= 1) ?? units[0];
+  return { words, unit: name, factor: times, shift: more, signed, derived: madeOf };
+}
+
 export class Pictures {
   constructor(root, canvases) {
     Object.assign(this, { root, canvases, page: document.body.dataset.page, held: null, onPick: null, onDrawn: null });
@@ -26,15 +35,8 @@ export class Pictures {
     });
   }
 
-  /** The chosen quantity with its unit; one with several units gets the one that suits what is shown. */
-  get option() {
-    const { words, unit = "", factor = "1", shift = "0", signed, ladder, madeOf = "" } = this.choice.selectedOptions[0].dataset;
-    if (!ladder) return { words, unit, factor: Number(factor), shift: Number(shift), signed, derived: madeOf };
-    const size = 0.3 * Math.max(0, ...this.there.map((v) => (v.values ? this.reach(v) : 0)));
-    const units = JSON.parse(ladder);
-    const [name, times, more] = units.findLast(([, t]) => size * t >= 1) ?? units[0];
-    return { words, unit: name, factor: times, shift: more, signed, derived: madeOf };
-  }
+  /** The chosen quantity with its unit. */
+  get option() { return optionOf(this.choice.selectedOptions[0], () => Math.max(0, ...this.there.map((v) => (v.values ? this.reach(v) : 0)))); }
 
   /** The views that have something to show. */
   get there() { return this.views.filter((view) => !view.missing); }

@@ -37,6 +37,7 @@ class View:
     own: dict[str, OwnQuantity] = field(default_factory=dict)
     computed: dict[str, Values] = field(default_factory=dict)
     sloped: dict[str, np.ndarray] = field(default_factory=dict)
+    pointed: dict[str, np.ndarray] = field(default_factory=dict)
 
     def values(self, quantity: str) -> Values:
         """Values of a quantity. Raises `KeyError` for an unknown one."""

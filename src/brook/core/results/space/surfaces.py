@@ -126,7 +126,10 @@ def corner_values(view: View, quantity: str, surface: Polygons) -> np.ndarray:
 
 
 def point_values(view: View, quantity: str) -> np.ndarray:
-    """Values (P,) at all points of a mesh: the mean of what the cells round a point say, on boundaries what these say."""
+    """Values (P,) at all points of a mesh: the mean of what the cells round a point say, on boundaries what these say. Kept with
+    the view."""
+    if quantity in view.pointed:
+        return view.pointed[quantity]
     mesh, (value, boundary) = view.fields.mesh, view.values(quantity)
     total, count = crossing.sums_at_points(
         value, view.slope(quantity), mesh.centre, mesh.points, mesh.face_points, mesh.face_offsets, mesh.owner, mesh.neighbour
@@ -137,7 +140,8 @@ def point_values(view: View, quantity: str) -> np.ndarray:
     point = mesh.face_points[mesh.face_offsets[inner] : mesh.face_offsets[active]]
     size = mesh.face_areas(slice(inner, active))
     _put_edge(mean, point, np.repeat(boundary, spread), np.repeat(size, spread))
-    return _kept(quantity, mean)
+    view.pointed[quantity] = _kept(quantity, mean)
+    return view.pointed[quantity]
 
 
 def _kept(quantity: str, mean: np.ndarray) -> np.ndarray:

@@ -7,8 +7,25 @@ const WANTED = 40000;
 export function standIn(shape) {
   if (shape.count <= MOST) return shape;
   if (!shape.coarse) shape.coarse = made(shape);
-  const { visible, lit, data, plane, over, edgesShown } = shape;
-  return Object.assign(shape.coarse, { visible, lit, data, plane, edgesShown, over: laid(over, shape.coarse) });
+  const { visible, lit, data, plane, over, edgesShown, layers, colours, half } = shape;
+  return Object.assign(shape.coarse, { visible, lit, data, plane, edgesShown, layers, colours, half, over: laid(over, shape.coarse) });
+}
+
+/** The stand-in of a layer of a shape, with the means of its values, or the layer itself where it is small enough; made once. */
+export function layerStandIn(layer, half) {
+  if (layer.count <= MOST) return layer;
+  if (!layer.coarse) {
+    const found = made({ points: layer.points, triangles: layer.triangles, starts: [0, layer.count], features: [], half });
+    const { strokes, lit, colour, clipped, nearer } = layer;
+    layer.coarse = { points: found.points, triangles: found.triangles, count: found.triangles.length / 3, values: layer.values && means(layer.values, found), edges: null, strokes, lit, colour, clipped, nearer };
+  }
+  return layer.coarse;
+}
+
+function means(values, { cluster, points }) {
+  const sums = new Float32Array(points.length / 3), counts = new Uint32Array(sums.length);
+  for (let p = 0; p < cluster.length; p++) { sums[cluster[p]] += values[p]; counts[cluster[p]]++; }
+  return sums.map((sum, c) => sum / counts[c]);
 }
 
 function made(shape) {

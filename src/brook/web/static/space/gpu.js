@@ -1,7 +1,9 @@
 // Painting with a graphics processor: one mesh a patch over common points, lines, and what is laid over.
 
-import { BufferAttribute, BufferGeometry, Group, LineSegments, Mesh, Scene, WebGLRenderer } from "../vendor/three/three.module.min.js";
-import { cut, light, linePaint, surfacePaint } from "./paint.js";
+import { BufferAttribute, BufferGeometry, DataTexture, Group, LineSegments, Mesh, RGBAFormat, Scene, WebGLRenderer } from "../vendor/three/three.module.min.js";
+import { colourMap, STEPS } from "../colours.js";
+import { Coloured } from "./coloured.js";
+import { cut, light, linePaint, strokePaint, surfacePaint, valuePaint } from "./paint.js";
 
 /** Whether there is a graphics processor, and not something that only plays one. */
 export function hasProcessor() {
@@ -19,6 +21,8 @@ export class GpuPainter {
     this.renderer.setClearColor("#ffffff");
     this.scene = new Scene();
     this.over = new Map();
+    this.layers = new Map();
+    this.maps = new Map();
   }
 
   get finer() { return false; }
@@ -26,6 +30,7 @@ export class GpuPainter {
   resize(width, height, ratio) {
     this.renderer.setPixelRatio(ratio);
     this.renderer.setSize(width, height, false);
+    this.size = [width, height];
   }
 
   draw(shape, camera) {
@@ -78,7 +83,68 @@ export class GpuPainter {
       made.renderOrder = from.index ? 0 : 5;
       this.over.set(key, { from, made: this.add(made) });
     }
-    this.group.traverse((one) => { if (one.material && one.renderOrder < 5) cut(one.material, shape.plane); });
+    this.group.traverse((one) => { if (one.material?.uniforms.plane && one.renderOrder < 5) cut(one.material, one.whole ? null : shape.plane); });
+    this.followLayers(shape);
+  }
+
+  map(name) {
+    if (!this.maps.has(name)) this.maps.set(name, Object.assign(new DataTexture(colourMap(name), STEPS, 1, RGBAFormat), { needsUpdate: true }));
+    return this.maps.get(name);
+  }
+
+  /** Brings what is coloured by values to what the shape says. */
+  followLayers(shape) {
+    for (const [key, { from, parts }] of this.layers) if (shape.layers.get(key) !== from) { for (const part of parts) this.drop(part); this.layers.delete(key); }
+    for (const [key, from] of shape.layers) {
+      if (!this.layers.has(key)) this.layers.set(key, { from, parts: this.partsOf(from) });
+      for (const part of this.layers.get(key).parts) this.recolour(part, shape.colours);
+    }
+  }
+
+  drop(part) { part.geometry.dispose(); part.material.dispose(); part.removeFromParent(); }
+
+  partsOf(layer) {
+    const parts = [], position = new BufferAttribute(layer.points, 3);
+    if (layer.count) {
+      const geometry = this.geometry(layer.triangles, position);
+      parts.push(Object.assign(this.add(new Mesh(geometry, layer.values ? valuePaint(null, layer) : surfacePaint(layer.colour, { soft: 0 }))), { of: layer.values ? layer : null, whole: !layer.clipped }));
+    }
+    if (layer.edges) parts.push(Object.assign(this.add(new LineSegments(this.geometry(layer.edges, position), linePaint("#1e2a2e", { opacity: 0.4, nearer: 3e-4 }))), { whole: !layer.clipped }));
+    for (const stroke of layer.strokes) parts.push(Object.assign(this.add(new Mesh(this.strokeGeometry(stroke), strokePaint(null, stroke.values ? "" : stroke.colour, stroke.width))), { of: stroke.values ? stroke : null, stroke: true, renderOrder: 2 }));
+    return parts;
+  }
+
+  strokeGeometry({ points }) {
+    const count = points.length / 6, position = new Float32Array(12 * count), other = new Float32Array(12 * count), side = new Float32Array(4 * count), index = new Uint32Array(6 * count);
+    for (let n = 0; n < count; n++) {
+      for (let k = 0; k < 4; k++) {
+        const here = k < 2 ? 0 : 3;
+        position.set(points.subarray(6 * n + here, 6 * n + here + 3), 12 * n + 3 * k);
+        other.set(points.subarray(6 * n + 3 - here, 6 * n + 6 - here), 12 * n + 3 * k);
+        side[4 * n + k] = (k % 2 ? 1 : -1) * (k < 2 ? 1 : -1);
+      }
+      index.set([0, 1, 2, 1, 3, 2].map((k) => 4 * n + k), 6 * n);
+    }
+    const made = this.geometry(index, new BufferAttribute(position, 3));
+    made.setAttribute("other", new BufferAttribute(other, 3));
+    made.setAttribute("side", new BufferAttribute(side, 1));
+    made.setAttribute("share", new BufferAttribute(new Float32Array(4 * count), 1));
+    return made;
+  }
+
+  recolour(part, colours) {
+    const { uniforms } = part.material;
+    if (part.stroke) uniforms.size.value.set(...this.size);
+    if (!part.of || !colours || part.colouredBy === colours.version) return;
+    part.colouredBy = colours.version;
+    uniforms.map.value = this.map(colours.map);
+    if (uniforms.bands) uniforms.bands.value = colours.bands ?? 0;
+    const shares = Coloured.shares(part.of, colours);
+    if (part.stroke) {
+      const all = part.geometry.attributes.share;
+      for (let n = 0; n < shares.length; n++) all.array[2 * n] = all.array[2 * n + 1] = shares[n];
+      all.needsUpdate = true;
+    } else part.geometry.setAttribute("share", new BufferAttribute(shares.slice(), 1));
   }
 
   dispose() {
@@ -86,5 +152,6 @@ export class GpuPainter {
     this.group?.removeFromParent();
     this.edges = null;
     this.over.clear();
+    this.layers.clear();
   }
 }

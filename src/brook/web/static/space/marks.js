@@ -39,7 +39,7 @@ export class Marks {
     this.names.replaceChildren();
     const place = (at) => new Vector3(...at.map((v, i) => v - middle[i]));
     this.labels = [
-      ...patches.slice(0, MOST_NAMES).filter((p) => p.at && !p.nameless).map((patch) => ({ patch, at: place(patch.at), words: `${GLYPHS[patch.role]} ${patch.name}`, kind: "patch" })),
+      ...patches.slice(0, MOST_NAMES).filter((p) => p.at && !p.nameless).map((patch) => ({ patch, at: place(patch.at), words: `${GLYPHS[patch.role] ?? ""} ${patch.name}`.trim(), kind: "patch" })),
       ...bodies.map((body) => ({ body, at: place(body.at), words: `◆ ${body.name}`, kind: "body" })),
     ];
     for (const label of this.labels) {
@@ -49,6 +49,13 @@ export class Marks {
     }
     if (this.ring) { this.ring.at.add(this.middle).sub(new Vector3(...middle)); this.names.append(this.ring.element); this.labels.push(this.ring); }
     this.middle = new Vector3(...middle);
+  }
+
+  /** Short words at places (from the middle of the box), in place of those before. */
+  setNotes(notes) {
+    for (const label of this.labels) if (label.kind === "note") label.element.remove();
+    this.labels = [...this.labels.filter((label) => label.kind !== "note"), ...notes.map(({ at, words }) => ({ at: new Vector3(...at), kind: "note", element: Object.assign(document.createElement("span"), { className: "space-name note-mark", textContent: words }) }))];
+    for (const label of this.labels) if (label.kind === "note") this.names.append(label.element);
   }
 
   /** A ring round a place that was walked to, with its words; none takes it away. */
@@ -64,13 +71,16 @@ export class Marks {
   }
 
   draw(camera, width, height, shown, hidden) {
-    const seen = new Vector3();
+    const seen = new Vector3(), noted = [];
     for (const label of this.names.hidden ? [] : this.labels) {
       seen.copy(label.at).project(camera.three);
       const inside = Math.abs(seen.x) < 1 && Math.abs(seen.y) < 1 && seen.z < 1;
-      const off = !inside || (label.kind === "patch" && (!shown || label.behind || hidden.has(label.patch.name)));
-      label.element.hidden = off;
-      if (!off) label.element.style.transform = `translate(${((seen.x + 1) / 2) * width}px, ${((1 - seen.y) / 2) * height}px)`;
+      const off = !inside || (label.kind === "note" && label.behind) || (label.kind === "patch" && (!shown || label.behind || hidden.has(label.patch.name)));
+      const x = ((seen.x + 1) / 2) * width, y = ((1 - seen.y) / 2) * height;
+      const covered = label.kind === "note" && !off && noted.some(([a, b]) => Math.abs(a - x) < 34 && Math.abs(b - y) < 18); // two on top of one another tell nothing
+      if (label.kind === "note" && !off && !covered) noted.push([x, y]);
+      label.element.hidden = off || covered;
+      if (!off && !covered) label.element.style.transform = `translate(${x}px, ${y}px)`;
     }
     const { right, upward, away } = camera;
     const sorted = this.axes.map((axis) => ({ axis, depth: axis.way.dot(away) })).sort((a, b) => a.depth - b.depth);

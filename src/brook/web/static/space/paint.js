@@ -1,8 +1,9 @@
 // How triangles and lines of a shape are painted by a graphics processor, and the light that both painters use.
 
-import { BackSide, Color, DoubleSide, LinearSRGBColorSpace, ShaderMaterial, Vector4 } from "../vendor/three/three.module.min.js";
+import { BackSide, Color, DoubleSide, LinearSRGBColorSpace, ShaderMaterial, Vector2, Vector4 } from "../vendor/three/three.module.min.js";
 
 export const LIGHT = { base: 0.56, front: 0.3, side: 0.17, way: [0.43, 0.52, 0.74] };
+export const SHADE = { base: 0.72, front: 0.28 }; // of surfaces that are coloured by values
 const SOFT = 0.2; // how much white is mixed into the colours of patches, so that what is laid over stands out
 export const INSIDE = [207, 198, 180]; // what is seen from behind, whatever its patch
 
@@ -71,6 +72,58 @@ export function linePaint(colour, { opacity = 1, nearer = 2e-4, through = false 
   return new ShaderMaterial({ ...LINES, transparent: opacity < 1 || through, depthTest: !through, uniforms: { colour: { value: plain(colour) }, opacity: { value: opacity }, nearer: { value: nearer }, plane: { value: new Vector4() } } });
 }
 
+const VALUES = (lit) => ({
+  vertexShader: VERTICES.replace("uniform float nearer;", "uniform float nearer;\nattribute float share;\nvarying float shared;").replace("void main() {", "void main() {\nshared = share;"),
+  fragmentShader: `
+    varying vec3 seen;
+    varying float shared;
+    uniform sampler2D map;
+    uniform float bands;
+    ${OVER}
+    void main() {
+      ${CUT_AWAY}
+      if (!(shared >= 0.0)) discard;
+      float at = bands > 0.0 ? (min(floor(shared * bands), bands - 1.0) + 0.5) / bands : shared;
+      vec3 colour = texture2D(map, vec2((at * 255.0 + 0.5) / 256.0, 0.5)).rgb;
+      ${lit ? `vec3 normal = normalize(cross(dFdx(seen), dFdy(seen)));
+      colour *= ${SHADE.base} + ${SHADE.front} * abs(normal.z);` : ""}
+      gl_FragColor = vec4(colour, 1.0);
+    }`,
+});
+
+/** Triangles in the colours of their values: `map` is a texture of 256 colours. */
+export function valuePaint(map, { lit, nearer = 0 }) {
+  return new ShaderMaterial({ ...VALUES(lit), side: DoubleSide, uniforms: { map: { value: map }, bands: { value: 0 }, nearer: { value: nearer }, plane: { value: new Vector4() } } });
+}
+
+/** Strokes some pixels wide: each segment is four corners, `other` the far end of each, `side` to which side it is put. */
+export function strokePaint(map, colour, width) {
+  return new ShaderMaterial({
+    vertexShader: `
+      attribute vec3 other;
+      attribute float side;
+      attribute float share;
+      varying float shared;
+      uniform vec2 size;
+      uniform float width;
+      void main() {
+        shared = share;
+        vec4 at = projectionMatrix * modelViewMatrix * vec4(position, 1.0), to = projectionMatrix * modelViewMatrix * vec4(other, 1.0);
+        vec2 way = (to.xy / to.w - at.xy / at.w) * size;
+        vec2 across = length(way) > 1e-6 ? normalize(vec2(-way.y, way.x)) : vec2(0.0, 1.0);
+        at.xy += side * across * width / size * at.w;
+        at.z -= 4e-4 * at.w;
+        gl_Position = at;
+      }`,
+    fragmentShader: `
+      varying float shared;
+      uniform sampler2D map;
+      uniform vec3 colour;
+      void main() { gl_FragColor = vec4(${colour ? "colour" : "texture2D(map, vec2((clamp(shared, 0.0, 1.0) * 255.0 + 0.5) / 256.0, 0.5)).rgb"}, 1.0); }`,
+    side: DoubleSide, uniforms: { map: { value: map }, colour: { value: plain(colour || "#000000") }, size: { value: new Vector2(1, 1) }, width: { value: width } },
+  });
+}
+
 /** Lights a patch up, or shows it as usual. */
 export function light(material, wanted) {
   material.uniforms.colour.value.copy(material.usual);
@@ -86,4 +139,18 @@ export function cut(material, plane) {
     material.needsUpdate = true;
   }
   if (on) material.uniforms.plane.value.set(...plane);
+}
+
+/** Unit normals of triangles. */
+export function normalsOf({ points: p, triangles: t }) {
+  const found = new Float32Array(t.length);
+  for (let n = 0; n < t.length; n += 3) {
+    const a = 3 * t[n], b = 3 * t[n + 1], c = 3 * t[n + 2];
+    const ux = p[b] - p[a], uy = p[b + 1] - p[a + 1], uz = p[b + 2] - p[a + 2], vx = p[c] - p[a], vy = p[c + 1] - p[a + 1], vz = p[c + 2] - p[a + 2];
+    const x = uy * vz - uz * vy, y = uz * vx - ux * vz, z = ux * vy - uy * vx, size = Math.sqrt(x * x + y * y + z * z) || 1;
+    found[n] = x / size;
+    found[n + 1] = y / size;
+    found[n + 2] = z / size;
+  }
+  return found;
 }

@@ -20,7 +20,7 @@ export class Shape {
     this.middle = data.box[0].map((low, k) => (low + data.box[1][k]) / 2);
     this.half = data.box[0].map((low, k) => (data.box[1][k] - low) / 2);
     this.count = this.triangles.length / 3;
-    Object.assign(this, { visible: data.patches.map(() => true), lit: "", edgesShown: false, over: new Map(), plane: null });
+    Object.assign(this, { visible: data.patches.map(() => true), lit: "", edgesShown: false, over: new Map(), plane: null, layers: new Map(), colours: null });
   }
 
   /** Other words and colours for the same surface. */
@@ -100,6 +100,16 @@ export class Shape {
     });
     if (found < 0) return null;
     return { triangle: found, patch: this.patchOf(found), distance: best, at: [ox + best * dx, oy + best * dy, oz + best * dz] };
+  }
+
+  /** The first of all that is shown along a ray: of the layers, with their key and value, or of the shape itself. */
+  seenAlong(origin, way) {
+    let first = this.hit(origin, way);
+    for (const [key, layer] of this.layers) {
+      const hit = layer.hit(origin, way, this.plane, first?.distance);
+      if (hit) first = { ...hit, layer: key, patch: -1 };
+    }
+    return first;
   }
 
   /** Triangles that hang together with one of them and bend by less than an angle from one to the next. */

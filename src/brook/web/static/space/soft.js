@@ -3,7 +3,8 @@
 
 import { Matrix4 } from "../vendor/three/three.module.min.js";
 import { standIn } from "./coarse.js";
-import { INSIDE, LIGHT, rgbOf } from "./paint.js";
+import { INSIDE, LIGHT, normalsOf, rgbOf } from "./paint.js";
+import { paintLayers } from "./softlayers.js";
 
 const BIAS = 2e-4;
 
@@ -34,6 +35,7 @@ export class SoftPainter {
     }
     this.pixels.fill(0xffffffff);
     this.depth.fill(2);
+    this.resting = resting;
     if (shape) this.paint(resting ? shape : standIn(shape), camera);
     this.pen.putImageData(this.image, 0, 0);
   }
@@ -58,6 +60,8 @@ export class SoftPainter {
     for (const one of shape.over.values()) {
       if (one.index) this.triangles(shape, one.index, (one.normals ??= normalsOf({ points, triangles: one.index })), 0, one.index.length / 3, rgbOf(one.colour, 0), rgbOf(one.colour, 0), BIAS / 2);
     }
+    if (shape.layers.size) paintLayers(this, shape, camera);
+    if (shape.layers.size) this.project(points, count, this.seen, shape.plane, camera);
     if (shape.edgesShown) this.edges(shape.triangles, 3, 0.28);
     this.edges(shape.features, 2, shape.edgesShown ? 0.9 : 0.55);
     for (const one of shape.over.values()) if (one.places) this.through(one.places, rgbOf(one.colour, 0), camera);
@@ -177,18 +181,4 @@ export class SoftPainter {
       pixels[at] = (0xff000000 | (opacity * colour[2] + rest * (old >> 16 & 255)) << 16 | (opacity * colour[1] + rest * (old >> 8 & 255)) << 8 | (opacity * colour[0] + rest * (old & 255))) >>> 0;
     }
   }
-}
-
-/** Unit normals of triangles. */
-function normalsOf({ points: p, triangles: t }) {
-  const found = new Float32Array(t.length);
-  for (let n = 0; n < t.length; n += 3) {
-    const a = 3 * t[n], b = 3 * t[n + 1], c = 3 * t[n + 2];
-    const ux = p[b] - p[a], uy = p[b + 1] - p[a + 1], uz = p[b + 2] - p[a + 2], vx = p[c] - p[a], vy = p[c + 1] - p[a + 1], vz = p[c + 2] - p[a + 2];
-    const x = uy * vz - uz * vy, y = uz * vx - ux * vz, z = ux * vy - uy * vx, size = Math.sqrt(x * x + y * y + z * z) || 1;
-    found[n] = x / size;
-    found[n + 1] = y / size;
-    found[n + 2] = z / size;
-  }
-  return found;
 }

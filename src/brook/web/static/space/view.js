@@ -13,7 +13,7 @@ const CLICK = 4; // px that a click may wander
 export class SpaceView {
   /** `on` has: move (a hit or null), pick (a hit, the event), view (the view changed). */
   constructor(holder, on) {
-    Object.assign(this, { holder, on, shape: null, camera: new Camera(), hidden: new Set(), namesShown: true, edgesShown: false, cutAxis: "", cutShare: 0.5, waiting: 0 });
+    Object.assign(this, { holder, on, shape: null, camera: new Camera(), hidden: new Set(), namesShown: true, edgesShown: false, cutAxis: "", cutShare: 0.5, waiting: 0, grip: null });
     this.canvas = Object.assign(document.createElement("canvas"), { tabIndex: 0, className: "space-canvas" });
     this.canvas.setAttribute("aria-label", "Shape in space: arrow keys turn it, with Shift they move it, + and − zoom");
     holder.append(this.canvas);
@@ -35,18 +35,21 @@ export class SpaceView {
     const fresh = await Shape.load(data);
     if (this.wanted !== wanted) return false;
     const before = this.shape;
-    if (before) { // the camera keeps its place in the room, points count from the middle of each shape's box
-      this.camera.target.add(new Vector3(...before.middle.map((v, i) => v - fresh.middle[i])));
-    }
-    this.shape = fresh;
-    this.camera.size = Math.hypot(...fresh.half);
-    fresh.hide(this.hidden);
-    fresh.edgesShown = this.edgesShown;
+    this.put(fresh);
     this.setCut(this.cutAxis, this.cutShare);
-    this.names();
     this.resize();
     if (!before && !this.given) this.fit();
     return true;
+  }
+
+  /** Shows a shape in place of the one before; the camera keeps its place in the room. */
+  put(shape) {
+    if (this.shape) this.camera.target.add(new Vector3(...this.shape.middle.map((v, i) => v - shape.middle[i]))); // points count from the middle of each shape's box
+    this.shape = shape;
+    this.camera.size = Math.hypot(...shape.half);
+    shape.hide(this.hidden);
+    shape.edgesShown = this.edgesShown;
+    this.names();
   }
 
   names() {
@@ -86,12 +89,22 @@ export class SpaceView {
     Object.assign(this, { cutAxis: axis, cutShare: share });
     this.cutHandle.hidden = !axis;
     if (!this.shape) return;
+    this.grip = null;
     if (!axis) { this.shape.plane = null; this.later(); return; }
     this.cutPlace = (2 * share - 1) * this.shape.half[k] * 1.001;
     const plane = [0, 0, 0, -this.cutSide * this.cutPlace];
     plane[k] = this.cutSide;
     this.shape.plane = plane;
+    const along = new Vector3().setComponent(k, 1);
+    this.grip = { at: along.clone().multiplyScalar(this.cutPlace), along, move: (by) => { this.setCut(axis, Math.min(1, Math.max(0, this.cutShare + by / (2 * this.shape.half[k] || 1)))); this.on.cut?.(); } };
     this.moved();
+  }
+
+  /** A handle at a place (from the middle of the box) that is dragged along a direction, or none; `move` gets how far in m. */
+  setGrip(grip) {
+    this.grip = grip;
+    this.cutHandle.hidden = !grip;
+    this.later();
   }
 
   // -- drawing --------------------------------------------------------------------------------
@@ -132,11 +145,12 @@ export class SpaceView {
     this.camera.place();
     const seen = new Vector3();
     for (const label of this.marks.labels) {
-      if (label.kind !== "patch") continue;
+      if (label.kind !== "patch" && label.kind !== "note") continue;
       seen.copy(label.at).project(this.camera.three);
       if (!this.namesShown || Math.abs(seen.x) > 1 || Math.abs(seen.y) > 1) continue;
       const hit = this.hitAt(seen.x, seen.y);
-      label.behind = label.patch.around ? false : !hit || this.shape.data.patches[hit.patch].name !== label.patch.name && label.at.distanceTo(new Vector3(...hit.at)) > 0.02 * this.camera.size;
+      if (label.kind === "note") { label.behind = Boolean(hit) && label.at.distanceTo(new Vector3(...hit.at)) > 0.02 * this.camera.size; continue; }
+      label.behind = label.patch.around ? false : !hit || this.shape.data.patches[hit.patch]?.name !== label.patch.name && label.at.distanceTo(new Vector3(...hit.at)) > 0.02 * this.camera.size;
     }
     cancelAnimationFrame(this.waiting);
     this.waiting = 0;
@@ -147,7 +161,7 @@ export class SpaceView {
   hitAt(x, y) {
     this.ray.setFromCamera(new Vector2(x, y), this.camera.three);
     const { origin, direction } = this.ray.ray;
-    return this.shape?.hit(origin.toArray(), direction.toArray()) ?? null;
+    return this.shape?.seenAlong(origin.toArray(), direction.toArray()) ?? null;
   }
 
   /** From a hit's place (from the middle of the box) to m. */
@@ -165,9 +179,12 @@ export class SpaceView {
     return corners.reduce((a, b) => (away(b) < away(a) ? b : a));
   }
 
+  /** How far the shape goes along a direction, in m. */
+  reach(along) { return 2 * this.shape.half.reduce((sum, h, i) => sum + h * Math.abs(along.getComponent(i)), 0); }
+
   placeCutHandle() {
-    if (!this.cutAxis || !this.shape) return;
-    const k = "xyz".indexOf(this.cutAxis), at = new Vector3().setComponent(k, this.cutPlace).project(this.camera.three);
+    if (!this.grip || !this.shape) return;
+    const at = this.grip.at.clone().project(this.camera.three);
     this.cutHandle.style.transform = `translate(${((at.x + 1) / 2) * this.width}px, ${((1 - at.y) / 2) * this.height}px)`;
   }
 
@@ -210,23 +227,17 @@ export class SpaceView {
     canvas.addEventListener("keydown", (event) => this.key(event));
     this.cutHandle.addEventListener("pointerdown", (down) => {
       this.cutHandle.setPointerCapture(down.pointerId);
-      const k = "xyz".indexOf(this.cutAxis);
-      const along = new Vector3().setComponent(k, 1);
-      const [x, y] = [along.dot(this.camera.right), along.dot(this.camera.upward)], size = x * x + y * y || 1e-9;
-      const drag = (event) => {
-        const step = ((event.movementX * x - event.movementY * y) / size / this.height) * this.camera.span;
-        this.setCut(this.cutAxis, Math.min(1, Math.max(0, this.cutShare + step / (2 * this.shape.half[k] || 1))));
-        this.on.cut?.();
-      };
+      const { along } = this.grip, [x, y] = [along.dot(this.camera.right), along.dot(this.camera.upward)], size = Math.max(x * x + y * y, 0.02); // along the line of sight it goes slowly, not wild
+      const drag = (event) => this.grip?.move(((event.movementX * x - event.movementY * y) / size / this.height) * this.camera.span);
       this.cutHandle.addEventListener("pointermove", drag);
       this.cutHandle.addEventListener("pointerup", () => this.cutHandle.removeEventListener("pointermove", drag), { once: true });
     });
     this.cutHandle.addEventListener("keydown", (event) => {
-      const step = { ArrowLeft: -0.02, ArrowDown: -0.02, ArrowRight: 0.02, ArrowUp: 0.02 }[event.key];
-      if (!step) return;
+      const sign = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
+      if (!sign || !this.grip) return;
       event.preventDefault();
-      this.setCut(this.cutAxis, Math.min(1, Math.max(0, this.cutShare + step)));
-      this.on.cut?.();
+      event.stopPropagation();
+      this.grip.move(sign * 0.02 * this.reach(this.grip.along));
     });
   }
 

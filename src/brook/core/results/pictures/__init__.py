@@ -1,0 +1,46 @@
+"""Pictures in space: each kind of layer is worked out from a result by a function of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from brook.core.results.pictures import cuts, lines, patches, surfaces
+from brook.core.results.pictures.base import Drawn, Seen
+from brook.core.results.pictures.patches import boundary
+from brook.core.study.layers import Layer
+
+KINDS: dict[str, Callable[[Any, Seen], Drawn]] = {
+    "patches": patches.drawn, "cut": cuts.drawn, "surface": surfaces.drawn, "streamlines": lines.drawn,
+}  # fmt: skip
+
+
+def drawn(layer: Layer, seen: Seen) -> Drawn:
+    """The arrays of a layer. Raises `KeyError` for what is not there and `ValueError` for what cannot be drawn, in words."""
+    found = KINDS[layer.kind](layer, seen)
+    return found if seen.less is None else _less(found, seen, seen.less)
+
+
+def _less(found: Drawn, seen: Seen, other: Seen) -> Drawn:
+    """Values less those of another result at the same places, nan where that has no cells; what part that is, is said.
+
+    Both are linear in their own cells there, so that what is alike differs by nothing."""
+    arrays = dict(found.arrays)
+    gone = []
+    for at, values in (("at", "values"), ("lines_at", "lines_values")):
+        if values in arrays:
+            places = arrays[at]
+            mine = seen.locator.values(seen.view, seen.quantity, places)
+            arrays[values] = mine - other.locator.values(other.view, seen.quantity, places)
+            gone.append(np.isnan(arrays[values]))
+    numbers = {name: value for name, value in found.numbers.items() if name != "mean"}
+    missing = float(np.concatenate(gone).mean()) if gone and sum(map(len, gone)) else 0.0
+    words = (f"{100 * missing:.2g} % of its places lie where the other has no fluid",) if missing > 0.0 else ()
+    for name in ("level_lines", "level_values"):
+        arrays.pop(name, None)  # those are of the quantity, not of the difference
+    return Drawn(arrays, numbers, found.words + words)
+
+
+__all__ = ["Drawn", "Seen", "boundary", "drawn"]

@@ -1,0 +1,77 @@
+"""Planes through a result, with lines of equal value and arrows."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from brook.core.results.pictures.base import Drawn, Seen, fans, once, sides
+from brook.core.results.pictures.levels import level_lines, round_levels
+from brook.core.results.pictures.solids import holes
+from brook.core.results.quantities import QUANTITIES
+from brook.core.results.space import Polygons, area, corner_values, mean_over, plane_cut
+from brook.core.study.layers import CutLayer
+
+ARROWS = 34  # along the longer side of a cut
+
+
+def drawn(layer: CutLayer, seen: Seen) -> Drawn:
+    """Raises `ValueError` where the plane misses the mesh."""
+    mesh, view = seen.view.fields.mesh, seen.view
+    cut = plane_cut(mesh, layer.through, layer.across)
+    triangles = fans(cut.offsets)
+    pairs = sides(cut.offsets)
+    arrays: dict[str, np.ndarray] = {}
+    numbers: dict[str, object] = {"area": area(cut), "mean": mean_over(view, seen.quantity, cut)}
+    if layer.by_cell:
+        arrays |= {"at": cut.at[cut.points], "triangles": triangles}
+        values = np.repeat(view.values(seen.quantity)[0][cut.cell], np.diff(cut.offsets))
+    else:
+        arrays |= {"at": cut.at, "triangles": cut.points[triangles]}
+        corner = corner_values(view, seen.quantity, cut)
+        values = np.empty(len(cut.at))
+        values[cut.points] = corner
+    if not layer.plain:
+        arrays["values"] = values
+    every, times = once(cut.points[pairs], len(cut.at))
+    arrays["outline"] = cut.at[every[times == 1]]
+    solid, size, count = holes(arrays["outline"], np.array(layer.across, float), seen.locator)
+    words: tuple[str, ...] = ()
+    if count:
+        arrays["solid_at"] = solid.reshape(-1, 3)
+        arrays["solid_triangles"] = np.arange(3 * len(solid)).reshape(-1, 3)
+        numbers["solid"] = size
+        words = (f"{'a solid' if count == 1 else f'{count} solids'} in it, shown grey",)
+    if layer.mesh_lines:
+        arrays["sides"] = every if not layer.by_cell else pairs
+    if layer.levels and not layer.by_cell:
+        kind = QUANTITIES.get(seen.quantity) or view.own[seen.quantity].kind
+        levels = round_levels(float(values.min()), float(values.max()), layer.levels, kind.dimension)
+        arrays["level_lines"], arrays["level_values"] = level_lines(cut.at, cut.points[triangles], values, levels)
+    if layer.arrows:
+        arrays |= _arrows(layer, seen, cut)
+    return Drawn(arrays, numbers, words)
+
+
+def _arrows(layer: CutLayer, seen: Seen, cut: Polygons) -> dict[str, np.ndarray]:
+    """Velocities at places that lie evenly on a cut."""
+    way = np.array(layer.across, float) / np.linalg.norm(layer.across)
+    first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
+    first /= np.linalg.norm(first)
+    second = np.cross(way, first)
+    along, up = cut.at @ first, cut.at @ second
+    step = max(np.ptp(along), np.ptp(up)) / ARROWS
+    a = np.arange(along.min() + step / 2, along.max(), step)
+    b = np.arange(up.min() + step / 2, up.max(), step)
+    a, b = (grid.ravel() for grid in np.meshgrid(a, b))
+    places = a[:, None] * first + b[:, None] * second + float(cut.at[0] @ way) * way
+    return arrows_at(seen, places, step)
+
+
+def arrows_at(seen: Seen, places: np.ndarray, step: float) -> dict[str, np.ndarray]:
+    """Velocities in m/s at those of some places (n, 3) that lie in the fluid, `step` m apart."""
+    fields = seen.view.fields
+    cells = seen.locator.cells(places)
+    places, cells = places[cells >= 0], cells[cells >= 0]
+    offset = places - fields.mesh.centre[cells]
+    way = fields.velocity[cells] + np.einsum("kij,kj->ki", seen.view.velocity_slope[cells], offset)
+    return {"arrows_at": places, "arrows_way": way, "arrows_step": np.array([step])}

@@ -1,0 +1,78 @@
+"""What a picture in space is made of, as it stands in the study document: layers, and where one looks from.
+
+Numbers are in SI units. A layer says where something is drawn; the plate says which quantity colours it.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from brook.core.study.base import Name, Part
+
+Number = Annotated[float, Field(allow_inf_nan=False)]
+Triple = tuple[Number, Number, Number]
+MOST_SEEDS = 400
+
+
+class Look(Part):
+    """Where a picture in space is looked at from: turned by `yaw` about z and up by `pitch` (rad), at a `target` (m), of which
+    `span` m are seen from top to bottom."""
+
+    yaw: Number
+    pitch: Number
+    target: Triple
+    span: Annotated[float, Field(gt=0, allow_inf_nan=False)]
+    perspective: bool = True
+
+
+class PatchLayer(Part):
+    """Patches of the boundary, all where none is named, with the values that hold on them."""
+
+    kind: Literal["patches"] = "patches"
+    patches: Annotated[tuple[Name, ...], Field(max_length=400)] = ()
+    plain: bool = False
+    mesh_lines: bool = False
+
+
+class CutLayer(Part):
+    """A plane through a place across a direction. `levels` are how many lines of equal value it shows; what lies before a cut
+    that `clips` is left away; `by_cell` gives each cell its own colour."""
+
+    kind: Literal["cut"] = "cut"
+    through: Triple
+    across: Triple
+    plain: bool = False
+    by_cell: bool = False
+    arrows: Literal["", "long", "equal"] = ""
+    levels: Annotated[int, Field(ge=0, le=40)] = 0
+    mesh_lines: bool = False
+    clips: bool = False
+
+
+class SurfaceLayer(Part):
+    """Where a quantity has one value."""
+
+    kind: Literal["surface"] = "surface"
+    of: Name
+    level: Number
+    plain: bool = False
+    mesh_lines: bool = False
+
+
+class LineLayer(Part):
+    """Streamlines that begin at a `patch`, sharing its flow, at places evenly on a `line` between two, on a `ring` (its middle, and
+    a vector across it as long as its radius) or at `places`."""
+
+    kind: Literal["streamlines"] = "streamlines"
+    begin: Literal["patch", "line", "ring", "places"] = "patch"
+    patch: Name | None = None
+    places: Annotated[tuple[Triple, ...], Field(max_length=MOST_SEEDS)] = ()
+    count: Annotated[int, Field(ge=1, le=MOST_SEEDS)] = 24
+    ways: Literal["both", "down", "up"] = "both"
+    ribbons: bool = False
+    plain: bool = False
+
+
+Layer = Annotated[PatchLayer | CutLayer | SurfaceLayer | LineLayer, Field(discriminator="kind")]

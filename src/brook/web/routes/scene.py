@@ -1,0 +1,56 @@
+"""Arrays of pictures in space: the boundary of a result's mesh, and layers by their recipes."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, HTTPException, Query
+from fastapi.responses import Response
+
+from brook.runs import Source, scene_readout
+from brook.store import StoreError
+from brook.web.pages import StudioHere
+from brook.web.routes.readout import KEEP, ask, source_of
+from brook.web.studio import Studio
+
+router = APIRouter()
+MOST_KNOWN = 500
+_meshes: dict[tuple[int, str, str], str] = {}
+
+
+@router.get("/studies/{slug}/variants/{name}/boundary/{run}.bin")
+def boundary(studio: StudioHere, slug: str, name: str, run: str) -> Response:
+    """The boundary of the mesh of a run, packed as `Drawn.packed` says."""
+    content = ask(studio, scene_readout.boundary_of, result_of(studio, slug, name, run))
+    return Response(content, media_type="application/octet-stream", headers=KEEP)
+
+
+@router.get("/studies/{slug}/variants/{name}/layer/{run}.bin")
+def layer(
+    studio: StudioHere, slug: str, name: str, run: str, quantity: str,
+    recipe: Annotated[str, Query(max_length=scene_readout.MOST_RECIPE)], less: str = "", other: str = "",
+) -> Response:  # fmt: skip
+    """A layer coloured by a quantity, from its recipe as JSON, packed as `Drawn.packed` says; with `less` its difference to that of
+    another variant, whose run is `other`."""
+    taken = result_of(studio, slug, less, other) if less else None
+    content = ask(studio, scene_readout.layer, result_of(studio, slug, name, run), quantity, recipe, taken)
+    return Response(content, media_type="application/octet-stream", headers=KEEP)
+
+
+def result_of(studio: Studio, slug: str, name: str, run: str) -> Source:
+    """The result of a variant if it is that of a run. What mesh a run was made on never changes, so that the state of the study
+    is made once for it, not for each of many pictures in a second. 404 where there is none or a newer one."""
+    try:
+        row = studio.store.study_row(slug)
+    except StoreError as error:
+        raise HTTPException(404, str(error)) from error
+    key = (row.id, name, run)
+    if key not in _meshes:
+        source = source_of(studio, studio.state(slug), name)
+        if source.run_key != run:
+            raise HTTPException(404, "there is a newer result; load the page again")
+        while len(_meshes) >= MOST_KNOWN:
+            del _meshes[next(iter(_meshes))]
+        _meshes[key] = source.mesh_key
+    root = str(studio.store.files.root.resolve())
+    return Source(root, _meshes[key], run, row.document, name)

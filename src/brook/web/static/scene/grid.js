@@ -1,0 +1,131 @@
+// One picture in space of every variant, side by side: one camera, one colour range, one cut for all.
+
+import { Legend } from "../legend.js";
+import { pretty, rounded } from "../numbers.js";
+import { SpaceView } from "../space/view.js";
+import { place } from "../space/words.js";
+import { optionOf } from "../views.js";
+import { atOf, boxAlong, gripOf, millimetres, normalOf } from "./places.js";
+import { fill, levelWords, lookAt, lookOf, samplesOf, shapeOf } from "./scene.js";
+
+export class SceneGrid {
+  static async open(root) {
+    const grid = new SceneGrid(root);
+    await grid.begin();
+    return grid;
+  }
+
+  constructor(root) {
+    this.root = root;
+    this.plate = JSON.parse(root.querySelector("#plate-shown").dataset.plate);
+    Object.assign(this, { layers: this.plate.layers, held: this.plate.range, version: 0 });
+    this.choice = root.querySelector("#quantity");
+    if ([...this.choice.options].some((o) => o.value === this.plate.quantity)) this.choice.value = this.plate.quantity;
+    this.legend = new Legend(root.querySelector("#legend"), (range) => { this.held = [...range]; this.colour(); });
+    this.strip = root.querySelector("#strip");
+    this.sides = [...root.querySelectorAll(".scene-view")].map((holder) => {
+      const side = { holder, source: { readout: holder.dataset.readout, run: holder.dataset.run }, says: holder.closest("figure").querySelector(".plate-says") };
+      side.view = new SpaceView(holder, { move: (hit) => this.say(side, hit), view: () => this.link(side) });
+      side.view.given = true;
+      return side;
+    });
+    this.choice.onchange = () => { this.held = null; this.show(); };
+    root.querySelector("#reset-range").onclick = () => { this.held = null; this.show(); };
+    root.querySelector("#fit").onclick = () => this.there[0]?.view.fit();
+  }
+
+  get there() { return this.sides.filter((side) => side.shape); }
+
+  async begin() {
+    await Promise.all(this.sides.map(async (side) => {
+      try {
+        side.shape = await shapeOf(side.source);
+        side.view.put(side.shape);
+        side.view.showNames(false);
+        side.view.resize();
+      } catch (error) { side.says.textContent = `Cannot be shown: ${error.message}.`; }
+    }));
+    const [first] = this.there;
+    if (!first) return;
+    if (this.plate.look) lookAt(first.view, this.plate.look); else first.view.fit();
+    this.link(first);
+    await this.show();
+  }
+
+  /** All look where one looks. */
+  link(moved) {
+    if (this.linking || !moved.shape) return;
+    this.linking = true;
+    const look = lookOf(moved.view);
+    for (const side of this.there) if (side !== moved) lookAt(side.view, look);
+    this.linking = false;
+  }
+
+  async show() {
+    this.wanted = true;
+    if (this.busy) return;
+    this.busy = true;
+    while (this.wanted) {
+      this.wanted = false;
+      const { value, selectedOptions: [{ dataset }] } = this.choice;
+      const puts = await Promise.all(this.there.map((side) => fill(side.shape, side.source, this.layers, value, dataset.madeOf)));
+      this.there.forEach((side, k) => {
+        const told = puts[k](), wrong = told.filter((one) => one.error), notes = told.flatMap((one) => one.words ?? []).filter((words) => words !== "nowhere");
+        const nowhere = told.filter((one) => one.words?.includes("nowhere")).map(() => "this value is nowhere");
+        side.says.textContent = [...wrong.map((one) => one.error), ...nowhere, ...notes].join("; ") || "\u00a0";
+        side.says.classList.toggle("why", wrong.length > 0);
+      });
+      this.legendOf();
+      this.grip();
+      this.root.dataset.drawn = `scene ${(this.version += 1)}`;
+    }
+    this.busy = false;
+  }
+
+  legendOf() {
+    const samples = this.there.flatMap((side) => samplesOf(side.shape));
+    this.option = optionOf(this.choice.selectedOptions[0], () => Math.max(0, ...samples.map((s) => Math.max(Math.abs(s.low), Math.abs(s.high)))));
+    if (samples.length) this.legend.set(samples, { ...this.option, map: this.option.signed ? "signed" : "even", how: this.plate.colours }, this.held);
+    else this.legend.clear();
+    this.colour();
+  }
+
+  colour() {
+    this.coloured = (this.coloured ?? 0) + 1;
+    for (const { shape, view } of this.there) {
+      shape.colours = { ...(this.legend.map ? this.legend.colours : { map: "even", range: [0, 1] }), version: this.coloured };
+      const notes = [...shape.layers.values()].flatMap((layer) => layer.labels ?? []);
+      view.marks.setNotes(notes.map(({ at, value }) => ({ at, words: levelWords(value, this.option) })));
+      view.moved();
+    }
+  }
+
+  /** The first cut is dragged in any picture, and moves in all. */
+  grip() {
+    const k = this.layers.findIndex((layer) => layer.kind === "cut");
+    for (const { view, shape } of this.there) {
+      if (k < 0) { view.setGrip(null); continue; }
+      const cut = this.layers[k], n = normalOf(cut), Vector = view.camera.target.constructor;
+      view.setGrip({ at: new Vector(...gripOf(cut, shape.layers.get(`${k}`), shape)), along: new Vector(...n), move: (by) => {
+        const now = this.layers[k], [low, high] = boxAlong(shape, n), at = Math.min(high, Math.max(low, atOf(now) + by));
+        this.layers = this.layers.map((layer, i) => (i === k ? { ...now, through: now.through.map((v, j) => v + (at - atOf(now)) * n[j]) } : layer));
+        this.strip.textContent = `all cut at ${millimetres(at)}`;
+        this.show();
+      } });
+    }
+  }
+
+  say(side, hit) {
+    if (!hit) { this.strip.textContent = "\u00a0"; return; }
+    const { words, unit, factor, shift } = this.option, who = side.holder.closest("figure").querySelector("a").textContent;
+    const what = hit.layer === undefined ? side.shape.data.patches[hit.patch].name : hit.value === undefined ? "" : `${words} ${rounded(hit.value * factor + shift)} ${pretty(unit)}`;
+    this.strip.textContent = `${who} · ${place(side.view.inMetres(hit.at))}${what ? ` · ${what}` : ""}`;
+  }
+
+  key(event) {
+    const looks = { x: "x", y: "y", z: "z", X: "-x", Y: "-y", Z: "-z", o: "o" }, [first] = this.there;
+    if (!looks[event.key] || !first) return false;
+    first.view.look(looks[event.key]);
+    return true;
+  }
+}

@@ -1,0 +1,120 @@
+// A picture in space: the boundary of a result's mesh, and layers worked out by the server from their recipes.
+
+import { Coloured, arrowsOf, ribbonsOf, segmentsOf, unpack } from "../space/coloured.js";
+import { Shape } from "../space/shape.js";
+
+const INK = "#1e2a2e", SOLID = "#b3aa98";
+const KEPT = 40; // layers of results that stay in the browser
+const kept = new Map();
+
+/** What the server made of a recipe, once for each. */
+function made(address) {
+  if (!kept.has(address)) {
+    const asked = unpack(address);
+    kept.set(address, asked);
+    asked.catch(() => kept.delete(address));
+    if (kept.size > KEPT) kept.delete(kept.keys().next().value);
+  } else { const known = kept.get(address); kept.delete(address); kept.set(address, known); }
+  return kept.get(address);
+}
+
+/** The shape that a result's picture begins with: seen from inside, named patches, edges. `source` has readout and run, and with `less` the name and run of what is taken away. */
+export async function shapeOf({ readout, run }) {
+  const { arrays, numbers } = await made(`${readout}/boundary/${run}.bin`);
+  const middle = numbers.box[0].map((low, k) => (low + numbers.box[1][k]) / 2);
+  const patches = numbers.patches.map((name, k) => ({ name, words: "patch", colour: "#d8d1c2", around: true, at: numbers.middles[k], role: "" }));
+  const shape = new Shape({ key: `${readout}/${run}`, patches, box: numbers.box, closed: false }, {
+    points: shifted(arrays.at, middle), triangles: arrays.triangles, number: new Uint32Array(0), starts: arrays.starts, features: new Uint32Array(0),
+  });
+  shape.edges = new Coloured({ points: new Float32Array(0), strokes: [{ points: shifted(arrays.outline, middle), values: null, colour: "#6b7780", width: 1 }] });
+  shape.layers.set("edges", shape.edges);
+  return shape;
+}
+
+function shifted(at, middle) {
+  const moved = new Float32Array(at.length);
+  for (let k = 0; k < at.length; k++) moved[k] = at[k] - middle[k % 3];
+  return moved;
+}
+
+/** Works out layers for a shape; gives for each what it says: {numbers, words} or {error}. */
+export async function fill(shape, { readout, run, less = null }, recipes, quantity, madeOf = "") {
+  const taken = less ? `&less=${less.name}&other=${less.run}` : "";
+  const told = await Promise.all(recipes.map(async (recipe) => {
+    const address = `${readout}/layer/${run}.bin?quantity=${encodeURIComponent(quantity)}&recipe=${encodeURIComponent(JSON.stringify(recipe))}&as=${encodeURIComponent(madeOf)}${taken}`;
+    try { return await made(address); } catch (error) { return { error: error.message }; }
+  }));
+  return () => { // put at once, so that no picture shows half of a change
+    shape.layers = new Map([["edges", shape.edges]]);
+    told.forEach((one, k) => {
+      if (one.error || !Object.keys(one.arrays).length) return;
+      shape.layers.set(`${k}`, (one.drawn ??= layerOf(recipes[k], one, shape)));
+      if (one.arrays.solid_at) shape.layers.set(`${k} solid`, (one.solid ??= new Coloured({ points: shifted(one.arrays.solid_at, shape.middle), triangles: one.arrays.solid_triangles, colour: SOLID })));
+    });
+    shape.plane = planeOf(recipes, told, shape);
+    return told.map((one, k) => ({ ...one, recipe: recipes[k] }));
+  };
+}
+
+/** What is left of a cut that clips: the side that a viewer looks at goes. */
+function planeOf(recipes, told, shape) {
+  const k = recipes.findIndex((recipe, i) => recipe.kind === "cut" && recipe.clips && !told[i].error);
+  if (k < 0) return null;
+  const { through, across } = recipes[k], size = Math.hypot(...across);
+  const n = across.map((v) => -v / size);
+  return [...n, -n.reduce((sum, v, i) => sum + v * (through[i] - shape.middle[i]), 0) + 1e-6 * Math.hypot(...shape.half)];
+}
+
+function layerOf(recipe, { arrays, numbers }, shape) {
+  const { middle } = shape, place = (at) => shifted(at, middle);
+  if (recipe.kind === "streamlines") return linesOf(recipe, arrays, place(arrays.lines_at), shape, numbers);
+  const strokes = [], labels = [];
+  if (arrays.outline) strokes.push({ points: place(arrays.outline), values: null, colour: INK, width: 1.2 });
+  if (arrays.level_lines) {
+    strokes.push({ points: place(arrays.level_lines), values: null, colour: INK, width: 1 });
+    labels.push(...levelNotes(strokes.at(-1).points, arrays.level_values));
+  }
+  if (arrays.arrows_at) strokes.push({ points: arrowsOf(place(arrays.arrows_at), arrays.arrows_way, arrays.arrows_step[0], recipe.across, recipe.arrows === "equal"), values: null, colour: INK, width: 1.3 });
+  return new Coloured({ points: place(arrays.at), triangles: arrays.triangles, values: arrays.values ?? null, edges: arrays.sides ?? null, strokes, labels, lit: recipe.kind !== "cut", clipped: recipe.kind !== "cut" });
+}
+
+function linesOf(recipe, arrays, at, shape, numbers) {
+  const starts = arrays.lines_start, values = arrays.lines_values ?? null, flow = { at, starts, seconds: arrays.lines_seconds };
+  if (!recipe.ribbons) return Object.assign(new Coloured({ points: new Float32Array(0), strokes: [{ ...segmentsOf(at, starts, values), colour: "#20506b", width: 1.8 }] }), { flow });
+  const width = 0.012 * Math.hypot(...shape.half) * Math.min(1.5, Math.sqrt(40 / Math.max(1, numbers.lines)));
+  return Object.assign(new Coloured({ ...ribbonsOf(at, starts, values, arrays.lines_turn, width), lit: true }), { flow });
+}
+
+/** One note for each level, on what is drawn of it; those of neighbours stand apart. */
+function levelNotes(points, values) {
+  const notes = [];
+  for (let from = 0; from < values.length;) {
+    let to = from;
+    while (to < values.length && values[to] === values[from]) to++;
+    const n = 6 * (from + Math.floor((to - from) * ((0.35 + 0.618 * notes.length) % 1)));
+    notes.push({ at: [0, 1, 2].map((i) => (points[n + i] + points[n + 3 + i]) / 2), value: values[from] });
+    from = to;
+  }
+  return notes;
+}
+
+/** A level in the unit that is shown, without noughts that say nothing. */
+export const levelWords = (value, { factor, shift }) => `${Number((value * factor + shift).toPrecision(4))}`.replace("-", "−");
+
+/** What the layers of a shape show, for the legend: surfaces, or lines where there is nothing else. */
+export function samplesOf(shape) {
+  const layers = [...shape.layers.values()], surfaces = layers.filter((layer) => layer.values);
+  return (surfaces.length ? surfaces : layers).map((layer) => layer.samples()).filter((one) => one && Number.isFinite(one.low));
+}
+
+/** Where a view looks, in m, as a plate keeps it; and back. */
+export function lookOf(view) {
+  const { yaw, pitch, span, perspective, target } = view.camera;
+  return { yaw, pitch, target: target.toArray().map((v, i) => v + view.shape.middle[i]), span, perspective };
+}
+
+export function lookAt(view, { yaw, pitch, target, span, perspective }) {
+  Object.assign(view.camera, { yaw, pitch, span, perspective });
+  view.camera.target.set(...target.map((v, i) => v - view.shape.middle[i]));
+  view.moved();
+}

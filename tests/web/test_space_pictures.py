@@ -1,0 +1,219 @@
+"""Pictures in space: layers are added, moved and read off, kept as plates and drawn for all variants."""
+
+import json
+
+import httpx
+import pytest
+from selenium.webdriver import ActionChains
+
+from brook.core.study import Study
+from tests.web.driving import all_of, complaints, drawn, each, one, press, text_of, wait
+from tests.web.helpers import client, document, take_in, up_to_date
+from tests.web.test_space_results import PIPES, enter
+
+pytestmark = [pytest.mark.browser, pytest.mark.server]
+
+
+@pytest.fixture(scope="module")
+def pipes(brook_server):
+    with client(brook_server) as http:
+        slug = take_in(http, Study.model_validate({**PIPES, "title": "Pipes looked at"}))
+        up_to_date(http, slug)
+    return slug
+
+
+def opened(browser, address):
+    browser.get(address)
+    browser.execute_script("sessionStorage.clear()")
+    browser.get(address)
+    wait(browser, lambda: drawn(browser, "speed"))
+
+
+def said(browser, k=0):
+    found = each(browser, ".layer .layer-says")
+    return found[k] if k < len(found) else ""
+
+
+def add(browser, kind):
+    press(browser, f".layer-add button:nth-of-type({['cut', 'walls', 'surface', 'streamlines'].index(kind) + 1})")
+
+
+def pixels(browser):
+    """How many different colours the canvas shows, roughly."""
+    script = """
+      const c = document.querySelector('.space-canvas'), p = c.getContext('2d').getImageData(0, 0, c.width, c.height).data, seen = new Set();
+      for (let k = 0; k < p.length; k += 64) seen.add((p[k] >> 4) << 8 | (p[k + 1] >> 4) << 4 | p[k + 2] >> 4);
+      return seen.size"""
+    return browser.execute_script(script)
+
+
+def test_a_picture_in_space_is_built_of_layers(brook_server, browser, pipes):
+    opened(browser, f"{brook_server}/studies/{pipes}/results/long")
+    wait(browser, lambda: "mean speed" in said(browser))
+    assert said(browser).startswith("23.")  # cm²: nearly 20 mm by 120 mm
+    wait(browser, lambda: pixels(browser) > 40)
+    coloured = pixels(browser)
+
+    # across the pipe: the mean of Poiseuille's flow, by its own place; one that misses is said and nothing moves
+    enter(browser, ".layer [aria-label='Cut across']", "x")
+    wait(browser, lambda: "mean speed 20.0 mm/s" in said(browser))
+    enter(browser, ".layer [aria-label='Place of the cut']", "150 mm")
+    assert said(browser) == "the mesh lies between 0 mm and 120 mm along this direction"
+    enter(browser, ".layer [aria-label='Place of the cut']", "90 mm")
+    wait(browser, lambda: "mean speed 20.0 mm/s" in said(browser))
+
+    # its handle follows the pointer
+    handle = one(browser, ".cut-handle")
+    ActionChains(browser).drag_and_drop_by_offset(handle, 60, 25).perform()
+    place = "document.querySelector(\".layer [aria-label='Place of the cut']\").value"
+    wait(browser, lambda: browser.execute_script(f"return {place}") != "90 mm")
+    moved = float(browser.execute_script(f"return {place}").split()[0])
+    assert 90 < moved < 120
+
+    # where it is as fast as half the largest speed: a tube of 1/√2 of the radius
+    add(browser, "surface")
+    wait(browser, lambda: "% of what is meshed" in said(browser, 1))
+    enter(browser, ".layer [aria-label='Value on the surface']", "20 mm/s")
+    wait(browser, lambda: "mean speed 20" in said(browser, 1))
+    assert float(said(browser, 1).split(" cm²")[0]) == pytest.approx(53.3, abs=2)
+    enter(browser, ".layer [aria-label='Value on the surface']", "3 Pa")
+    assert said(browser, 1) == "a value in mm/s"
+    enter(browser, ".layer [aria-label='Value on the surface']", "90 mm/s")
+    wait(browser, lambda: said(browser, 1).startswith("Nowhere: speed goes from 0 mm/s to 40"))
+
+    # the fluid is followed from one end to the other
+    add(browser, "streamlines")
+    wait(browser, lambda: "24 streamlines; ends: 24 end; 24 from patch to patch in 3.0" in said(browser, 2))
+    assert len(all_of(browser, ".durations rect")) > 3
+    enter(browser, ".layer [aria-label='How they are drawn']", "1")
+    enter(browser, "#motes", "1")
+    wait(browser, lambda: pixels(browser) > coloured)
+    enter(browser, "#motes", "")
+
+    # walls in pressure, one of them by name; a strange name is said
+    add(browser, "walls")
+    wait(browser, lambda: "mean speed" in said(browser, 3))
+    enter(browser, ".layer [aria-label='Patches, separated by commas']", "wall")
+    assert said(browser, 3) == "there is no patch wall; there are start, end, side"
+    enter(browser, ".layer [aria-label='Patches, separated by commas']", "side")
+    enter(browser, "#quantity", "pressure")
+    wait(browser, lambda: "mean pressure 97" in said(browser, 3))
+    enter(browser, "#colour-how", "bands")
+    wait(browser, lambda: len({*each(browser, "#legend rect[fill^=rgb]", "fill")}) == 9)
+
+    # the view is kept with the tab
+    press(browser, ".layer.patches button[title]")
+    wait(browser, lambda: len(all_of(browser, ".layer")) == 3)
+    browser.refresh()
+    wait(browser, lambda: drawn(browser, "pressure"))
+    wait(browser, lambda: len(all_of(browser, ".layer")) == 3)
+    assert not complaints(browser)
+
+
+def test_values_are_read_under_the_pointer_and_seeds_and_planes_are_clicked(brook_server, browser, pipes):
+    opened(browser, f"{brook_server}/studies/{pipes}/results/long")
+    canvas = one(browser, ".space-canvas")
+    browser.execute_script("document.querySelector('[data-look=y]').click()")
+
+    def at(x, y, click=False):
+        moves = (
+            ActionChains(browser)
+            .move_to_element_with_offset(canvas, x - 1, y)
+            .move_to_element_with_offset(canvas, x, y)
+        )
+        (moves.click() if click else moves).perform()
+
+    def strip():
+        at(70, 0)
+        return "speed 39" in text_of(browser, "#strip") or "speed 40" in text_of(browser, "#strip")
+
+    wait(browser, strip)  # in the middle of the pipe
+    add(browser, "streamlines")
+    wait(browser, lambda: "24 streamlines" in said(browser, 1))
+    enter(browser, ".layer [aria-label='Where streamlines begin']", "places")
+    wait(browser, lambda: "Click where" in text_of(browser, "#tool-says"))
+    at(70, 0, click=True)
+    wait(browser, lambda: said(browser, 1).startswith("1 streamline; ends: 1 end; 1 from patch to patch in 3.0"))
+    at(40, 10, click=True)
+    wait(browser, lambda: said(browser, 1).startswith("2 streamlines"))
+    browser.execute_script("document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'Escape', bubbles: true}))")
+    wait(browser, lambda: text_of(browser, "#tool-says").strip() == "")
+    # three places on one line make no plane
+    enter(browser, ".layer [aria-label='Cut across']", "three")
+    wait(browser, lambda: "three places" in text_of(browser, "#tool-says"))
+    for x in (-60, 40, 90):
+        at(x, 0, click=True)
+    wait(browser, lambda: "on one line" in text_of(browser, "#tool-says"))
+    enter(browser, ".layer [aria-label='Cut across']", "look")
+    wait(browser, lambda: "faces you" in text_of(browser, "#tool-says"))
+    assert not complaints(browser)
+
+
+def test_a_plate_in_space_is_drawn_for_all_variants_and_says_where_one_has_nothing(brook_server, browser, pipes):
+    opened(browser, f"{brook_server}/studies/{pipes}/results/long")
+    enter(browser, ".layer [aria-label='Cut across']", "x")
+    wait(browser, lambda: "mean speed 20.0" in said(browser))
+    enter(browser, ".layer [aria-label='Place of the cut']", "90 mm")
+    wait(browser, lambda: "mean speed 20.0" in said(browser))
+    # the other variant less this one: it has no fluid there
+    enter(browser, "#less", "short")
+    wait(browser, lambda: "100% of its places" in said(browser).replace("1e+02 %", "100%"))
+    enter(browser, ".layer [aria-label='Place of the cut']", "30 mm")
+    wait(browser, lambda: "less Short" in text_of(browser, "#legend"))
+    enter(browser, "#less", "")
+    enter(browser, ".layer [aria-label='Place of the cut']", "90 mm")
+    wait(browser, lambda: "mean speed 20.0" in said(browser))
+    enter(browser, "#keep-view [name=title]", "Far down in space")
+    press(browser, "#keep-view button")
+    wait(browser, lambda: "Far down in space" in text_of(browser, ".plates-list"))
+    plate = document(brook_server, pipes).plates[-1]
+    assert plate.layers[0].through[0] == pytest.approx(0.09)
+    assert plate.look.perspective
+
+    browser.get(f"{brook_server}/studies/{pipes}/compare?plate={plate.name}")
+    wait(
+        browser,
+        lambda: str(browser.execute_script("return document.getElementById('stage').dataset.drawn")).startswith(
+            "scene"
+        ),
+    )
+    assert [text.strip() for text in each(browser, ".plate-says")] == ["", "the plane does not cut this mesh"]
+    # the cut is dragged in one picture and moves in both
+    ActionChains(browser).drag_and_drop_by_offset(all_of(browser, ".cut-handle")[0], -70, -30).perform()
+    wait(browser, lambda: [text.strip() for text in each(browser, ".plate-says")] == ["", ""])
+
+    browser.get(f"{brook_server}/studies/{pipes}/results/short?plate={plate.name}")
+    wait(browser, lambda: "Not shown: the plane does not cut this mesh." in said(browser))
+    assert not [c for c in complaints(browser) if "422" not in c["message"]]
+
+
+def test_what_cannot_be_asked_of_a_layer_is_said(brook_server, pipes):
+    base = f"{brook_server}/studies/{pipes}/variants/long"
+    run = httpx.get(f"{brook_server}/studies/{pipes}/results/long").text.split('id="scene-view"')[1].split('data-run="')[1][:20]
+    cut = {"kind": "cut", "through": [0.06, 0, 0], "across": [1, 0, 0]}
+    for recipe, quantity, status, words in (
+        (cut, "speed", 200, ""),
+        (cut, "nonsense", 404, "nonsense"),
+        ({**cut, "across": [0, 0, 0]}, "speed", 422, "a place and a direction"),
+        ({**cut, "through": [9, 0, 0]}, "speed", 422, "does not cut this mesh"),
+        ({**cut, "sides": 3}, "speed", 422, "sides"),
+        ({"kind": "sphere"}, "speed", 422, "sphere"),
+        ({"kind": "patches", "patches": ["lid"]}, "speed", 404, "lid"),
+        ({"kind": "streamlines", "patch": "side"}, "speed", 422, "nothing passes side"),
+        ({"kind": "surface", "of": "nonsense", "level": 1}, "speed", 404, "nonsense"),
+        ("{", "speed", 422, "JSON"),
+    ):
+        asked = {"quantity": quantity, "recipe": recipe if isinstance(recipe, str) else json.dumps(recipe)}
+        answer = httpx.get(f"{base}/layer/{run}.bin", params=asked, headers={"accept": "application/json"})
+        assert answer.status_code == status, (recipe, answer.text)
+        assert words in answer.text or not words
+    gone = {"quantity": "speed", "recipe": json.dumps(cut)}
+    assert "newer result" in httpx.get(f"{base}/layer/{'0' * 20}.bin", params=gone).text
+    assert httpx.get(f"{base}/boundary/{'0' * 20}.bin").status_code == 404
+    with client(brook_server) as http:
+        for picture, words in (
+            ("{}", "no picture in space"),
+            ('{"layers": [], "look": null, "colours": "smooth"}', "shows nothing yet"),
+        ):
+            data = {"quantity": "speed", "picture": picture, "page": "results", "name": "long"}
+            assert words in http.post(f"/studies/{pipes}/act/add_plate_in_space", data=data).text
