@@ -12,14 +12,17 @@ from brook.core.numerics import Stencil
 from brook.core.results.quantities import View
 from brook.core.results.space import (
     Locator,
+    Polygons,
     area,
     corner_values,
     curve,
     from_patch,
     iso_surface,
     mean_over,
+    piece_at,
     plane_cut,
     point_values,
+    section_means,
     streamlines,
     volume_above,
 )
@@ -191,3 +194,29 @@ def test_what_misses_is_said():
         iso_surface(mesh, point_values(view, "pressure"), 9.0)
     with pytest.raises(ValueError, match="does not meet"):
         curve(Locator(mesh), view, "pressure", (2.0, 0.0, 0.0), (3.0, 0.0, 0.0))
+
+
+def test_sections_across_a_line_have_their_means_and_what_lies_beside_does_not_count():
+    """A bar of two blocks: p = 3 x + y² has the mean 3 x + 1/3 over the section of the one the line passes."""
+    mesh = block(24)
+    view = seen(mesh, lambda at: 3.0 * at[:, 0] + at[:, 1] ** 2)
+    found = section_means(Locator(mesh), view, "pressure", (-0.5, 0.4, 0.4), (1.0, 0.4, 0.4), 30)
+    inside = found.places[:, 0] > 0
+    assert found.values[inside] == pytest.approx(3.0 * found.places[inside, 0] + 1 / 3, abs=2e-3)
+    assert np.isnan(found.values[~inside]).all()
+    with pytest.raises(ValueError, match="does not meet the mesh"):
+        section_means(Locator(mesh), view, "pressure", (0.0, 2.0, 0.0), (1.0, 2.0, 0.0), 5)
+
+
+def test_the_piece_of_a_cut_at_a_place_is_what_hangs_together_with_it(ball):
+    """Two balls a little apart, cut through both middles: a disc each."""
+    apart = np.array([3.0, 0.0, 0.0])
+    cut = plane_cut(ball, (0.0, 0.0, 1e-3), (0.0, 0.0, 1.0))
+    count, points = len(cut.at), len(cut.points)
+    both = Polygons(
+        np.concatenate([cut.offsets, cut.offsets[1:] + points]), np.concatenate([cut.points, cut.points + count]),
+        np.concatenate([cut.at, cut.at + apart]), np.tile(cut.cell, 2), cut.rim,
+    )  # fmt: skip
+    one = piece_at(both, np.array([3.2, 0.1, 0.0]))
+    assert area(one) == pytest.approx(area(cut))
+    assert one.at[one.points][:, 0].min() > 1.9

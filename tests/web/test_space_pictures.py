@@ -189,7 +189,11 @@ def test_a_plate_in_space_is_drawn_for_all_variants_and_says_where_one_has_nothi
 
 def test_what_cannot_be_asked_of_a_layer_is_said(brook_server, pipes):
     base = f"{brook_server}/studies/{pipes}/variants/long"
-    run = httpx.get(f"{brook_server}/studies/{pipes}/results/long").text.split('id="scene-view"')[1].split('data-run="')[1][:20]
+    run = (
+        httpx.get(f"{brook_server}/studies/{pipes}/results/long")
+        .text.split('id="scene-view"')[1]
+        .split('data-run="')[1][:20]
+    )
     cut = {"kind": "cut", "through": [0.06, 0, 0], "across": [1, 0, 0]}
     for recipe, quantity, status, words in (
         (cut, "speed", 200, ""),
@@ -217,3 +221,52 @@ def test_what_cannot_be_asked_of_a_layer_is_said(brook_server, pipes):
         ):
             data = {"quantity": "speed", "picture": picture, "page": "results", "name": "long"}
             assert words in http.post(f"/studies/{pipes}/act/add_plate_in_space", data=data).text
+
+
+def test_curves_in_space_are_clicked_typed_and_compared(brook_server, browser, pipes):
+    opened(browser, f"{brook_server}/studies/{pipes}/results/long")
+    browser.execute_script("document.querySelector('[data-look=y]').click()")
+    canvas = one(browser, ".space-canvas")
+    browser.execute_script("document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'p', bubbles: true}))")
+    wait(browser, lambda: "Click the start" in text_of(browser, "#tool-says"))
+    for x in (-90, 90):
+        ActionChains(browser).move_to_element_with_offset(canvas, x, 12).click().perform()
+    wait(browser, lambda: len(all_of(browser, ".curve-plot")) == 1)
+    line = document(brook_server, pipes).plots[0].lines[0]
+    assert float(line.start_x.split()[0]) > 60 > float(line.end_x.split()[0])  # from +y, x runs to the left
+    assert line.start_z == line.end_z
+    wait(browser, lambda: len(all_of(browser, "figure.curve-plot[data-shown='1']")) > 0)
+
+    base = f"{brook_server}/studies/{pipes}"
+    middle = {
+        "start_x": "0 mm",
+        "start_y": "0 mm",
+        "start_z": "0 mm",
+        "end_x": "120 mm",
+        "end_y": "0 mm",
+        "end_z": "0 mm",
+    }
+    with client(brook_server) as http:
+        http.post(
+            f"{base}/act/add_plot",
+            data={**middle, "quantity": "pressure", "over": "sections", "title": "Falls", "page": "results"},
+        )
+        across = {**middle, "start_x": "90 mm", "start_z": "-10 mm", "end_x": "90 mm", "end_z": "10 mm"}
+        http.post(
+            f"{base}/act/add_plot",
+            data={**across, "quantity": "speed", "along": "z", "title": "Across", "page": "results"},
+        )
+        falls, there = (http.get(f"{base}/plots/{name}/curves.json").json() for name in ("falls", "across"))
+    # the pressure falls evenly, Δp = 8 η L ū / R² = 1.92 Pa per 120 mm
+    assert falls["words"] == "mean pressure of sections"
+    long = falls["curves"][0]
+    steps = [b - a for a, b in zip(long["y"], long["y"][1:], strict=False)]
+    assert (long["y"][0] - long["y"][-1]) / (59 / 60) == pytest.approx(
+        1920 if falls["y_unit"] == "mPa" else 1.92, rel=0.06
+    )
+    assert min(steps) == pytest.approx(max(steps), rel=0.2)
+    # twice the mean in the middle, nothing at the walls; the shorter pipe has nothing there, which its curve says
+    assert [c["title"] for c in there["curves"]] == ["Long", "Short (no fluid along this line)"]
+    speeds = [v for v in there["curves"][0]["y"] if v is not None]
+    assert max(speeds) == pytest.approx(40, rel=0.04)
+    assert not complaints(browser)

@@ -118,7 +118,11 @@ def test_a_result_in_space_is_cut_followed_and_asked(brook_server, browser, pipe
 
 def test_what_cannot_be_asked_of_a_result_in_space_is_said(brook_server, pipes):
     base = f"{brook_server}/studies/{pipes}/variants/long"
-    run = httpx.get(f"{brook_server}/studies/{pipes}/results/long").text.split('id="scene-view"')[1].split('data-run="')[1][:20]
+    run = (
+        httpx.get(f"{brook_server}/studies/{pipes}/results/long")
+        .text.split('id="scene-view"')[1]
+        .split('data-run="')[1][:20]
+    )
     said = {
         f"cut/{run}/x/9/corners.f32": (422, "the plane does not cut this mesh"),
         f"cut/{run}/x/nan/corners.f32": (404, "no such cut"),

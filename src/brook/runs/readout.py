@@ -18,7 +18,7 @@ from brook.core.results.picture import PlanePolygons, corner_values, polygons, s
 from brook.core.results.plane import Triangles, point_values
 from brook.core.results.profile import Profile, profile
 from brook.core.results.quantities import View
-from brook.core.results.space import Locator
+from brook.core.results.space import Locator, curve, section_means
 from brook.core.results.stream import (
     Streamline,
     default_streamlines,
@@ -28,7 +28,7 @@ from brook.core.results.stream import (
 )
 from brook.core.solve import Fields
 from brook.core.study import Problem, read_study, resolve
-from brook.core.study.views import ProfileLine
+from brook.core.study.views import CurvePlot
 from brook.store.files import ResultFiles
 
 MOST_LINES = 200
@@ -166,18 +166,34 @@ def _drawn(line: Streamline) -> dict[str, Any]:
     return {"places": np.round(places, 7).ravel().tolist(), "closed": line.closed, "value": line.value}
 
 
-def profiles(source: Source, quantity: str, lines: tuple[ProfileLine, ...]) -> list[Profile]:
-    """A quantity along each line. Raises `KeyError`, `FormulaError`, `ValueError` for a line without numbers."""
-    result = loaded(source)
-    values = point_values(view_of(source), quantity, result.shapes)
+def profiles(source: Source, plot: CurvePlot) -> list[Profile]:
+    """The quantity of a plot along each of its lines. Of one that does not meet the mesh all values are nan.
+
+    Raises `KeyError`, `FormulaError`, `ValueError` for a line without numbers."""
+    result, view = loaded(source), view_of(source)
+    plane = result.fields.mesh.is_plane
+    values = point_values(view, plot.quantity, result.shapes) if plane else None
     scope = prepared_of(source).scope
     found = []
-    for line in lines:
+    for line in plot.lines:
         problems: list[Problem] = []
         ends = resolve(line, scope, "", problems)
         if problems:
             raise ValueError(f"'{line.title}': {problems[0].message}")
-        found.append(profile(result.triangles, values, (ends.start_x, ends.start_y), (ends.end_x, ends.end_y)))
+        if values is not None:
+            found.append(profile(result.triangles, values, (ends.start_x, ends.start_y), (ends.end_x, ends.end_y)))
+            continue
+        start, end = (ends.start_x, ends.start_y, ends.start_z), (ends.end_x, ends.end_y, ends.end_z)
+        read = {"line": curve, "sections": section_means}[plot.over]
+        try:
+            made = read(result.locator, view, plot.quantity, start, end)
+            found.append(Profile(made.places, made.way, made.values))
+        except ValueError:  # said beside the name of the curve
+            found.append(
+                Profile(
+                    np.array([start, end]), np.array([0.0, np.linalg.norm(np.subtract(end, start))]), np.full(2, np.nan)
+                )
+            )
     return found
 
 

@@ -17,7 +17,7 @@ from brook.core.units import DIMENSIONS, Dimension, even_unit, scale_of, sensibl
 from brook.runs.readout import Source, forces, profiles
 
 LENGTH = DIMENSIONS["length"]
-AXES = {"distance": "distance along the line", "x": "x", "y": "y"}
+AXES = {"distance": "distance along the line", "x": "x", "y": "y", "z": "z"}
 
 
 @dataclass(frozen=True)
@@ -53,10 +53,12 @@ def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
     kind = kinds[plot.quantity]
     found = []
     for result in shown:
-        for line, made in zip(plot.lines, profiles(result.source, plot.quantity, plot.lines), strict=True):
+        for line, made in zip(plot.lines, profiles(result.source, plot), strict=True):
             names = [result.title] if len(shown) > 1 else []
             names += [line.title] if len(plot.lines) > 1 else []
-            found.append((", ".join(names) or result.title, made.along(plot.along), made.values))
+            title = ", ".join(names) or result.title
+            title += " (no fluid along this line)" if np.isnan(made.values).all() else ""
+            found.append((title, made.along(plot.along), made.values))
     references = [(r, np.array(r.position), np.array(r.value)) for r in plot.references]
     x_unit, x_factor, _ = unit_of(LENGTH, [x for _, x, _ in found] + [x for _, x, _ in references])
     y_unit, y_factor, y_shift = unit_of(
@@ -78,7 +80,7 @@ def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
         ]  # fmt: skip
         compared.append(row)
     return {
-        "title": plot.title, "note": plot.note, "words": kind.words, "x_title": AXES[plot.along], "x_unit": x_unit,
+        "title": plot.title, "note": plot.note, "words": f"mean {kind.words} of sections" if plot.over == "sections" else kind.words, "x_title": AXES[plot.along], "x_unit": x_unit,
         "y_unit": y_unit, "x_factor": x_factor, "y_factor": y_factor, "y_shift": y_shift, "curves": curves, "references": compared,
         "x_range": [v * x_factor for v in plot.position_range] if plot.position_range else None,
         "y_range": [v * y_factor + y_shift for v in plot.value_range] if plot.value_range else None,

@@ -253,11 +253,20 @@ def plot_problems(study: Study, variant: Variant) -> list[Problem]:
                 if low_high is not None and low_high[0] >= low_high[1]:
                     problems.append(Problem(f"/{kind}/{k}/{name}", "a range goes from a smaller to a larger value"))
     for k, plot in enumerate(study.plots):
+        flat = variant.geometry.kind != "space"
+        if flat and plot.over == "sections":
+            problems.append(
+                Problem(f"/plots/{k}/over", "means over sections are for results in space; this one is plane")
+            )
+        if flat and plot.along == "z":
+            problems.append(Problem(f"/plots/{k}/along", "a plane study has no z; show it by x, y or the distance"))
         for n, line in enumerate(plot.lines):
             path = f"/plots/{k}/lines/{n}"
             found = resolve(line, prepared.scope, path, problems)
-            ends = (found.start_x, found.start_y, found.end_x, found.end_y)
-            if None not in ends and ends[:2] == ends[2:]:
+            ends = (found.start_x, found.start_y, found.start_z, found.end_x, found.end_y, found.end_z)
+            if None not in ends and (
+                ends[:2] == ends[3:5] if variant.geometry.kind != "space" else ends[:3] == ends[3:]
+            ):
                 problems.append(Problem(f"{path}/end_x", f"'{line.title}' ends where it begins; give it some length"))
     return problems
 

@@ -66,28 +66,34 @@ def add_plate_in_space(raw: dict[str, Any], quantity: str, picture: str, title: 
 
 
 def add_plot(
-    raw: dict[str, Any], quantity: str, start_x: str, start_y: str, end_x: str, end_y: str, title: str = "",
-    along: str = "distance",
-) -> str:  # fmt: skip
-    """A plot of a quantity along one line."""
+    raw: dict[str, Any], quantity: str, title: str = "", along: str = "distance", over: str = "line", **ends: str
+) -> str:
+    """A plot of a quantity along one line, from `start_x`, `start_y` to `end_x`, `end_y`, in space with `start_z` and `end_z` too;
+    `over` the line itself or sections across it."""
     plots = raw["plots"]
     title = title.strip() or f"{quantity.replace('_', ' ').capitalize()} along a line"
     plots.append({
-        "name": name_from(title, [p["name"] for p in plots]), "title": title, "quantity": quantity, "along": along,
-        "lines": [_line("Line 1", start_x, start_y, end_x, end_y)],
+        "name": name_from(title, [p["name"] for p in plots]), "title": title, "quantity": quantity, "along": along, "over": over,
+        "lines": [_line("Line 1", ends)],
     })  # fmt: skip
     return f"/plots/{len(plots) - 1}"
 
 
-def add_line(raw: dict[str, Any], pointer: str, start_x: str, start_y: str, end_x: str, end_y: str) -> str:
+def add_line(raw: dict[str, Any], pointer: str, **ends: str) -> str:
     """One more line in a plot."""
     lines = entry_at(raw, pointer, "plots")["lines"]
-    lines.append(_line(f"Line {len(lines) + 1}", start_x, start_y, end_x, end_y))
+    lines.append(_line(f"Line {len(lines) + 1}", ends))
     return f"{pointer}/lines/{len(lines) - 1}"
 
 
-def _line(title: str, start_x: str, start_y: str, end_x: str, end_y: str) -> dict[str, str]:
-    return {"title": title, "start_x": start_x, "start_y": start_y, "end_x": end_x, "end_y": end_y}
+def _line(title: str, ends: dict[str, str]) -> dict[str, str]:
+    """Raises `TypeError` where an end is missing or there is something else."""
+    needed, known = {"start_x", "start_y", "end_x", "end_y"}, {"start_z", "end_z"}
+    if missing := needed - ends.keys():
+        raise TypeError(f"missing argument: {', '.join(sorted(missing))}")
+    if strange := ends.keys() - needed - known:
+        raise TypeError(f"unexpected argument: {', '.join(sorted(strange))}")
+    return {"title": title, **ends}
 
 
 def plot_range(raw: dict[str, Any], pointer: str, axis: str, low: str = "", high: str = "", factor: str = "1") -> str:

@@ -13,15 +13,15 @@ COUNT = 201
 
 @dataclass(frozen=True, eq=False)
 class Profile:
-    """Places (n, 2) and distances (n,) from the line's start in m, values (n,) in SI units; nan outside the fluid."""
+    """Places (n, 2), in space (n, 3), and distances (n,) from the line's start in m, values (n,) in SI units; nan outside the fluid."""
 
     places: np.ndarray
     distance: np.ndarray
     values: np.ndarray
 
     def along(self, axis: str) -> np.ndarray:
-        """Positions (n,) by `distance`, `x` or `y`."""
-        return self.distance if axis == "distance" else self.places[:, "xy".index(axis)]
+        """Positions (n,) by `distance`, `x`, `y` or, in space, `z`."""
+        return self.distance if axis == "distance" else self.places[:, "xyz".index(axis)]
 
 
 def profile(

@@ -37,8 +37,8 @@ class PatchLayer(Part):
 
 
 class CutLayer(Part):
-    """A plane through a place across a direction. `levels` are how many lines of equal value it shows; what lies before a cut
-    that `clips` is left away; `by_cell` gives each cell its own colour."""
+    """A plane through a place across a direction. `levels` are how many lines of equal value it shows; of one that `clips`
+    what lies above it along its direction, or below, is left away; `by_cell` gives each cell its own colour."""
 
     kind: Literal["cut"] = "cut"
     through: Triple
@@ -48,7 +48,7 @@ class CutLayer(Part):
     arrows: Literal["", "long", "equal"] = ""
     levels: Annotated[int, Field(ge=0, le=40)] = 0
     mesh_lines: bool = False
-    clips: bool = False
+    clips: Literal["", "above", "below"] = ""
 
 
 class SurfaceLayer(Part):

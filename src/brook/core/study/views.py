@@ -50,13 +50,15 @@ class Plate(Part):
 
 
 class ProfileLine(Part):
-    """A straight line along which a quantity is read."""
+    """A straight line along which a quantity is read. In plane studies z says nothing."""
 
     title: Title
     start_x: Coordinate
     start_y: Coordinate
+    start_z: Coordinate = "0 mm"
     end_x: Coordinate
     end_y: Coordinate
+    end_z: Coordinate = "0 mm"
 
 
 class ReferencePoints(Part):
@@ -75,7 +77,8 @@ class ReferencePoints(Part):
 
 
 class CurvePlot(Part):
-    """Profiles of one quantity along some lines in one plot, with points to compare them with.
+    """Profiles of one quantity along some lines in one plot, with points to compare them with. Read `over` the line itself, or
+    in space as means over sections across it.
 
     Ranges are in SI units; None is the plot's own choice.
     """
@@ -83,7 +86,8 @@ class CurvePlot(Part):
     name: Name
     title: Title
     quantity: Name
-    along: Literal["distance", "x", "y"] = "distance"
+    along: Literal["distance", "x", "y", "z"] = "distance"
+    over: Literal["line", "sections"] = "line"
     lines: Annotated[tuple[ProfileLine, ...], Field(min_length=1, max_length=12)]
     references: Annotated[tuple[ReferencePoints, ...], Field(max_length=12)] = ()
     position_range: Range | None = None

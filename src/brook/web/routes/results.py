@@ -63,13 +63,14 @@ def _option(kind: QuantityKind, unit: str) -> dict[str, Any]:
 def profile_lines(state: StudyState, variant: VariantState) -> list[dict[str, Any]]:
     """Lines of all plots in m, for the canvas."""
     found = []
+    axes = 2 if variant.variant.geometry.kind != "space" else 3
     for plot in state.study.plots:
         for line in plot.lines:
             ends = resolve(line, variant.prepared.scope, "", [])
-            points = [ends.start_x, ends.start_y, ends.end_x, ends.end_y]
-            if None not in points:
+            start, end = ([getattr(ends, f"{which}_{axis}") for axis in "xyz"[:axes]] for which in ("start", "end"))
+            if None not in start + end:
                 title = line.title if len(plot.lines) > 1 else plot.title
-                found.append({"title": title, "start": points[:2], "end": points[2:]})
+                found.append({"title": title, "start": start, "end": end})
     return found
 
 

@@ -64,7 +64,7 @@ export class Legend {
     });
     for (const tick of this.log ? decades(this.shown(low), this.shown(high)) : roundTicks(this.shown(low), this.shown(high), 8)) {
       const x = this.x((tick.value - this.shift) / this.factor);
-      svg.append(element("line", { x1: x, x2: x, y1: BASE, y2: BASE + 5, stroke: "#566069" }), element("text", { x, y: BASE + 28, "text-anchor": "middle" }, tick.text));
+      svg.append(element("line", { x1: x, x2: x, y1: BASE, y2: BASE + 5, stroke: "#566069" }), element("text", { x, y: BASE + 28, "text-anchor": "middle" }, tick.text.replace("-", "−")));
     }
     this.range.forEach((value, side) => svg.append(this.handle(value, side)));
     this.holder.replaceChildren(svg);

@@ -18,7 +18,6 @@ export class ResultTools {
     if ([...this.begin.options].some((o) => o.value === kept.streamlines)) this.begin.value = kept.streamlines;
     this.arrows.checked = Boolean(kept.arrows);
     this.inPlane = !this.view.canvas.dataset.section;
-    this.profile.hidden = !this.inPlane; // profiles in space are not there yet
     if (!this.inPlane && this.begin.value === "default") this.begin.value = "";
     if (cut) cut.onMoved = () => this.cutMoved();
     this.plate(root.querySelector("#plate-shown"));
@@ -27,7 +26,7 @@ export class ResultTools {
     this.profile.addEventListener("click", () => this.startProfile());
     root.querySelector("#keep-view")?.addEventListener("htmx:configRequest", (event) => this.addView(event.detail.parameters));
     pictures.onPick = (view, place) => this.pick(place);
-    this.profiles = JSON.parse(root.querySelector("#profile-lines")?.dataset.lines ?? "[]");
+    this.profiles = this.inPlane ? profileLinesOf(root) : []; // those of space are seen in space
     this.moments(root.querySelector("#moments"));
     this.lines();
     this.arrow();
@@ -145,7 +144,8 @@ export class ResultTools {
 
   sayLines() {
     const { lines, ends, through, outside, seconds: taken } = this.found, count = `${lines.length} streamline${lines.length === 1 ? "" : "s"}`;
-    const where = Object.entries(ends).sort((a, b) => b[1] - a[1]).slice(0, 6).map(([end, n]) => `${n} ${end}`).join(", ");
+    const found = Object.entries(ends).sort((a, b) => b[1] - a[1]), rest = found.slice(8).reduce((sum, [, n]) => sum + n, 0);
+    const where = [...found.slice(0, 8).map(([end, n]) => `${n} ${end}`), ...(rest ? [`${rest} elsewhere`] : [])].join(", ");
     const time = taken ? `; ${through} through, in ${seconds(taken[0])} to ${seconds(taken[2])}, half of them in under ${seconds(taken[1])}` : "";
     this.tell(`${count}, seen along ${this.across}${lines.length ? `; ends: ${where}` : ""}${time}${outside ? `; ${outside} begin outside of the fluid` : ""}`);
   }
@@ -199,11 +199,9 @@ export class ResultTools {
   pick(place) {
     if (this.mode === "profile") {
       if (!this.start) { this.start = place; this.tell("Now click the end of the line."); this.draw(); return; }
-      const text = (v) => `${Number((1000 * v).toFixed(2))} mm`;
-      const form = document.getElementById("add-plot");
-      for (const [name, value] of Object.entries({ start_x: text(this.start[0]), start_y: text(this.start[1]), end_x: text(place[0]), end_y: text(place[1]), quantity: this.view.quantity })) form.elements[name].value = value;
+      const ends = [this.inSpace(this.start), this.inSpace(place)];
       this.leave();
-      form.requestSubmit();
+      addProfile(...ends, this.view.quantity);
       return;
     }
     if (this.begin.value === "by-click") { this.seeds.push(this.inSpace(place)); this.lines(); }
@@ -215,6 +213,17 @@ export class ResultTools {
       this.lines();
     }
   }
+}
+
+export const profileLinesOf = (root) => JSON.parse(root.querySelector("#profile-lines")?.dataset.lines ?? "[]");
+
+/** Asks for a plot of a quantity along a line between two places in m. */
+export function addProfile(start, end, quantity) {
+  const form = document.getElementById("add-plot"), text = (v) => `${Number((1000 * v).toFixed(2))} mm`;
+  form.elements.quantity.value = quantity;
+  start.forEach((v, i) => { form.elements[`start_${"xyz"[i]}`].value = text(v); });
+  end.forEach((v, i) => { form.elements[`end_${"xyz"[i]}`].value = text(v); });
+  form.requestSubmit();
 }
 
 /** Holding `b` shows another variant in the same view. */

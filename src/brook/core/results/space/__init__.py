@@ -1,6 +1,6 @@
 """What is looked at in space: cuts, surfaces of equal value, places, curves, streamlines, one mesh seen from another."""
 
-from brook.core.results.space.curves import Curve, curve
+from brook.core.results.space.curves import Curve, curve, piece_at, section_means
 from brook.core.results.space.locator import Locator
 from brook.core.results.space.streamlines import Line, from_patch, streamlines
 from brook.core.results.space.surfaces import (
@@ -15,6 +15,6 @@ from brook.core.results.space.surfaces import (
 )
 
 __all__ = [
-    "Curve", "Line", "Locator", "Polygons", "area", "corner_values", "curve", "from_patch", "iso_surface", "mean_over", "plane_cut",
-    "point_values", "streamlines", "volume_above",
+    "Curve", "Line", "Locator", "Polygons", "area", "corner_values", "curve", "from_patch", "iso_surface", "mean_over", "piece_at", "plane_cut",
+    "point_values", "section_means", "streamlines", "volume_above",
 ]  # fmt: skip

@@ -4,13 +4,15 @@ import { Legend } from "../legend.js";
 import { pretty, rounded } from "../numbers.js";
 import { SpaceView } from "../space/view.js";
 import { place } from "../space/words.js";
+import { addProfile, profileLinesOf } from "../results.js";
 import { memory, optionOf, remember } from "../views.js";
 import { savePicture } from "./export.js";
 import { Motes } from "./motes.js";
 import { fill, levelWords, lookAt, lookOf, samplesOf, shapeOf } from "./scene.js";
 import { Statements } from "./statements.js";
 
-const MOST_VIEWS = 1e9;
+const MOVING = 220; // ms between two pictures of one that is dragged
+const MOST_NAMES = 8; // of patches that are shown unasked
 
 export class ScenePage {
   static async open(root) {
@@ -33,7 +35,7 @@ export class ScenePage {
     const before = memory(this.memoryKey) ?? {}, plate = JSON.parse(root.querySelector("#plate-shown")?.dataset.plate ?? "null");
     this.layers = before.layers ?? [this.usualCut()];
     this.shell = before.shell ?? true;
-    this.names = before.names ?? true;
+    this.names = before.names;
     this.how.value = before.how ?? "smooth";
     const quantity = memory("quantity results");
     if (quantity && [...this.choice.options].some((o) => o.value === quantity)) this.choice.value = quantity;
@@ -75,6 +77,7 @@ export class ScenePage {
       box.onchange = () => { this[name] = box.checked; this.keep(); does(); };
     }
     find("perspective").onchange = (event) => { view.camera.perspective = event.target.checked; view.moved(); };
+    find("profile").onclick = () => this.startProfile();
     find("scene-picture").onclick = () => savePicture(this);
     find("keep-view")?.addEventListener("htmx:configRequest", (event) => {
       event.detail.path = event.detail.path.replace(/add_plate$/, "add_plate_in_space");
@@ -90,12 +93,15 @@ export class ScenePage {
     } catch (error) { this.holder.dataset.state = "failed"; this.problem(error.message); return; }
     this.statements.holder.inert = false;
     this.statements.draw();
+    this.names ??= this.shape.data.patches.length <= MOST_NAMES;
+    this.root.querySelector("#show-labels").checked = this.names;
     this.view.put(this.shape);
     this.view.resize();
     if (this.look) lookAt(this.view, this.look); else this.view.fit();
     this.root.querySelector("#perspective").checked = this.view.camera.perspective;
     this.view.showNames(this.names);
     this.walls();
+    this.profiles();
     await this.show();
   }
 
@@ -126,11 +132,13 @@ export class ScenePage {
         if (!this.holder.isConnected) return;
         if (this.tools.textContent.startsWith("The picture")) this.tell("");
         this.told = put();
-        this.legendOf();
-        this.statements.tell(this.told);
+        const now = performance.now(), moving = this.legend.map && now - (this.last ?? -1e9) < MOVING;
+        this.last = now;
+        clearTimeout(this.resting);
+        if (moving) this.resting = setTimeout(() => this.rest(), MOVING); // while it is dragged colours keep their meaning
+        else this.rest();
         this.statements.grip();
-        this.motes.follow();
-        this.holder.dataset.drawn = `${(this.version += 1)}`;
+        this.holder.dataset.pictures = `${(this.version += 1)}`;
         this.root.dataset.drawn = this.choice.value;
         this.holder.dataset.state = "shown";
         this.view.later();
@@ -138,6 +146,14 @@ export class ScenePage {
       }
     })();
     try { await this.busy; } finally { this.busy = null; }
+  }
+
+  /** What is said of a picture once it stands. */
+  rest() {
+    if (!this.holder.isConnected) return;
+    this.legendOf();
+    this.statements.tell(this.told);
+    this.motes.follow();
   }
 
   /** The quantity with its unit; a difference has one that begins at nothing. */
@@ -162,7 +178,7 @@ export class ScenePage {
 
   colour() {
     const colours = this.legend.map ? this.legend.colours : { map: "even", range: [0, 1] };
-    this.shape.colours = { ...colours, version: (this.coloured = (this.coloured ?? 0) + 1 + (this.coloured > MOST_VIEWS ? -MOST_VIEWS : 0)) };
+    this.shape.colours = { ...colours, version: (this.coloured = (this.coloured ?? 0) + 1) };
     const notes = [...this.shape.layers.values()].flatMap((layer) => layer.labels ?? []);
     this.view.marks.setNotes(notes.map(({ at, value }) => ({ at, words: levelWords(value, this.unit) })));
     this.view.later();
@@ -192,6 +208,22 @@ export class ScenePage {
     this.mode = take;
     this.holder.classList.add("picking");
     this.tell(`${words} Escape leaves.`);
+  }
+
+  /** A curve along a line between two places that are clicked. */
+  startProfile() {
+    let first = null;
+    this.ask("Click the start of the line, then its end.", (at) => {
+      if (!first) { first = at; this.tell("Now click the end of the line. Escape leaves."); return; }
+      this.leave();
+      addProfile(first, at, this.choice.value);
+    });
+  }
+
+  /** The lines of plots, seen through what lies before them. */
+  profiles() {
+    const lines = profileLinesOf(this.root);
+    this.shape.draw("profiles", lines.map(({ start, end }) => [...start, ...end]), "#b4532a");
   }
 
   problem(text) {

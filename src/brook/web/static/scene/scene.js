@@ -56,12 +56,12 @@ export async function fill(shape, { readout, run, less = null }, recipes, quanti
   };
 }
 
-/** What is left of a cut that clips: the side that a viewer looks at goes. */
+/** What is left of a cut that clips: one side of it goes. */
 function planeOf(recipes, told, shape) {
   const k = recipes.findIndex((recipe, i) => recipe.kind === "cut" && recipe.clips && !told[i].error);
   if (k < 0) return null;
-  const { through, across } = recipes[k], size = Math.hypot(...across);
-  const n = across.map((v) => -v / size);
+  const { through, across, clips } = recipes[k], size = Math.hypot(...across) * (clips === "above" ? -1 : 1);
+  const n = across.map((v) => v / size);
   return [...n, -n.reduce((sum, v, i) => sum + v * (through[i] - shape.middle[i]), 0) + 1e-6 * Math.hypot(...shape.half)];
 }
 

@@ -122,9 +122,12 @@ export class Statements {
     const angles = axis ? [] : this.angles(layer, k);
     return ["Cut across ", across, ...angles, " at ", at, " ", slide, make("br"),
       this.colouring(layer, k), " ", this.check("by cell", layer.by_cell, (by_cell) => this.set(k, { by_cell })), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ",
-      this.check("clip", layer.clips, (clips) => this.set(k, { clips })), " arrows ", this.select("Arrows", [["", "none"], ["long", "by speed"], ["equal", "equal"]], layer.arrows ?? "", (arrows) => this.set(k, { arrows })),
+      this.check("clip", layer.clips, (wanted) => this.set(k, { clips: wanted ? this.before(k) : "" })), " arrows ", this.select("Arrows", [["", "none"], ["long", "by speed"], ["equal", "equal"]], layer.arrows ?? "", (arrows) => this.set(k, { arrows })),
       " lines ", this.select("Lines of equal value", [[0, "none"], [6, "about 6"], [12, "about 12"], [24, "about 24"]], layer.levels ?? 0, (levels) => this.set(k, { levels: Number(levels) }))];
   }
+
+  /** The side of a cut that lies before it, as one looks now. */
+  before(k) { const n = normalOf(this.layers[k]), { away } = this.page.view.camera; return n[0] * away.x + n[1] * away.y + n[2] * away.z >= 0 ? "above" : "below"; }
 
   /** Two angles of an askew cut's direction: round z from x, and up. */
   angles(layer, k) {
@@ -274,7 +277,8 @@ export class Statements {
       return `${area(numbers.area)}; above it in ${volume(numbers.volume)}, ${rounded(100 * numbers.share)} % of what is meshed${mean}; ${range}${words.length ? `; ${words.join("; ")}` : ""}.`;
     }
     if (layer.kind === "streamlines") {
-      const where = Object.entries(numbers.ends).sort((a, b) => b[1] - a[1]).slice(0, 6).map(([end, n]) => `${n} ${end}`).join(", ");
+      const ends = Object.entries(numbers.ends).sort((a, b) => b[1] - a[1]), rest = ends.slice(8).reduce((sum, [, n]) => sum + n, 0);
+      const where = [...ends.slice(0, 8).map(([end, n]) => `${n} ${end}`), ...(rest ? [`${rest} elsewhere`] : [])].join(", ");
       const time = numbers.seconds ? `; ${numbers.through} from patch to patch in ${seconds(numbers.seconds[0])} to ${seconds(numbers.seconds[2])}, half of them in under ${seconds(numbers.seconds[1])}` : "";
       return `${numbers.lines} streamline${numbers.lines === 1 ? "" : "s"}; ends: ${where}${time}${numbers.outside ? `; ${numbers.outside} begin outside of the fluid` : ""}. `;
     }
