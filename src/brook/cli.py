@@ -245,6 +245,57 @@ def look(
 
 
 @app.command()
+def picture(
+    study: Annotated[str, typer.Argument(help="The study by its address, as in /studies/ADDRESS.")],
+    plate: Annotated[str, typer.Option(help="Name or title of the plate.")],
+    out: Annotated[
+        Path, typer.Option(help="Write to this file: .png; of several variants one each, their names put in.")
+    ],
+    variant: Annotated[str | None, typer.Option(help="Only this variant.")] = None,
+    data: Data = Path("brook-data"),
+    size: Annotated[str, typer.Option(help="Width and height of the picture in pixels.")] = "1280x720",
+) -> None:
+    """Draws a plate from the results that a data folder keeps; exits with 0 when all variants have one, 2 when some have none or it
+    fell short, 1 on an error."""
+    from brook.core.results.pictures.plates import Size
+    from brook.core.study import DocumentError
+    from brook.runs.plates import NoPlate, draw, plate_of
+    from brook.store import Store, StoreError
+
+    _loaded()
+    wide, _, tall = size.partition("x")
+    if not (wide.isdigit() and tall.isdigit() and 200 <= int(wide) <= 8000 and 200 <= int(tall) <= 8000):
+        _say(f"'{size}' is no size; write 1280x720, each from 200 to 8000")
+        raise typer.Exit(1)
+    if out.suffix.lower() != ".png":
+        _say(f"{out.name}: pictures are written as .png")
+        raise typer.Exit(1)
+    if not (data / "brook.db").exists():
+        _say(f"{data} keeps no studies; name the folder with --data")
+        raise typer.Exit(1)
+    store, whole = Store(data), True
+    try:
+        wanted = plate_of(store, study, plate)
+        names = [variant] if variant else [v.name for v in store.study(study).variants]
+        for made in draw(store, study, wanted, names, Size(int(wide), int(tall))):
+            for words in made.words:
+                _say(f"{made.variant}: {words}")
+            if made.png is None:
+                whole = False
+                continue
+            path = out if len(names) == 1 else out.with_name(f"{out.stem}-{made.variant}{out.suffix}")
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(made.png)
+            print(path)
+            whole &= not made.words
+    except (NoPlate, StoreError, DocumentError, OSError) as error:
+        _say(str(error))
+        raise typer.Exit(1) from error
+    if not whole:
+        raise typer.Exit(2)
+
+
+@app.command()
 def verify(
     names: Annotated[list[str] | None, typer.Argument(help="Cases; all when none is named.")] = None,
     json_file: Annotated[Path | None, typer.Option("--json", help="Write the figures here too.")] = None,

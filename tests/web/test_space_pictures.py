@@ -5,7 +5,9 @@ import json
 import httpx
 import pytest
 from selenium.webdriver import ActionChains
+from typer.testing import CliRunner
 
+from brook.cli import app
 from brook.core.study import Study
 from tests.web.driving import all_of, complaints, drawn, each, one, press, text_of, wait
 from tests.web.helpers import client, document, take_in, up_to_date
@@ -270,3 +272,34 @@ def test_curves_in_space_are_clicked_typed_and_compared(brook_server, browser, p
     speeds = [v for v in there["curves"][0]["y"] if v is not None]
     assert max(speeds) == pytest.approx(40, rel=0.04)
     assert not complaints(browser)
+
+
+def test_a_plate_is_drawn_on_the_command_line(brook_app, brook_server, pipes, tmp_path):
+    with client(brook_server) as http:
+        picture = {
+            "layers": [{"kind": "cut", "through": [0.09, 0, 0], "across": [1, 0, 0]}],
+            "look": None,
+            "colours": "smooth",
+        }
+        data = {"quantity": "speed", "title": "On paper", "picture": json.dumps(picture), "page": "results"}
+        assert http.post(f"/studies/{pipes}/act/add_plate_in_space", data=data).status_code == 200
+    folder = ["--data", str(brook_app.state.studio.store.data)]
+
+    def draw(*more):
+        return CliRunner().invoke(app, ["picture", pipes, *folder, *more])
+
+    done = draw("--plate", "on_paper", "--out", str(tmp_path / "p.png"), "--size", "400x300")
+    assert done.exit_code == 2, done.output  # one of the two has nothing there
+    assert "short: cut: the plane does not cut this mesh" in done.output
+    assert [p.name for p in tmp_path.iterdir()] == ["p-long.png"]
+    assert (tmp_path / "p-long.png").read_bytes()[:4] == b"\x89PNG"
+    assert draw("--plate", "on_paper", "--variant", "long", "--out", str(tmp_path / "q.png")).exit_code == 0
+    for more, words in (
+        (("--plate", "nothing"), "'nothing' is not a plate of this study; there are: "),
+        (("--plate", "on_paper", "--variant", "wide"), "'wide' is not a variant of this study; there are: long, short"),
+        (("--plate", "on_paper", "--size", "40x30"), "'40x30' is no size"),
+    ):
+        refused = draw(*more, "--out", str(tmp_path / "r.png"))
+        assert refused.exit_code == 1
+        assert words in refused.output
+    assert "pictures are written as .png" in draw("--plate", "on_paper", "--out", "x.jpg").output

@@ -302,9 +302,13 @@ def show(value: float, dimension: Dimension, unit: str | None = None, digits: in
     if given and "." in text and "e" not in text:
         text = text.rstrip("0").rstrip(".")
     text = text.replace("-", "−")
+    return f"{text} {pretty_unit(unit)}".strip()
+
+
+def pretty_unit(unit: str) -> str:
+    """A unit as it is read."""
     pretty = unit.replace("degC", "°C").replace("^2", "²").replace("^3", "³")
-    pretty = re.sub(r"\bu(?=[mN])", "µ", pretty)
-    return f"{text} {pretty}".strip()
+    return re.sub(r"\bu(?=[mN])", "µ", pretty)
 
 
 def counted(number: float) -> str:

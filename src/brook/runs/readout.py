@@ -53,8 +53,6 @@ class Loaded:
     """A result in memory; views and the stream function are made when first asked for."""
 
     fields: Fields
-    shapes: PlanePolygons
-    triangles: Triangles
     views: dict[tuple[str, str], View]
     cuts: dict[tuple[int, float], tuple[PlanePolygons, Triangles]] = field(default_factory=dict)
 
@@ -66,6 +64,16 @@ class Loaded:
                 del self.cuts[next(iter(self.cuts))]
             self.cuts[axis, at] = shapes, Triangles.of(self.fields.mesh, shapes)
         return self.cuts[axis, at]
+
+    @cached_property
+    def shapes(self) -> PlanePolygons:
+        """What of its mesh is drawn flat; in space its usual cut."""
+        return polygons(self.fields.mesh)
+
+    @cached_property
+    def triangles(self) -> Triangles:
+        """Of these polygons."""
+        return Triangles.of(self.fields.mesh, self.shapes)
 
     @cached_property
     def locator(self) -> Locator:
@@ -87,8 +95,7 @@ def loaded(source: Source) -> Loaded:
         files = ResultFiles(Path(source.root))
         mesh = Mesh.load(files.folder("mesh", source.mesh_key) / "mesh.npz")
         fields = Fields.load(files.folder("run", source.run_key) / "fields.npz", Stencil(mesh))
-        shapes = polygons(mesh)
-        _loaded[key] = Loaded(fields, shapes, Triangles.of(mesh, shapes), {})
+        _loaded[key] = Loaded(fields, {})
     _loaded.move_to_end(key)
     while len(_loaded) > 2 and sum(one.fields.mesh.cell_count for one in _loaded.values()) > MOST_CELLS:
         _loaded.popitem(last=False)

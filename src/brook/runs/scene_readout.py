@@ -8,12 +8,19 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable
 
+import numpy as np
 from pydantic import TypeAdapter, ValidationError
 
+from brook.core.mesh import Mesh
+from brook.core.results.picture import usual_section
 from brook.core.results.pictures import Seen, boundary, drawn
-from brook.core.study.layers import Layer
+from brook.core.results.quantities import View, drawn_of
+from brook.core.results.space import Locator
+from brook.core.study.layers import CutLayer, Layer
 from brook.runs.readout import Source, loaded, view_of
 
+BOUNDARY = "boundary.bin"  # of a mesh, beside it
+FIRST = ("speed", "pressure", "temperature")  # quantities of which a run keeps its usual cut, for pages that open
 MOST_BYTES = 200_000_000
 MOST_RECIPE = 40_000  # characters
 _LAYER: TypeAdapter[Layer] = TypeAdapter(Layer)
@@ -25,8 +32,33 @@ def boundary_of(source: Source) -> bytes:
     return _made((source.root, source.mesh_key), lambda: boundary(loaded(source).fields.mesh).packed())
 
 
-def layer(source: Source, quantity: str, recipe: str, other: Source | None = None) -> bytes:
-    """A layer, packed, from its recipe as JSON, coloured by a quantity, less that of another result where there is one.
+def usual_cut(mesh: Mesh) -> CutLayer:
+    """The cut that a page shows of a result in space when nothing else is asked for."""
+    axis, at = usual_section(mesh)
+    through, across = np.zeros((2, 3))
+    through[axis], across[axis] = at, 1.0
+    return CutLayer(through=tuple(through), across=tuple(across))
+
+
+def usual_name(quantity: str) -> str:
+    """The file of a run's usual cut in the colours of a quantity."""
+    return f"usual-{quantity}.bin"
+
+
+def usual_cuts(view: View) -> dict[str, bytes]:
+    """Files by their names: the usual cut of a result in space in the colours of the first quantities, packed."""
+    wanted, locator = usual_cut(view.fields.mesh), Locator(view.fields.mesh)
+    return {usual_name(q): drawn(wanted, Seen(view, locator, q)).packed() for q in FIRST if q in drawn_of(view.fields)}
+
+
+def usual(source: Source, quantity: str) -> bytes:
+    """The usual cut in the colours of a quantity, packed."""
+    return layer(source, quantity, usual_cut(loaded(source).fields.mesh).model_dump_json())
+
+
+def layer(source: Source, quantity: str, recipe: str, other: Source | None = None, coarse: bool = False) -> bytes:
+    """A layer, packed, from its recipe as JSON, coloured by a quantity, less that of another result where there is one; `coarse`
+    while it moves.
 
     Raises `KeyError` for a quantity or a patch that is not there, `ValueError` for what cannot be drawn and `FormulaError`."""
     if len(recipe) > MOST_RECIPE:
@@ -38,6 +70,8 @@ def layer(source: Source, quantity: str, recipe: str, other: Source | None = Non
         raise ValueError(f"{'.'.join(map(str, first['loc']))}: {first['msg']}") from None
     less = None if other is None else Seen(view_of(other), loaded(other).locator, quantity)
     seen = Seen(view_of(source), loaded(source).locator, quantity, less)
+    if coarse:
+        return drawn(wanted, seen, coarse=True).packed()
     key: tuple[str, ...] = (source.root, source.run_key, source.document, source.variant, quantity, recipe)
     key += () if other is None else (other.run_key, other.variant)
 

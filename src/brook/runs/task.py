@@ -25,6 +25,7 @@ from brook.core.mesh.own import own_mesh
 from brook.core.mesh.quality import LIMITS, layer_coverage, worst_places
 from brook.core.numerics import Stencil
 from brook.core.results.picture import PlanePolygons, corner_values, polygons, usual_section
+from brook.core.results.pictures import boundary
 from brook.core.results.quantities import View, drawn_of
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, Fields, History, Outcome
@@ -42,6 +43,7 @@ from brook.runs import shaping
 from brook.runs.halting import halting
 from brook.runs.memory import Memory, Unwanted
 from brook.runs.patience import Patience
+from brook.runs.scene_readout import BOUNDARY, usual_cuts
 from brook.runs.summary import run_summary
 from brook.runs.watch import Emit, WorkerWatch, moments_in
 from brook.store.files import ResultFiles
@@ -287,6 +289,8 @@ def _write_mesh(folder: Path, mesh: Mesh, shapes: PlanePolygons) -> None:
     mesh.save(folder / "mesh.npz")
     _write(folder / "corners.f32", shapes.corners.ravel())
     shapes.offsets.astype("<u4").tofile(folder / "offsets.u32")
+    if not mesh.is_plane:
+        (folder / BOUNDARY).write_bytes(boundary(mesh).packed())
 
 
 def _coverage(study: Study, prepared: Prepared, mesh: Mesh) -> dict[str, float]:
@@ -387,6 +391,8 @@ def write_run(folder: Path, outcome: Outcome, summary: dict[str, Any]) -> None:
     shapes, view = polygons(fields.mesh), View(fields)
     for quantity in drawn_of(fields):
         _write(folder / f"{quantity}.f32", corner_values(view, quantity, shapes))
+    for name, content in usual_cuts(view).items() if not fields.mesh.is_plane else ():
+        (folder / name).write_bytes(content)
     (folder / "history.json").write_text(json.dumps(outcome.history.since(0)))
     write_vtu(folder / "fields.vtu", fields)
     (folder / "histories.csv").write_text(outcome.history.csv())

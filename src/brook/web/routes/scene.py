@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Query
-from fastapi.responses import Response
+from fastapi.responses import FileResponse, Response
 
 from brook.runs import Source, scene_readout
 from brook.store import StoreError
@@ -15,26 +15,42 @@ from brook.web.studio import Studio
 
 router = APIRouter()
 MOST_KNOWN = 500
+BYTES = "application/octet-stream"
 _meshes: dict[tuple[int, str, str], str] = {}
 
 
 @router.get("/studies/{slug}/variants/{name}/boundary/{run}.bin")
 def boundary(studio: StudioHere, slug: str, name: str, run: str) -> Response:
     """The boundary of the mesh of a run, packed as `Drawn.packed` says."""
-    content = ask(studio, scene_readout.boundary_of, result_of(studio, slug, name, run))
-    return Response(content, media_type="application/octet-stream", headers=KEEP)
+    source = result_of(studio, slug, name, run)
+    kept = studio.store.files.folder("mesh", source.mesh_key) / scene_readout.BOUNDARY
+    if kept.exists():
+        return FileResponse(kept, media_type=BYTES, headers=KEEP)
+    return Response(ask(studio, scene_readout.boundary_of, source), media_type=BYTES, headers=KEEP)
+
+
+@router.get("/studies/{slug}/variants/{name}/usual/{run}/{quantity}.bin")
+def usual(studio: StudioHere, slug: str, name: str, run: str, quantity: str) -> Response:
+    """The cut that a page begins with, in the colours of a quantity; of the first quantities straight from the run's own files."""
+    source = result_of(studio, slug, name, run)
+    kept = studio.store.files.folder("run", run) / scene_readout.usual_name(quantity)
+    if quantity in scene_readout.FIRST and kept.exists():
+        return FileResponse(kept, media_type=BYTES, headers=KEEP)
+    return Response(ask(studio, scene_readout.usual, source, quantity), media_type=BYTES, headers=KEEP)
 
 
 @router.get("/studies/{slug}/variants/{name}/layer/{run}.bin")
 def layer(
     studio: StudioHere, slug: str, name: str, run: str, quantity: str,
-    recipe: Annotated[str, Query(max_length=scene_readout.MOST_RECIPE)], less: str = "", other: str = "",
+    recipe: Annotated[str, Query(max_length=scene_readout.MOST_RECIPE)], less: str = "",
+    coarse: bool = False,
 ) -> Response:  # fmt: skip
-    """A layer coloured by a quantity, from its recipe as JSON, packed as `Drawn.packed` says; with `less` its difference to that of
-    another variant, whose run is `other`."""
-    taken = result_of(studio, slug, less, other) if less else None
-    content = ask(studio, scene_readout.layer, result_of(studio, slug, name, run), quantity, recipe, taken)
-    return Response(content, media_type="application/octet-stream", headers=KEEP)
+    """A layer coloured by a quantity, from its recipe as JSON, packed as `Drawn.packed` says; with `less`, which is
+    NAME:RUN, its difference to that of another variant; `coarse` while a cut moves."""
+    other, _, its_run = less.partition(":")
+    taken = result_of(studio, slug, other, its_run) if less else None
+    content = ask(studio, scene_readout.layer, result_of(studio, slug, name, run), quantity, recipe, taken, coarse)
+    return Response(content, media_type=BYTES, headers=KEEP)
 
 
 def result_of(studio: Studio, slug: str, name: str, run: str) -> Source:

@@ -10,15 +10,17 @@ import numpy as np
 from brook.core.results.pictures import cuts, lines, patches, surfaces
 from brook.core.results.pictures.base import Drawn, Seen
 from brook.core.results.pictures.patches import boundary
-from brook.core.study.layers import Layer
+from brook.core.study.layers import CutLayer, Layer
 
 KINDS: dict[str, Callable[[Any, Seen], Drawn]] = {
     "patches": patches.drawn, "cut": cuts.drawn, "surface": surfaces.drawn, "streamlines": lines.drawn,
 }  # fmt: skip
 
 
-def drawn(layer: Layer, seen: Seen) -> Drawn:
-    """The arrays of a layer. Raises `KeyError` for what is not there and `ValueError` for what cannot be drawn, in words."""
+def drawn(layer: Layer, seen: Seen, coarse: bool = False) -> Drawn:
+    """The arrays of a layer; of a cut that moves, `coarse` ones. Raises `KeyError` for what is not there and `ValueError` for what cannot be drawn, in words."""
+    if coarse and isinstance(layer, CutLayer):
+        return cuts.coarse(layer, seen)
     found = KINDS[layer.kind](layer, seen)
     return found if seen.less is None else _less(found, seen, seen.less)
 

@@ -12,6 +12,7 @@ from brook.core.results.space import Polygons, area, corner_values, mean_over, p
 from brook.core.study.layers import CutLayer
 
 ARROWS = 34  # along the longer side of a cut
+COARSE = 150  # values along the longer side of one that moves
 
 
 def drawn(layer: CutLayer, seen: Seen) -> Drawn:
@@ -52,12 +53,44 @@ def drawn(layer: CutLayer, seen: Seen) -> Drawn:
     return Drawn(arrays, numbers, words)
 
 
-def _arrows(layer: CutLayer, seen: Seen, cut: Polygons) -> dict[str, np.ndarray]:
-    """Velocities at places that lie evenly on a cut."""
-    way = np.array(layer.across, float) / np.linalg.norm(layer.across)
+def coarse(layer: CutLayer, seen: Seen) -> Drawn:
+    """A cut while it moves: values at places that lie evenly on it, however many cells there are. Raises `ValueError` where none of
+    them lies in the mesh."""
+    way, first, second = frame(np.array(layer.across, float))
+    low, high = seen.locator.box
+    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+    along, up = corners @ first, corners @ second
+    step = max(np.ptp(along), np.ptp(up)) / COARSE
+    a, b = np.arange(along.min(), along.max() + step, step), np.arange(up.min(), up.max() + step, step)
+    grid = np.stack(np.meshgrid(a, b, indexing="ij"), axis=-1).reshape(-1, 2)
+    places = grid[:, :1] * first + grid[:, 1:] * second + float(np.dot(layer.through, way)) * way
+    values = seen.locator.values(seen.view, seen.quantity, places)
+    if seen.less is not None:
+        values -= seen.less.locator.values(seen.less.view, seen.quantity, places)
+    known = np.isfinite(values)
+    if not known.any():
+        raise ValueError("the plane does not cut this mesh")
+    corner = (np.arange(len(a) - 1)[:, None] * len(b) + np.arange(len(b) - 1)).ravel()
+    quads = corner[:, None] + [0, len(b), len(b) + 1, 1]
+    quads = quads[known[quads].all(axis=1)]
+    used, triangles = np.unique(np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]), return_inverse=True)
+    return Drawn({"at": places[used], "values": values[used], "triangles": triangles.reshape(-1, 3)})
+
+
+def frame(across: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A direction and two across it and each other, all one long. Raises `ValueError` for one of no length."""
+    size = float(np.linalg.norm(across))
+    if not size > 0.0:
+        raise ValueError("a plane needs a place and a direction")
+    way = across / size
     first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
     first /= np.linalg.norm(first)
-    second = np.cross(way, first)
+    return way, first, np.cross(way, first)
+
+
+def _arrows(layer: CutLayer, seen: Seen, cut: Polygons) -> dict[str, np.ndarray]:
+    """Velocities at places that lie evenly on a cut."""
+    way, first, second = frame(np.array(layer.across, float))
     along, up = cut.at @ first, cut.at @ second
     step = max(np.ptp(along), np.ptp(up)) / ARROWS
     a = np.arange(along.min() + step / 2, along.max(), step)

@@ -29,7 +29,7 @@ def boundary(mesh: Mesh) -> Drawn:
         "at": np.concatenate(at), "triangles": np.concatenate(triangles), "starts": np.array(starts), "outline": edges(mesh),
     }  # fmt: skip
     box = [mesh.points.min(axis=0).tolist(), mesh.points.max(axis=0).tolist()]
-    return Drawn(arrays, {"patches": names, "middles": middles, "box": box})
+    return Drawn(arrays, {"patches": names, "middles": middles, "box": box, "cells": mesh.cell_count})
 
 
 def _middle(mesh: Mesh, faces: slice) -> list[float] | None:

@@ -26,6 +26,7 @@ class Locator:
         size = (np.prod(span) * PER_BIN / mesh.cell_count) ** (1 / 3)
         self.shape = np.clip(np.round(span / size), 1, 1000).astype(np.int64)
         self.step = span / self.shape
+        self.box = self.low, self.low + span
         self.bins = walking.boxes_in_bins(low, high, self.low, self.step, self.shape)
 
     @cached_property

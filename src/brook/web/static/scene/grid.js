@@ -68,7 +68,7 @@ export class SceneGrid {
     while (this.wanted) {
       this.wanted = false;
       const { value, selectedOptions: [{ dataset }] } = this.choice;
-      const puts = await Promise.all(this.there.map((side) => fill(side.shape, side.source, this.layers, value, dataset.madeOf)));
+      const puts = await Promise.all(this.there.map((side) => fill(side.shape, side.source, this.layers, { quantity: value, madeOf: dataset.madeOf })));
       this.there.forEach((side, k) => {
         const told = puts[k](), wrong = told.filter((one) => one.error), notes = told.flatMap((one) => one.words ?? []).filter((words) => words !== "nowhere");
         const nowhere = told.filter((one) => one.words?.includes("nowhere")).map(() => "this value is nowhere");

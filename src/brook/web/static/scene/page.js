@@ -79,6 +79,7 @@ export class ScenePage {
     find("perspective").onchange = (event) => { view.camera.perspective = event.target.checked; view.moved(); };
     find("profile").onclick = () => this.startProfile();
     find("scene-picture").onclick = () => savePicture(this);
+    addEventListener("pagehide", () => { if (this.shape && this.holder.isConnected) this.keep(); });
     find("keep-view")?.addEventListener("htmx:configRequest", (event) => {
       event.detail.path = event.detail.path.replace(/add_plate$/, "add_plate_in_space");
       Object.assign(event.detail.parameters, { quantity: this.choice.value, range: this.held ? this.held.join(",") : "", picture: JSON.stringify({ layers: this.layers, look: this.shape ? lookOf(view) : this.look, colours: this.how.value }) });
@@ -108,6 +109,8 @@ export class ScenePage {
   /** The boundary seen from inside, or its edges alone. */
   walls() { this.view.hide(this.shell ? new Set() : new Set(this.shape.data.patches.map((p) => p.name))); this.view.names(); }
 
+  get colouredBy() { return { quantity: this.choice.value, madeOf: this.choice.selectedOptions[0].dataset.madeOf, usual: JSON.stringify(this.usualCut()) }; }
+
   // -- layers -----------------------------------------------------------------------------------
 
   keep() { remember(this.memoryKey, { layers: this.layers, shell: this.shell, names: this.names, how: this.how.value, less: this.less?.value ?? "", look: this.shape ? lookOf(this.view) : this.look }); }
@@ -117,7 +120,12 @@ export class ScenePage {
     this.writing = setTimeout(() => { if (this.shape && this.holder.isConnected) this.keep(); }, 250);
   }
 
-  change(layers) { this.layers = layers; this.keep(); return this.show(); }
+  change(layers) {
+    const other = layers.length !== this.layers.length;
+    this.layers = layers;
+    if (other) this.keep(); else this.looked(); // one that is dragged is kept when it rests
+    return this.show();
+  }
 
   /** Works out and draws what is asked for; of many wishes in a row always the newest. */
   async show() {
@@ -127,15 +135,15 @@ export class ScenePage {
       while (this.wanted && this.shape) {
         this.wanted = false;
         const late = setTimeout(() => this.tell("The picture is being worked out …"), 400);
-        const put = await fill(this.shape, this.source, this.layers, this.choice.value, this.choice.selectedOptions[0].dataset.madeOf);
+        const begun = performance.now(), quick = this.legend.map && begun - (this.last ?? -1e9) < MOVING, coarse = quick && this.shape.large;
+        const put = await fill(this.shape, this.source, this.layers, { ...this.colouredBy, coarse });
         clearTimeout(late);
         if (!this.holder.isConnected) return;
         if (this.tools.textContent.startsWith("The picture")) this.tell("");
         this.told = put();
-        const now = performance.now(), moving = this.legend.map && now - (this.last ?? -1e9) < MOVING;
-        this.last = now;
+        this.last = performance.now();
         clearTimeout(this.resting);
-        if (moving) this.resting = setTimeout(() => this.rest(), MOVING); // while it is dragged colours keep their meaning
+        if (quick) this.resting = setTimeout(() => (coarse ? this.show() : this.rest()), MOVING + 30); // while it is dragged colours keep their meaning
         else this.rest();
         this.statements.grip();
         this.holder.dataset.pictures = `${(this.version += 1)}`;
@@ -249,7 +257,7 @@ export class ScenePage {
     if (this.mine || !option?.value || !this.shape) return;
     const mine = (this.mine = this.shape), says = this.root.querySelector("#blink-says"), source = { readout: option.dataset.readout, run: option.dataset.run };
     try {
-      const other = await shapeOf(source), told = (await fill(other, source, this.layers, this.choice.value, this.choice.selectedOptions[0].dataset.madeOf))();
+      const other = await shapeOf(source), told = (await fill(other, source, this.layers, this.colouredBy))();
       if (this.mine !== mine) return;
       other.colours = mine.colours;
       this.view.put(other);

@@ -4,6 +4,7 @@ import { Coloured, arrowsOf, ribbonsOf, segmentsOf, unpack } from "../space/colo
 import { Shape } from "../space/shape.js";
 
 const INK = "#1e2a2e", SOLID = "#b3aa98";
+const LARGE = 150000; // cells from which a cut is coarser while it moves
 const KEPT = 40; // layers of results that stay in the browser
 const kept = new Map();
 
@@ -26,6 +27,7 @@ export async function shapeOf({ readout, run }) {
   const shape = new Shape({ key: `${readout}/${run}`, patches, box: numbers.box, closed: false }, {
     points: shifted(arrays.at, middle), triangles: arrays.triangles, number: new Uint32Array(0), starts: arrays.starts, features: new Uint32Array(0),
   });
+  shape.large = numbers.cells > LARGE;
   shape.edges = new Coloured({ points: new Float32Array(0), strokes: [{ points: shifted(arrays.outline, middle), values: null, colour: "#6b7780", width: 1 }] });
   shape.layers.set("edges", shape.edges);
   return shape;
@@ -37,11 +39,14 @@ function shifted(at, middle) {
   return moved;
 }
 
-/** Works out layers for a shape; gives for each what it says: {numbers, words} or {error}. */
-export async function fill(shape, { readout, run, less = null }, recipes, quantity, madeOf = "") {
-  const taken = less ? `&less=${less.name}&other=${less.run}` : "";
+/** Works out layers for a shape in the colours of a quantity; gives for each what it says: {numbers, words} or {error}. `usual` is the recipe
+ * that runs keep ready; cuts that move are made `coarse` of large meshes. */
+export async function fill(shape, { readout, run, less = null }, recipes, { quantity, madeOf = "", usual = "", coarse = false }) {
+  const taken = less ? `&less=${less.name}:${less.run}` : "";
   const told = await Promise.all(recipes.map(async (recipe) => {
-    const address = `${readout}/layer/${run}.bin?quantity=${encodeURIComponent(quantity)}&recipe=${encodeURIComponent(JSON.stringify(recipe))}&as=${encodeURIComponent(madeOf)}${taken}`;
+    const text = JSON.stringify(recipe);
+    const rough = coarse && recipe.kind === "cut" ? "&coarse=1" : "";
+    const address = text === usual && !less && !rough ? `${readout}/usual/${run}/${quantity}.bin?as=${encodeURIComponent(madeOf)}` : `${readout}/layer/${run}.bin?quantity=${encodeURIComponent(quantity)}&recipe=${encodeURIComponent(text)}&as=${encodeURIComponent(madeOf)}${taken}${rough}`;
     try { return await made(address); } catch (error) { return { error: error.message }; }
   }));
   return () => { // put at once, so that no picture shows half of a change
@@ -101,10 +106,10 @@ function levelNotes(points, values) {
 /** A level in the unit that is shown, without noughts that say nothing. */
 export const levelWords = (value, { factor, shift }) => `${Number((value * factor + shift).toPrecision(4))}`.replace("-", "−");
 
-/** What the layers of a shape show, for the legend: surfaces, or lines where there is nothing else. */
+/** What the layers of a shape show, for the legend: by areas, or by lengths of lines where there is nothing else; the range holds all. */
 export function samplesOf(shape) {
-  const layers = [...shape.layers.values()], surfaces = layers.filter((layer) => layer.values);
-  return (surfaces.length ? surfaces : layers).map((layer) => layer.samples()).filter((one) => one && Number.isFinite(one.low));
+  const layers = [...shape.layers.values()], some = layers.some((layer) => layer.values);
+  return layers.map((layer) => layer.samples()).filter((one) => one && Number.isFinite(one.low)).map((one, k, all) => (some && all.length > 1 && one.lines ? { ...one, weight: new Float32Array(one.value.length) } : one));
 }
 
 /** Where a view looks, in m, as a plate keeps it; and back. */

@@ -42,10 +42,11 @@ export class Statements {
 
   /** Changes a layer; what stands beside it is written anew unless a hand is on it. */
   set(k, more, redraw = false) {
+    const other = this.active !== k;
     this.active = k;
     const done = this.page.change(this.layers.map((layer, i) => (i === k ? { ...layer, ...more } : layer)));
     if (redraw) this.draw();
-    this.grip();
+    else if (other) this.grip();
     return done;
   }
 

@@ -69,7 +69,7 @@ export class Coloured {
       value[n] = (stroke.values[2 * n] + stroke.values[2 * n + 1]) / 2;
       weight[n] = Number.isFinite(value[n]) ? Math.hypot(p[i + 3] - p[i], p[i + 4] - p[i + 1], p[i + 5] - p[i + 2]) : 0;
     }
-    return { value, weight, ...ends(stroke.values) };
+    return { value, weight, lines: true, ...ends(stroke.values) };
   }
 
   /** The first triangle along a ray: its distance, the place, and the value there (undefined where there is none). */
