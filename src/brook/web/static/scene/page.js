@@ -104,6 +104,7 @@ export class ScenePage {
     this.walls();
     this.profiles();
     await this.show();
+    if (this.shape.large) fill(this.shape, this.source, [this.usualCut()], { ...this.colouredBy, coarse: true }).catch(() => {}); // so that the result is read before somebody drags
   }
 
   /** The boundary seen from inside, or its edges alone. */
