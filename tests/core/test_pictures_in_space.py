@@ -11,7 +11,7 @@ from brook.core.mesh.boxes import Sizes, build
 from brook.core.results.pictures import Drawn, Seen, boundary, drawn
 from brook.core.results.pictures.levels import round_levels
 from brook.core.results.space import Locator
-from brook.core.study.layers import CutLayer, LineLayer, PatchLayer, SurfaceLayer
+from brook.core.study.layers import CutLayer, CylinderLayer, LineLayer, PatchLayer, SurfaceLayer
 from brook.core.units import dimension_of
 from brook.core.verification.manufactured import block
 from tests.core.test_seen_in_space import away, round_axis, seen, upwards
@@ -227,3 +227,23 @@ def test_what_is_packed_can_be_read_again():
         assert read == pytest.approx(found.arrays[name].ravel(), rel=1e-6, abs=1e-6)
     assert at == len(packed)
     assert heading["numbers"]["area"] == pytest.approx(1.0)
+
+
+def test_a_cylinder_has_its_area_and_lines_of_equal_value_lie_on_every_surface():
+    at = looked(block(24), lambda p: p[:, 2])
+    found = drawn(CylinderLayer(through=(0.5, 0.5, 0.0), along=(0.0, 0.0, 2.0), radius=0.3, levels=4), at)
+    assert found.numbers["area"] == pytest.approx(2 * np.pi * 0.3, rel=0.01)
+    assert found.numbers["mean"] == pytest.approx(0.5, abs=1e-6)
+    rings = np.linalg.norm(np.diff(found.arrays["level_lines"], axis=1), axis=2)[:, 0]
+    assert rings[np.isclose(found.arrays["level_values"], 0.4)].sum() == pytest.approx(2 * np.pi * 0.3, rel=0.01)
+    walls = drawn(PatchLayer(levels=4), at)
+    on_walls = np.linalg.norm(np.diff(walls.arrays["level_lines"], axis=1), axis=2)[
+        np.isclose(walls.arrays["level_values"], 0.4)
+    ]
+    assert on_walls.sum() == pytest.approx(4.0, rel=0.05)
+    for layer in (
+        CylinderLayer(through=(0.5, 0.5, 0.0), along=(0.0, 0.0, 1.0), radius=3.0),
+        CylinderLayer(through=(0.5, 0.5, 0.0), along=(0.0, 0.0, 0.0), radius=0.3),
+    ):
+        with pytest.raises(ValueError, match="cylinder"):
+            drawn(layer, at)

@@ -14,6 +14,7 @@ from brook.core.study.base import Name, Part
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Triple = tuple[Number, Number, Number]
 MOST_SEEDS = 400
+Levels = Annotated[int, Field(ge=0, le=40)]  # how many lines of equal value, about
 
 
 class Look(Part):
@@ -33,6 +34,7 @@ class PatchLayer(Part):
     kind: Literal["patches"] = "patches"
     patches: Annotated[tuple[Name, ...], Field(max_length=400)] = ()
     plain: bool = False
+    levels: Levels = 0
     mesh_lines: bool = False
 
 
@@ -46,9 +48,21 @@ class CutLayer(Part):
     plain: bool = False
     by_cell: bool = False
     arrows: Literal["", "long", "equal"] = ""
-    levels: Annotated[int, Field(ge=0, le=40)] = 0
+    levels: Levels = 0
     mesh_lines: bool = False
     clips: Literal["", "above", "below"] = ""
+
+
+class CylinderLayer(Part):
+    """A cylinder of a radius in m about the axis through a place along a direction, as long as the mesh."""
+
+    kind: Literal["cylinder"] = "cylinder"
+    through: Triple
+    along: Triple
+    radius: Annotated[float, Field(gt=0, allow_inf_nan=False)]
+    plain: bool = False
+    levels: Levels = 0
+    mesh_lines: bool = False
 
 
 class SurfaceLayer(Part):
@@ -58,6 +72,7 @@ class SurfaceLayer(Part):
     of: Name
     level: Number
     plain: bool = False
+    levels: Levels = 0
     mesh_lines: bool = False
 
 
@@ -75,4 +90,4 @@ class LineLayer(Part):
     plain: bool = False
 
 
-Layer = Annotated[PatchLayer | CutLayer | SurfaceLayer | LineLayer, Field(discriminator="kind")]
+Layer = Annotated[PatchLayer | CutLayer | CylinderLayer | SurfaceLayer | LineLayer, Field(discriminator="kind")]

@@ -9,11 +9,13 @@ import numpy as np
 
 from brook.core.results.pictures import cuts, lines, patches, surfaces
 from brook.core.results.pictures.base import Drawn, Seen
+from brook.core.results.pictures.levels import level_lines, round_levels
 from brook.core.results.pictures.patches import boundary
+from brook.core.results.quantities import QUANTITIES
 from brook.core.study.layers import CutLayer, Layer
 
 KINDS: dict[str, Callable[[Any, Seen], Drawn]] = {
-    "patches": patches.drawn, "cut": cuts.drawn, "surface": surfaces.drawn, "streamlines": lines.drawn,
+    "patches": patches.drawn, "cut": cuts.drawn, "cylinder": surfaces.cylinder, "surface": surfaces.drawn, "streamlines": lines.drawn,
 }  # fmt: skip
 
 
@@ -22,7 +24,17 @@ def drawn(layer: Layer, seen: Seen, coarse: bool = False) -> Drawn:
     if coarse and isinstance(layer, CutLayer):
         return cuts.coarse(layer, seen)
     found = KINDS[layer.kind](layer, seen)
+    if getattr(layer, "levels", 0) and "values" in found.arrays and not getattr(layer, "by_cell", False):
+        found.arrays.update(_level_lines(found, seen, layer.levels))  # type: ignore[union-attr]
     return found if seen.less is None else _less(found, seen, seen.less)
+
+
+def _level_lines(found: Drawn, seen: Seen, count: int) -> dict[str, np.ndarray]:
+    at, triangles, values = (found.arrays[name] for name in ("at", "triangles", "values"))
+    kind = QUANTITIES.get(seen.quantity) or seen.view.own[seen.quantity].kind
+    levels = round_levels(float(values.min()), float(values.max()), count, kind.dimension)
+    lines, of = level_lines(at, triangles, values, levels)
+    return {"level_lines": lines, "level_values": of}
 
 
 def _less(found: Drawn, seen: Seen, other: Seen) -> Drawn:

@@ -5,9 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.results.pictures.base import Drawn, Seen, fans, once, sides
-from brook.core.results.pictures.levels import level_lines, round_levels
 from brook.core.results.pictures.solids import holes
-from brook.core.results.quantities import QUANTITIES
 from brook.core.results.space import Polygons, area, corner_values, mean_over, plane_cut
 from brook.core.study.layers import CutLayer
 
@@ -44,10 +42,6 @@ def drawn(layer: CutLayer, seen: Seen) -> Drawn:
         words = (f"{'a solid' if count == 1 else f'{count} solids'} in it, shown grey",)
     if layer.mesh_lines:
         arrays["sides"] = every if not layer.by_cell else pairs
-    if layer.levels and not layer.by_cell:
-        kind = QUANTITIES.get(seen.quantity) or view.own[seen.quantity].kind
-        levels = round_levels(float(values.min()), float(values.max()), layer.levels, kind.dimension)
-        arrays["level_lines"], arrays["level_values"] = level_lines(cut.at, cut.points[triangles], values, levels)
     if layer.arrows:
         arrays |= _arrows(layer, seen, cut)
     return Drawn(arrays, numbers, words)

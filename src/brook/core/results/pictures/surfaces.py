@@ -1,12 +1,21 @@
-"""Surfaces on which a quantity has one value."""
+"""Surfaces on which a quantity has one value, and cylinders."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from brook.core.results.pictures.base import Drawn, Seen, fans, once, sides
-from brook.core.results.space import area, corner_values, iso_surface, mean_over, point_values, volume_above
-from brook.core.study.layers import SurfaceLayer
+from brook.core.results.space import (
+    Polygons,
+    area,
+    corner_values,
+    crossed_cells,
+    iso_surface,
+    mean_over,
+    point_values,
+    volume_above,
+)
+from brook.core.study.layers import CylinderLayer, SurfaceLayer
 
 
 def drawn(layer: SurfaceLayer, seen: Seen) -> Drawn:
@@ -18,12 +27,28 @@ def drawn(layer: SurfaceLayer, seen: Seen) -> Drawn:
     numbers = {"least": least, "most": most, "volume": volume, "share": volume / float(mesh.volume.sum()), "area": 0.0}
     if not least < layer.level <= most:
         return Drawn({}, numbers, ("nowhere",))
-    surface = iso_surface(mesh, height, layer.level)
+    found = _coloured(layer, seen, iso_surface(mesh, height, layer.level))
+    return Drawn(found.arrays, numbers | found.numbers)
+
+
+def cylinder(layer: CylinderLayer, seen: Seen) -> Drawn:
+    """Raises `ValueError` for an axis of no length and where the cylinder misses the mesh."""
+    mesh = seen.view.fields.mesh
+    size = float(np.linalg.norm(layer.along))
+    if not size > 0.0:
+        raise ValueError("a cylinder needs a direction along its axis")
+    way = np.array(layer.along) / size
+    off = mesh.points - np.array(layer.through)
+    off -= (off @ way)[:, None] * way
+    return _coloured(layer, seen, crossed_cells(mesh, np.linalg.norm(off, axis=1) - layer.radius, "this cylinder"))
+
+
+def _coloured(layer: SurfaceLayer | CylinderLayer, seen: Seen, surface: Polygons) -> Drawn:
     arrays = {"at": surface.at, "triangles": surface.points[fans(surface.offsets)]}
     if not layer.plain:
         values = np.empty(len(surface.at))
-        values[surface.points] = corner_values(view, seen.quantity, surface)
+        values[surface.points] = corner_values(seen.view, seen.quantity, surface)
         arrays["values"] = values
     if layer.mesh_lines:
         arrays["sides"] = once(surface.points[sides(surface.offsets)], len(surface.at))[0]
-    return Drawn(arrays, numbers | {"area": area(surface), "mean": mean_over(view, seen.quantity, surface)})
+    return Drawn(arrays, {"area": area(surface), "mean": mean_over(seen.view, seen.quantity, surface)})

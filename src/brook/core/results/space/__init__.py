@@ -7,6 +7,7 @@ from brook.core.results.space.surfaces import (
     Polygons,
     area,
     corner_values,
+    crossed_cells,
     iso_surface,
     mean_over,
     plane_cut,
@@ -15,6 +16,6 @@ from brook.core.results.space.surfaces import (
 )
 
 __all__ = [
-    "Curve", "Line", "Locator", "Polygons", "area", "corner_values", "curve", "from_patch", "iso_surface", "mean_over", "piece_at", "plane_cut",
+    "Curve", "Line", "Locator", "Polygons", "area", "corner_values", "crossed_cells", "curve", "from_patch", "iso_surface", "mean_over", "piece_at", "plane_cut",
     "point_values", "section_means", "streamlines", "volume_above",
 ]  # fmt: skip

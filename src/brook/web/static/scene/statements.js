@@ -16,7 +16,7 @@ export class Statements {
   constructor(page, holder) {
     Object.assign(this, { page, holder, told: [] });
     this.list = make("ul", { className: "statements layers" });
-    const adds = [["cut", () => this.add(page.usualCut())], ["walls", () => this.add({ kind: "patches" })], ["surface", () => this.addSurface()], ["streamlines", () => this.add({ kind: "streamlines", begin: "patch", patch: this.flowing[0] ?? null })]];
+    const adds = [["cut", () => this.add(page.usualCut())], ["walls", () => this.add({ kind: "patches" })], ["surface", () => this.addSurface()], ["cylinder", () => this.addCylinder()], ["streamlines", () => this.add({ kind: "streamlines", begin: "patch", patch: this.flowing[0] ?? null })]];
     const bar = make("p", { className: "add layer-add" }, "Add ", ...adds.flatMap(([words, does]) => [make("button", { type: "button", className: "plain", textContent: words, onclick: does }), " "]));
     holder.replaceChildren(this.list, bar);
     this.flowing = JSON.parse(page.data.patches);
@@ -124,8 +124,10 @@ export class Statements {
     return ["Cut across ", across, ...angles, " at ", at, " ", slide, make("br"),
       this.colouring(layer, k), " ", this.check("by cell", layer.by_cell, (by_cell) => this.set(k, { by_cell })), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ",
       this.check("clip", layer.clips, (wanted) => this.set(k, { clips: wanted ? this.before(k) : "" })), " arrows ", this.select("Arrows", [["", "none"], ["long", "by speed"], ["equal", "equal"]], layer.arrows ?? "", (arrows) => this.set(k, { arrows })),
-      " lines ", this.select("Lines of equal value", [[0, "none"], [6, "about 6"], [12, "about 12"], [24, "about 24"]], layer.levels ?? 0, (levels) => this.set(k, { levels: Number(levels) }))];
+      " ", ...this.levels(layer, k)];
   }
+
+  levels(layer, k) { return ["lines ", this.select("Lines of equal value", [[0, "none"], [6, "about 6"], [12, "about 12"], [24, "about 24"]], layer.levels ?? 0, (levels) => this.set(k, { levels: Number(levels) }))]; }
 
   /** The side of a cut that lies before it, as one looks now. */
   before(k) { const n = normalOf(this.layers[k]), { away } = this.page.view.camera; return n[0] * away.x + n[1] * away.y + n[2] * away.z >= 0 ? "above" : "below"; }
@@ -187,7 +189,7 @@ export class Statements {
       return "";
     });
     field.placeholder = "all patches";
-    return ["Walls ", field, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines }))];
+    return ["Walls ", field, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.levels(layer, k)];
   }
 
   optionFor(of) {
@@ -212,7 +214,26 @@ export class Statements {
       this.set(k, { level });
     });
     slide.dataset.level = layer.level;
-    return ["Surface where ", this.select("Quantity of the surface", options, layer.of, (of) => { const whole = this.page.legend.whole; this.set(k, { of, level: of === this.page.choice.value && whole ? (whole[0] + whole[1]) / 2 : layer.level }).then(() => this.middle(k)); }), " is ", field, " ", slide, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines }))];
+    return ["Surface where ", this.select("Quantity of the surface", options, layer.of, (of) => { const whole = this.page.legend.whole; this.set(k, { of, level: of === this.page.choice.value && whole ? (whole[0] + whole[1]) / 2 : layer.level }).then(() => this.middle(k)); }), " is ", field, " ", slide, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.levels(layer, k)];
+  }
+
+  cylinder(layer, k) {
+    const axis = ["x", "y", "z"].find((_, i) => Math.abs(layer.along[i]) === Math.hypot(...layer.along)), other = { x: ["y", "z"], y: ["x", "z"], z: ["x", "y"] }[axis];
+    const along = this.select("Axis of the cylinder", [["x", "x"], ["y", "y"], ["z", "z"]], axis, (way) => this.set(k, { along: ["x", "y", "z"].map((one) => (one === way ? 1 : 0)) }, true));
+    const field = (label, value, put) => this.input(label, millimetres(value), 8, (text) => {
+      const metres = inMillimetres(text);
+      if (!Number.isFinite(metres)) return "a length, as 12 mm";
+      return put(metres) ?? "";
+    });
+    const at = other.map((name) => field(`${name} of the axis`, layer.through["xyz".indexOf(name)], (v) => { this.set(k, { through: this.layers[k].through.map((w, i) => ("xyz"[i] === name ? v : w)) }); }));
+    const radius = field("Radius of the cylinder", layer.radius, (v) => { if (!(v > 0)) return "a radius over nothing"; this.set(k, { radius: v }); return ""; });
+    return ["Cylinder along ", along, ` at ${other[0]} `, at[0], ` ${other[1]} `, at[1], " of radius ", radius, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.levels(layer, k)];
+  }
+
+  /** A cylinder along the longest side of the shape, half as wide as the shape. */
+  addCylinder() {
+    const { middle, half } = this.page.shape, k = half.indexOf(Math.max(...half));
+    this.add({ kind: "cylinder", through: middle, along: [0, 1, 2].map((i) => (i === k ? 1 : 0)), radius: Number((0.5 * Math.min(...half.filter((_, i) => i !== k))).toPrecision(3)) });
   }
 
   /** A surface of another quantity begins half way between its values. */
