@@ -173,7 +173,7 @@ def test_a_plate_in_space_is_drawn_for_all_variants_and_says_where_one_has_nothi
     wait(browser, lambda: "mean speed 20.0" in said(browser))
     # the other variant less this one: it has no fluid there
     enter(browser, "#less", "short")
-    wait(browser, lambda: "100% of its places" in said(browser).replace("1e+02 %", "100%"))
+    wait(browser, lambda: "100 % of it lies where the other has no fluid" in said(browser))
     enter(browser, ".layer [aria-label='Place of the cut']", "30 mm")
     wait(browser, lambda: "less Short" in text_of(browser, "#legend"))
     enter(browser, "#less", "")

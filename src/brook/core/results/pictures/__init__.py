@@ -13,6 +13,7 @@ from brook.core.results.pictures.levels import level_lines, round_levels
 from brook.core.results.pictures.patches import boundary
 from brook.core.results.quantities import QUANTITIES
 from brook.core.study.layers import CutLayer, Layer
+from brook.core.units import round_text
 
 KINDS: dict[str, Callable[[Any, Seen], Drawn]] = {
     "patches": patches.drawn, "cut": cuts.drawn, "cylinder": surfaces.cylinder, "surface": surfaces.drawn, "streamlines": lines.drawn,
@@ -42,19 +43,27 @@ def _less(found: Drawn, seen: Seen, other: Seen) -> Drawn:
 
     Both are linear in their own cells there, so that what is alike differs by nothing."""
     arrays = dict(found.arrays)
-    gone = []
     for at, values in (("at", "values"), ("lines_at", "lines_values")):
         if values in arrays:
-            places = arrays[at]
-            mine = seen.locator.values(seen.view, seen.quantity, places)
-            arrays[values] = mine - other.locator.values(other.view, seen.quantity, places)
-            gone.append(np.isnan(arrays[values]))
+            mine = seen.locator.values(seen.view, seen.quantity, arrays[at])
+            arrays[values] = mine - other.locator.values(other.view, seen.quantity, arrays[at])
     numbers = {name: value for name, value in found.numbers.items() if name != "mean"}
-    missing = float(np.concatenate(gone).mean()) if gone and sum(map(len, gone)) else 0.0
-    words = (f"{100 * missing:.2g} % of its places lie where the other has no fluid",) if missing > 0.0 else ()
+    missing = _missing(arrays, other)
+    if missing > 0.0:
+        numbers["missing"] = missing
+    words = (f"{round_text(100 * missing, 2)} % of it lies where the other has no fluid",) if missing > 0.0 else ()
     for name in ("level_lines", "level_values"):
         arrays.pop(name, None)  # those are of the quantity, not of the difference
     return Drawn(arrays, numbers, found.words + words)
+
+
+def _missing(arrays: dict[str, np.ndarray], other: Seen) -> float:
+    """Which part of the area of triangles, by their middles, or of the places of lines lies in no cell of another result."""
+    if "values" in arrays:
+        a, b, c = np.moveaxis(arrays["at"][arrays["triangles"]], 1, 0)
+        size = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+        return float(size[other.locator.cells((a + b + c) / 3) < 0].sum() / size.sum())
+    return float(np.isnan(arrays["lines_values"]).mean()) if "lines_values" in arrays else 0.0
 
 
 __all__ = ["Drawn", "Seen", "boundary", "drawn"]

@@ -6,7 +6,7 @@ import { SpaceView } from "../space/view.js";
 import { place } from "../space/words.js";
 import { optionOf } from "../views.js";
 import { atOf, boxAlong, gripOf, millimetres, normalOf } from "./places.js";
-import { fill, levelWords, lookAt, lookOf, samplesOf, shapeOf } from "./scene.js";
+import { fill, levelWords, lookAt, lookOf, missingOf, samplesOf, shapeOf } from "./scene.js";
 
 export class SceneGrid {
   static async open(root) {
@@ -24,7 +24,7 @@ export class SceneGrid {
     this.legend = new Legend(root.querySelector("#legend"), (range) => { this.held = [...range]; this.colour(); });
     this.strip = root.querySelector("#strip");
     this.sides = [...root.querySelectorAll(".scene-view")].map((holder) => {
-      const side = { holder, source: { readout: holder.dataset.readout, run: holder.dataset.run }, says: holder.closest("figure").querySelector(".plate-says") };
+      const side = { holder, name: holder.dataset.readout.split("/").at(-1), source: { readout: holder.dataset.readout, run: holder.dataset.run }, says: holder.closest("figure").querySelector(".plate-says") };
       side.view = new SpaceView(holder, { move: (hit) => this.say(side, hit), view: () => this.link(side) });
       side.view.given = true;
       return side;
@@ -77,9 +77,22 @@ export class SceneGrid {
       });
       this.legendOf();
       this.grip();
+      this.holes();
       this.root.dataset.drawn = `scene ${(this.version += 1)}`;
     }
     this.busy = false;
+  }
+
+  /** Says where the first variant has fluid on a cut and another has none: a solid there is not to be taken for a hole in the picture. */
+  async holes() {
+    const turn = (this.turn = (this.turn ?? 0) + 1), cut = this.layers.find((layer) => layer.kind === "cut"), [first, ...rest] = this.there;
+    if (!cut || !first) return;
+    await Promise.all(rest.filter((side) => !side.says.classList.contains("why")).map(async (side) => { // a cut that misses has said so
+      try {
+        const missing = await missingOf(first.source, side, { kind: "cut", through: cut.through, across: cut.across }, this.choice.value);
+        if (turn === this.turn && missing > 5e-4) side.says.textContent = [side.says.textContent.trim(), `${rounded(100 * missing, 2)} % of what ${titleOf(first)} has on this cut is no fluid here`].filter(Boolean).join("; ");
+      } catch { /* the pictures themselves have said what is wrong */ }
+    }));
   }
 
   legendOf() {
@@ -117,7 +130,7 @@ export class SceneGrid {
 
   say(side, hit) {
     if (!hit) { this.strip.textContent = "\u00a0"; return; }
-    const { words, unit, factor, shift } = this.option, who = side.holder.closest("figure").querySelector("a").textContent;
+    const { words, unit, factor, shift } = this.option, who = titleOf(side);
     const what = hit.layer === undefined ? side.shape.data.patches[hit.patch].name : hit.value === undefined ? "" : `${words} ${rounded(hit.value * factor + shift)} ${pretty(unit)}`;
     this.strip.textContent = `${who} · ${place(side.view.inMetres(hit.at))}${what ? ` · ${what}` : ""}`;
   }
@@ -129,3 +142,5 @@ export class SceneGrid {
     return true;
   }
 }
+
+const titleOf = (side) => side.holder.closest("figure").querySelector("a").textContent;

@@ -61,6 +61,12 @@ export async function fill(shape, { readout, run, less = null }, recipes, { quan
   };
 }
 
+/** Which part of a cut of one result lies where another, with a name and a source, has no fluid. */
+export async function missingOf({ readout, run }, { name, source }, recipe, quantity) {
+  const text = encodeURIComponent(JSON.stringify(recipe));
+  return (await made(`${readout}/layer/${run}.bin?quantity=${encodeURIComponent(quantity)}&recipe=${text}&less=${name}:${source.run}`)).numbers.missing ?? 0;
+}
+
 /** What is left of a cut that clips: one side of it goes. */
 function planeOf(recipes, told, shape) {
   const k = recipes.findIndex((recipe, i) => recipe.kind === "cut" && recipe.clips && !told[i].error);
