@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import socket
 import sys
 import tempfile
@@ -27,6 +28,12 @@ SLACK = "/studies/intake-bars-in-slack-water"
 FLOOD = "/studies/intake-bars-in-flood"
 READ = {TRAY: 12, HEADER: 6, BARS: 9, CHILLER: 16, SLACK: 9, FLOOD: 9}  # readings once all runs have ended
 VARIANT = "hanging_and_standing"
+STREAMLINES = 4  # the last of the buttons that add a layer
+TYPE = """
+const [selector, value] = arguments, field = document.querySelector(selector);
+field.value = value;
+field.dispatchEvent(new Event("change"));
+"""
 SHOTS = {
     "shelf": "/",
     "evidence": "/evidence",
@@ -44,6 +51,7 @@ SHOTS = {
     "results-heat": f"{CHILLER}/results/double",
     "results-turbulent": f"{FLOOD}/results/round",
     "results-space": f"{HEADER}/results/even",
+    "compare-space": f"{HEADER}/compare?plate=through_the_middle",
 }
 
 
@@ -70,6 +78,15 @@ def wait_for_shape(browser: Chrome) -> None:
     time.sleep(1)
 
 
+def wait_for_picture(browser: Chrome, selector: str) -> None:
+    """Until a picture in space is drawn."""
+    begun = time.monotonic()
+    while time.monotonic() - begun < 60:
+        if browser.execute_script("return document.querySelector(arguments[0])?.dataset.state", selector) == "shown":
+            return
+        time.sleep(0.3)
+
+
 def main() -> None:
     out = ROOT / "docs/screenshots"
     out.mkdir(parents=True, exist_ok=True)
@@ -86,6 +103,10 @@ def main() -> None:
         httpx.post(f"{address}{TRAY}/act/add_plot", data=line, timeout=30)
         plate = {"quantity": "speed", "title": "Behind the baffles", "camera": "0.14,0.03,0.2", "streamlines": "1"}
         httpx.post(f"{address}{TRAY}/act/add_plate", data={**plate, "page": "results"}, timeout=30)
+        cut = {"kind": "cut", "through": [0.0, 0.0009, 0.0], "across": [0.0, 1.0, 0.0], "levels": 12}
+        picture = {"layers": [cut], "look": None, "colours": "smooth"}
+        kept = {"quantity": "speed", "title": "Through the middle", "picture": json.dumps(picture), "page": "results"}
+        httpx.post(f"{address}{HEADER}/act/add_plate_in_space", data=kept, timeout=30)
         browser = open_browser(Path(folder))
         browser.get(address)
         browser.execute_script("localStorage.setItem('brook visit', 'done')")
@@ -108,11 +129,18 @@ def main() -> None:
                 canvas = browser.find_element(By.ID, "field")
                 ActionChains(browser).move_to_element_with_offset(canvas, -40, -30).perform()
             if name == "results-space":
-                follow = "const s = document.getElementById('streamlines'); s.value = 'patch:inlet'; s.dispatchEvent(new Event('change'))"
-                browser.execute_script(follow)
-                browser.execute_script("document.querySelector('#above [name=level]').value = '3 m/s'")
-                browser.execute_script("document.querySelector('#above button').click()")
-                time.sleep(5)
+                wait_for_picture(browser, "#scene-view")
+                browser.execute_script(
+                    f"const add = k => document.querySelectorAll('.layer-add button')[k].click(); add({STREAMLINES})"
+                )
+                time.sleep(3)
+                for label, value in (("Lines of equal value", "12"), ("How many streamlines", "40")):
+                    browser.execute_script(TYPE, f".layer [aria-label='{label}']", value)
+                    time.sleep(2)
+                browser.execute_script("document.querySelector('.layer label:nth-of-type(4) input').click()")
+                time.sleep(2)
+            if name == "compare-space":
+                time.sleep(6)
             if name == "results-turbulent":
                 browser.execute_script("document.querySelector('#walls-as-found').scrollIntoView({block: 'center'})")
                 time.sleep(1)

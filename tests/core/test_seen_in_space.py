@@ -220,3 +220,10 @@ def test_the_piece_of_a_cut_at_a_place_is_what_hangs_together_with_it(ball):
     one = piece_at(both, np.array([3.2, 0.1, 0.0]))
     assert area(one) == pytest.approx(area(cut))
     assert one.at[one.points][:, 0].min() > 1.9
+
+
+def test_what_cannot_be_negative_is_not_so_at_places_either():
+    """Beside a fluid at rest a cell's value and gradient would reach under zero."""
+    sheared = seen(block(5), away, lambda at: np.maximum(at[:, :1] - 0.45, 0.0) * [1.0, 0.0, 0.0])
+    line = curve(Locator(sheared.fields.mesh), sheared, "speed", (0.0, 0.5, 0.5), (1.0, 0.5, 0.5), 200)
+    assert line.values.min() == 0.0

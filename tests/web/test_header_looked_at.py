@@ -1,5 +1,7 @@
 """The Spray header, small enough to be run here, looked at as an engineer would: from the first cut to four variants side by side."""
 
+import re
+
 import pytest
 from selenium.webdriver import ActionChains
 
@@ -84,6 +86,24 @@ def test_the_header_is_cut_probed_followed_measured_kept_and_compared(brook_serv
     one(browser, ".curve-plot input[type=file]").send_keys(str(table))
     press(browser, ".curve-plot form.add button")
     wait(browser, lambda: "differs by" in text_of(browser, ".plot-differences"))
+
+    # a line from one branch to the next leaves the water on its way, which is said
+    ends = {
+        "start_x": "110 mm",
+        "start_y": "0 mm",
+        "start_z": "-50 mm",
+        "end_x": "210 mm",
+        "end_y": "0 mm",
+        "end_z": "-50 mm",
+    }
+    with client(brook_server) as http:
+        http.post(
+            f"/studies/{header}/act/add_plot",
+            data={**ends, "quantity": "speed", "title": "Two branches", "page": "results"},
+        )
+        told = http.get(f"/studies/{header}/plots/two_branches/curves.json", params={"variants": "even"}).json()
+    long = re.fullmatch(r"Even bore: the line passes ([\d.]+) mm where there is no fluid", told["gaps"][0])
+    assert float(long.group(1)) == pytest.approx(80, abs=4)
 
     # kept, and all four drawn beside one another, linked
     wait(browser, lambda: drawn(browser, "pressure"))

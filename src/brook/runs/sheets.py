@@ -9,11 +9,12 @@ import numpy as np
 
 from brook.core.checks import prepare
 from brook.core.results.exports import FORMATS, Column, Curve, Sheet
+from brook.core.results.profile import Profile
 from brook.core.results.quantities import QUANTITIES
 from brook.core.results.reference import difference
 from brook.core.study import read_study
 from brook.core.study.views import CurvePlot
-from brook.core.units import DIMENSIONS, Dimension, even_unit, scale_of, sensible_unit
+from brook.core.units import DIMENSIONS, Dimension, even_unit, scale_of, sensible_unit, show
 from brook.runs.readout import Source, forces, profiles
 
 LENGTH = DIMENSIONS["length"]
@@ -52,6 +53,7 @@ def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
     kinds = prepare(study, study.variant(one.variant)).places.quantities()
     kind = kinds[plot.quantity]
     found = []
+    gaps: list[str] = []
     for result in shown:
         for line, made in zip(plot.lines, profiles(result.source, plot), strict=True):
             names = [result.title] if len(shown) > 1 else []
@@ -59,6 +61,7 @@ def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
             title = ", ".join(names) or result.title
             title += " (no fluid along this line)" if np.isnan(made.values).all() else ""
             found.append((title, made.along(plot.along), made.values))
+            gaps += _gap(title, made)
     references = [(r, np.array(r.position), np.array(r.value)) for r in plot.references]
     x_unit, x_factor, _ = unit_of(LENGTH, [x for _, x, _ in found] + [x for _, x, _ in references])
     y_unit, y_factor, y_shift = unit_of(
@@ -81,10 +84,20 @@ def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
         compared.append(row)
     return {
         "title": plot.title, "note": plot.note, "words": f"mean {kind.words} of sections" if plot.over == "sections" else kind.words, "x_title": AXES[plot.along], "x_unit": x_unit,
-        "y_unit": y_unit, "x_factor": x_factor, "y_factor": y_factor, "y_shift": y_shift, "curves": curves, "references": compared,
+        "y_unit": y_unit, "x_factor": x_factor, "y_factor": y_factor, "y_shift": y_shift, "curves": curves, "references": compared, "gaps": gaps,
         "x_range": [v * x_factor for v in plot.position_range] if plot.position_range else None,
         "y_range": [v * y_factor + y_shift for v in plot.value_range] if plot.value_range else None,
     }  # fmt: skip
+
+
+def _gap(title: str, made: Profile) -> list[str]:
+    """In words, how much of a line lies in no fluid between places that do."""
+    known = np.nonzero(np.isfinite(made.values))[0]
+    if len(known) < 2 or known[-1] - known[0] + 1 == len(known):
+        return []
+    steps = np.diff(made.distance)[known[0] : known[-1]]
+    out = ~np.isfinite(made.values)[known[0] : known[-1]]
+    return [f"{title}: the line passes {show(float(steps[out].sum()), LENGTH)} where there is no fluid"]
 
 
 def _list(values: np.ndarray) -> list[float | None]:

@@ -9,8 +9,9 @@ from brook.core.compiling.warming import Warming
 from brook.core.editing import EditRefused, act, act_words, edit_words, set_values, value_of
 from brook.core.geometry import shape_cache
 from brook.core.study import Problem, Study, Variant, read_study
-from brook.runs import Request, RunQueue, SideProcess, Source
+from brook.runs import Request, RunQueue, Source
 from brook.runs.geometry_worker import GeometryWorker
+from brook.runs.readers import Readers
 from brook.runs.shaping import Order
 from brook.store import Author, Meanwhile, NotOwn, Store
 from brook.store.tables import RunRow, StudyRow
@@ -29,10 +30,10 @@ class Studio:
         store: Store,
         queue: RunQueue,
         hub: Hub,
-        result_reader: SideProcess | None = None,
+        result_reader: Readers | None = None,
         kernels: Warming | None = None,
     ):
-        self.store, self.queue, self.hub, self.result_reader = store, queue, hub, result_reader or SideProcess()
+        self.store, self.queue, self.hub, self.result_reader = store, queue, hub, result_reader or Readers()
         self.kernels = kernels or Warming()
         self.geometry_worker = GeometryWorker(store.files, lambda study_id: hub.announce(study_id, {"type": "shape"}))
         self.reader = StateReader(store, hub, self._learn)

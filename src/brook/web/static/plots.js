@@ -86,7 +86,8 @@ class CurvePlot {
   compare() {
     const holder = this.figure.querySelector(".plot-differences");
     const { data } = this, unit = (u) => (u ? ` [${pretty(u)}]` : "");
-    holder.replaceChildren(...data.references.map((reference) => {
+    const gaps = (data.gaps ?? []).map((words) => el("p", `${words}.`, "quiet"));
+    holder.replaceChildren(...gaps, ...data.references.map((reference) => {
       const block = el("details"), summary = el("summary");
       const words = reference.against.map((a) => (a.mean == null ? `${a.title} does not reach the points` : `${reference.against.length > 1 ? `${a.title}: ` : ""}differs by ${percent(a.mean)} % (root mean square), at most ${percent(a.largest)} %, of the largest value`));
       summary.append(el("b", reference.title), ` · ${words.join("; ")}`);

@@ -8,7 +8,7 @@ import numpy as np
 
 from brook.core.mesh import Mesh
 from brook.core.numerics.chunks import chunks_of, over
-from brook.core.results.quantities import View
+from brook.core.results.quantities import QUANTITIES, View
 from brook.core.results.space import walking
 
 PER_BIN = 3.0  # cells of which a bin has the volume
@@ -52,9 +52,12 @@ class Locator:
 
 
 def values_in(view: View, quantity: str, places: np.ndarray, cells: np.ndarray) -> np.ndarray:
-    """A quantity (n,) at places (n, 3) in known cells (n,), linear in each; nan where the cell is -1."""
+    """A quantity (n,) at places (n, 3) in known cells (n,), linear in each, and not under zero where it cannot be; nan where the cell
+    is -1."""
     at = np.maximum(cells, 0)
     offset = places - view.fields.mesh.centre[at]
     found = view.values(quantity)[0][at] + np.einsum("ij,ij->i", view.slope(quantity)[at], offset)
+    if quantity in QUANTITIES and QUANTITIES[quantity].positive:
+        found = np.maximum(found, 0.0)
     found[cells < 0] = np.nan
     return found
