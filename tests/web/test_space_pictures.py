@@ -317,3 +317,36 @@ def test_a_plate_is_drawn_on_the_command_line(brook_app, brook_server, pipes, tm
         assert refused.exit_code == 1
         assert words in refused.output
     assert "pictures are written as .png" in draw("--plate", "on_paper", "--out", "x.jpg").output
+
+
+def test_a_plate_in_space_is_drawn_while_its_run_computes(brook_server, browser):
+    slow = {
+        **PIPES,
+        "title": "Pipes under way",
+        "variants": PIPES["variants"][:1],
+        "run_rules": {"residual": "1e-30", "iterations": 20000},
+    }
+    cuts = [{"kind": "cut", "through": [x, 0, 0], "across": [1, 0, 0]} for x in (0.03, 0.09, 0.5)]
+    picture = {"layers": cuts, "look": None, "colours": "smooth"}
+    with client(brook_server) as http:
+        slug = take_in(http, Study.model_validate(slow))
+        data = {"quantity": "speed", "title": "Two discs", "picture": json.dumps(picture), "page": "results"}
+        http.post(f"/studies/{slug}/act/add_plate_in_space", data=data)
+        http.post(f"/studies/{slug}/bring-up-to-date", data={"page": "board"})
+    try:
+        browser.get(f"{brook_server}/studies/{slug}/run/long")
+        wait(browser, lambda: all_of(browser, "#live-plate"))
+        enter(browser, "#live-plate", "two_discs")
+        wait(browser, lambda: one(browser, "#live-view").get_attribute("data-at"))
+        assert text_of(browser, "#live-says") == "the plane does not cut this mesh"
+        wait(browser, lambda: pixels(browser) > 15)
+        before = int(one(browser, "#live-view").get_attribute("data-at"))
+        wait(browser, lambda: int(one(browser, "#live-view").get_attribute("data-at") or 0) > before)
+        enter(browser, "#live-plate", "")
+        wait(browser, lambda: one(browser, "#field").is_displayed())
+        assert httpx.get(f"{brook_server}/studies/{slug}/run/long/live/plate/two_discs/7.bin").status_code == 404
+        assert httpx.get(f"{brook_server}/studies/{slug}/run/long/live/plate/other/0.bin").status_code == 404
+    finally:
+        with client(brook_server) as http:
+            http.post(f"/studies/{slug}/stop-run", data={"page": "board", "only": "long"})
+    assert not complaints(browser)

@@ -345,6 +345,7 @@ def _run(
     shapes = polygons(mesh)
     began_at = start.began_at if start else 0
     watch = WorkerWatch(emit, wish, mine, rules_of(prepared), shapes, (keys.mesh, keys.run), began_at, patience)
+    watch.plates = tuple(p for p in study.plates if p.layers) if not mesh.is_plane else ()
     outcome = solve(study, prepared, whole, watch, start)
     if outcome.state == "paused":
         watch.save(outcome.checkpoint)

@@ -11,12 +11,16 @@ from typing import Any
 import numpy as np
 
 from brook.core.results.picture import PlanePolygons, corner_values
+from brook.core.results.pictures import Drawn, Seen, drawn
 from brook.core.results.quantities import View, drawn_of
+from brook.core.results.space import Locator
 from brook.core.solve import Checkpoint, Fields, History, Rules, Watch, forecast
 from brook.core.solve.run import Wish
+from brook.core.study.views import Plate
 from brook.runs.patience import Patience, unless_full
 from brook.store.files import RunFiles, replace_text
 
+MOST_PLATES = 4  # that are drawn while a run computes
 Emit = Callable[[dict[str, Any]], None]
 # Pictures and checkpoints may take this share of the computing time.
 SHARE = 0.04
@@ -28,6 +32,11 @@ def moments_in(folder: Path) -> list[float]:
     """The times in s of which a folder keeps what is drawn."""
     path = folder / "times.json"
     return list(json.loads(path.read_text())) if path.exists() else []
+
+
+def live_layer(plate: str, number: int) -> str:
+    """The file of a layer of a plate of a run under way."""
+    return f"plate-{plate}-{number}.bin"
 
 
 class Due:
@@ -59,6 +68,8 @@ class WorkerWatch(Watch):
         self._picture, self._checkpoint = Due(0.0), Due(CHECKPOINT_SECONDS)
         self._picture.least = PICTURE_SECONDS
         self._iterations = 0
+        self.plates: tuple[Plate, ...] = ()  # in space, that are drawn while it computes
+        self._locator: Locator | None = None
 
     def report(self, history: History, start: int) -> None:
         self._iterations = len(history)
@@ -81,9 +92,25 @@ class WorkerWatch(Watch):
             values = corner_values(view, quantity, self.shapes)
             ranges[quantity] = [float(values.min()), float(values.max())]
             self.files.write_live(f"{quantity}.f32", np.ascontiguousarray(values, "<f4").tobytes())
-        about = {"mesh_key": self.mesh_key, "iteration": self._iterations, "ranges": ranges}
+        for plate in self.plates[:MOST_PLATES]:
+            self._draw_plate(plate, view)
+        drawn = [plate.name for plate in self.plates[:MOST_PLATES]]
+        about = {"mesh_key": self.mesh_key, "iteration": self._iterations, "ranges": ranges, "plates": drawn}
         self.files.write_live("about.json", json.dumps(about).encode())
         self.emit({"type": "picture", "at": self._iterations})
+
+    def _draw_plate(self, plate: Plate, view: View) -> None:
+        if self._locator is None:
+            self._locator = Locator(view.fields.mesh)
+        seen = Seen(view, self._locator, plate.quantity)
+        for k, layer in enumerate(plate.layers):
+            try:
+                made = drawn(layer, seen)
+            except KeyError as error:
+                made = Drawn({}, {}, (f"there is no {error} while it computes",))
+            except ValueError as error:
+                made = Drawn({}, {}, (str(error),))
+            self.files.write_live(live_layer(plate.name, k), made.packed())
 
     def save_moment(self, time: float, fields: Fields) -> None:
         """Keeps what is drawn of a moment; moments that a run cut short kept of later times go."""

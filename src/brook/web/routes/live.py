@@ -13,6 +13,7 @@ from fastapi.responses import Response, StreamingResponse
 from brook.core.results.quantities import DRAWN
 from brook.core.solve import Checkpoint
 from brook.core.solve.history import lifted
+from brook.runs.watch import live_layer
 from brook.web.pages import StateHere, StudioHere, variant_of
 from brook.web.state import VariantState
 from brook.web.studio import Studio
@@ -73,4 +74,20 @@ def live_picture(studio: StudioHere, state: StateHere, name: str, quantity: str)
         content = path.read_bytes()
     except OSError:  # the run ended between the news of a picture and this question
         return Response(status_code=204)
+    return Response(content, media_type="application/octet-stream", headers={"Cache-Control": "no-store"})
+
+
+@router.get("/studies/{slug}/run/{name}/live/plate/{plate}/{number}.bin")
+def live_layer_of(studio: StudioHere, state: StateHere, name: str, plate: str, number: int) -> Response:
+    """A layer of a plate of a run in space that is under way, packed as `Drawn.packed` says."""
+    variant = variant_of(state, name)
+    known = any(p.name == plate and number < len(p.layers) for p in state.study.plates)
+    if variant is None or variant.job is None or not known or number < 0:
+        raise HTTPException(404, "there is no such picture")
+    try:
+        content = (studio.store.files.of_run(variant.job.id).live / live_layer(plate, number)).read_bytes()
+    except OSError:
+        raise HTTPException(
+            404, "this plate is not drawn by this run; plates that were kept before it began are"
+        ) from None
     return Response(content, media_type="application/octet-stream", headers={"Cache-Control": "no-store"})

@@ -17,7 +17,7 @@ router = APIRouter()
 KEY = re.compile(r"^[0-9a-f]{20}$")
 MOMENT = re.compile(r"^at-\d{4}-(speed|velocity_[xyz]|pressure|temperature)\.f32$")
 ARRAYS = {
-    "mesh": {"corners.f32", "offsets.u32", "aspect_ratio.f32", "size.f32"},
+    "mesh": {"boundary.bin", "corners.f32", "offsets.u32", "aspect_ratio.f32", "size.f32"},
     "run": {"speed.f32", "velocity_x.f32", "velocity_y.f32", "velocity_z.f32", "pressure.f32", "temperature.f32"},
 }
 

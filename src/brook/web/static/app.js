@@ -12,7 +12,7 @@ import { Blink, ResultTools } from "./results.js";
 import { memory, newPicture, openViews, remember } from "./views.js";
 import { guide } from "./visit.js";
 
-let curves = null, tools = null, blink = null, space = null, scene = null;
+let curves = null, tools = null, blink = null, space = null, scene = null, plate = null;
 
 async function opened(root) {
   if (root.dataset.opened) return; // a swap tells of each of its parts
@@ -34,6 +34,7 @@ async function opened(root) {
   const cut = await Cut.of(root);
   const pictures = await openViews(root);
   cut?.attach(pictures);
+  plate = root.querySelector("#live-plate") ? (await import("./scene/live.js")).LivePlate.of(root, pictures) : null;
   if (pictures && root.querySelector("#streamlines")) tools = new ResultTools(root, pictures, cut);
   if (pictures && root.querySelector("#blink-with")) blink = new Blink(root, pictures);
   if (pictures && root.querySelector("#streamlines-all")) new Plates(root, pictures);
@@ -54,6 +55,12 @@ function seenAs(root) {
     };
   }
   return how;
+}
+
+function livePlate(at) {
+  plate.show(at);
+  const says = document.getElementById("picture-at");
+  if (says) says.textContent = `${says.textContent.includes("step") ? "at step" : "at iteration"} ${at}`;
 }
 
 async function openScene(root) {
@@ -138,7 +145,7 @@ function listen(address) {
     }
     if (event.type === "picture") {
       if (curves?.variant !== event.variant) return;
-      if (document.querySelector("canvas.field[data-live]")) newPicture(event.at);
+      if (document.querySelector("canvas.field[data-live]")) (plate?.plate ? livePlate(event.at) : newPicture(event.at));
       else refresh();
       return;
     }

@@ -20,11 +20,11 @@ function made(address) {
 }
 
 /** The shape that a result's picture begins with: seen from inside, named patches, edges. `source` has readout and run, and with `less` the name and run of what is taken away. */
-export async function shapeOf({ readout, run }) {
-  const { arrays, numbers } = await made(`${readout}/boundary/${run}.bin`);
+export async function shapeOf({ readout, run, boundary = `${readout}/boundary/${run}.bin` }) {
+  const { arrays, numbers } = await made(boundary);
   const middle = numbers.box[0].map((low, k) => (low + numbers.box[1][k]) / 2);
   const patches = numbers.patches.map((name, k) => ({ name, words: "patch", colour: "#d8d1c2", around: true, at: numbers.middles[k], role: "" }));
-  const shape = new Shape({ key: `${readout}/${run}`, patches, box: numbers.box, closed: false }, {
+  const shape = new Shape({ key: boundary, patches, box: numbers.box, closed: false }, {
     points: shifted(arrays.at, middle), triangles: arrays.triangles, number: new Uint32Array(0), starts: arrays.starts, features: new Uint32Array(0),
   });
   shape.large = numbers.cells > LARGE;
@@ -49,16 +49,19 @@ export async function fill(shape, { readout, run, less = null }, recipes, { quan
     const address = text === usual && !less && !rough ? `${readout}/usual/${run}/${quantity}.bin?as=${encodeURIComponent(madeOf)}` : `${readout}/layer/${run}.bin?quantity=${encodeURIComponent(quantity)}&recipe=${encodeURIComponent(text)}&as=${encodeURIComponent(madeOf)}${taken}${rough}`;
     try { return await made(address); } catch (error) { return { error: error.message }; }
   }));
-  return () => { // put at once, so that no picture shows half of a change
-    shape.layers = new Map([["edges", shape.edges]]);
-    told.forEach((one, k) => {
-      if (one.error || !Object.keys(one.arrays).length) return;
-      shape.layers.set(`${k}`, (one.drawn ??= layerOf(recipes[k], one, shape)));
-      if (one.arrays.solid_at) shape.layers.set(`${k} solid`, (one.solid ??= new Coloured({ points: shifted(one.arrays.solid_at, shape.middle), triangles: one.arrays.solid_triangles, colour: SOLID })));
-    });
-    shape.plane = planeOf(recipes, told, shape);
-    return told.map((one, k) => ({ ...one, recipe: recipes[k] }));
-  };
+  return () => putLayers(shape, recipes, told); // at once, so that no picture shows half of a change
+}
+
+/** Puts layers that are worked out into a shape; gives what each says, with its recipe. */
+export function putLayers(shape, recipes, told) {
+  shape.layers = new Map([["edges", shape.edges]]);
+  told.forEach((one, k) => {
+    if (one.error || !Object.keys(one.arrays).length) return;
+    shape.layers.set(`${k}`, (one.drawn ??= layerOf(recipes[k], one, shape)));
+    if (one.arrays.solid_at) shape.layers.set(`${k} solid`, (one.solid ??= new Coloured({ points: shifted(one.arrays.solid_at, shape.middle), triangles: one.arrays.solid_triangles, colour: SOLID })));
+  });
+  shape.plane = planeOf(recipes, told, shape);
+  return told.map((one, k) => ({ ...one, recipe: recipes[k] }));
 }
 
 /** Which part of a cut of one result lies where another, with a name and a source, has no fluid. */
