@@ -4,8 +4,7 @@ import numpy as np
 import pytest
 
 from brook.core.numerics import Stencil
-from brook.core.results.picture import polygons, usual_section
-from brook.core.results.plane import Triangles
+from brook.core.results.picture import usual_section
 from brook.core.results.quantities import View
 from brook.core.solve import Fields
 from brook.core.study.placed import Placed
@@ -25,8 +24,7 @@ def result(size, count=(8, 8, 6)):
         stencil, np.full(stencil.cells, 1000.0), np.full(stencil.cells, 1e-3), np.zeros((stencil.cells, 3)),
         1000 * mesh.centre[:, 2], np.zeros(stencil.active), np.zeros((len(edge), 3)), 1000 * edge[:, 2],
     )  # fmt: skip
-    shapes = polygons(mesh)
-    return Loaded(fields, shapes, Triangles.of(mesh, shapes), {})
+    return Loaded(fields, {})
 
 
 @pytest.fixture

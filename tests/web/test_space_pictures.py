@@ -350,3 +350,15 @@ def test_a_plate_in_space_is_drawn_while_its_run_computes(brook_server, browser)
         with client(brook_server) as http:
             http.post(f"/studies/{slug}/stop-run", data={"page": "board", "only": "long"})
     assert not complaints(browser)
+
+
+def test_a_mesh_that_was_made_before_boundaries_were_kept_has_one_too(brook_app, brook_server, pipes):
+    store = brook_app.state.studio.store
+    key = store.latest(store.study_row(pipes).id)[("long", "run")][1]["mesh_key"]
+    kept = store.files.folder("mesh", key) / "boundary.bin"
+    before = kept.read_bytes()
+    kept.unlink()
+    try:
+        assert httpx.get(f"{brook_server}/views/mesh/{key}/boundary.bin").content == before
+    finally:
+        kept.write_bytes(before)

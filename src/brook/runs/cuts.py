@@ -13,6 +13,7 @@ from brook.core.mesh import Mesh, measure
 from brook.core.mesh.files import write_mesh
 from brook.core.mesh.quality import per_cell
 from brook.core.results.picture import PlanePolygons, section
+from brook.core.results.pictures import boundary
 from brook.store.files import ResultFiles
 
 MOST_MESHES, MOST_CUTS = 2, 8
@@ -35,6 +36,11 @@ def _mesh(root: str, key: str) -> tuple[Mesh, dict[str, np.ndarray]]:
             _meshes.popitem(last=False)
     _meshes.move_to_end(key)
     return _meshes[key]
+
+
+def mesh_boundary(root: str, key: str) -> bytes:
+    """The boundary of a mesh in space, packed for a canvas."""
+    return boundary(_mesh(root, key)[0]).packed()
 
 
 def cut_array(root: str, key: str, axis: int, at: float, name: str) -> bytes:

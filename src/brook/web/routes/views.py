@@ -9,7 +9,8 @@ from fastapi import APIRouter, HTTPException
 from fastapi.responses import FileResponse, Response
 
 from brook.core.mesh.files import MESH_FORMATS
-from brook.runs.cuts import cut_array, write_mesh_file
+from brook.runs.cuts import cut_array, mesh_boundary, write_mesh_file
+from brook.runs.scene_readout import BOUNDARY
 from brook.web.pages import StudioHere
 from brook.web.routes.readout import KEEP, ask
 
@@ -17,17 +18,22 @@ router = APIRouter()
 KEY = re.compile(r"^[0-9a-f]{20}$")
 MOMENT = re.compile(r"^at-\d{4}-(speed|velocity_[xyz]|pressure|temperature)\.f32$")
 ARRAYS = {
-    "mesh": {"boundary.bin", "corners.f32", "offsets.u32", "aspect_ratio.f32", "size.f32"},
+    "mesh": {BOUNDARY, "corners.f32", "offsets.u32", "aspect_ratio.f32", "size.f32"},
     "run": {"speed.f32", "velocity_x.f32", "velocity_y.f32", "velocity_z.f32", "pressure.f32", "temperature.f32"},
 }
 
 
 @router.get("/views/{stage}/{key}/{array}")
-def view(studio: StudioHere, stage: str, key: str, array: str) -> FileResponse:
+def view(studio: StudioHere, stage: str, key: str, array: str) -> Response:
     """An array of a result; results never change under their key, so browsers may keep them."""
     if not KEY.match(key) or not (array in ARRAYS.get(stage, ()) or (stage == "run" and MOMENT.match(array))):
         raise HTTPException(404, "there is no such array")
     path = studio.store.files.folder(stage, key) / array
+    if (
+        array == BOUNDARY and not path.exists() and path.with_name("mesh.npz").exists()
+    ):  # of a mesh that was made before they were kept
+        content = ask(studio, mesh_boundary, str(studio.store.files.root), key)
+        return Response(content, media_type="application/octet-stream", headers=KEEP)
     if not path.exists():
         raise HTTPException(404, "this result is no longer kept; bring the variant up to date")
     headers = {"Cache-Control": "max-age=86400, immutable"}

@@ -17,6 +17,8 @@ export class LivePlate {
     Object.assign(this, { root, choice, canvas, pictures, holder: root.querySelector("#live-view"), says: root.querySelector("#live-says"), quantity: root.querySelector("#quantity") });
     const before = memory("live plate");
     if ([...choice.options].some((o) => o.value === before)) choice.value = before;
+    root.querySelector("#fit").addEventListener("click", () => { if (this.plate) this.view.fit(); });
+    root.querySelector("#reset-range").addEventListener("click", () => { if (this.plate) { this.held = null; this.show(this.canvas.dataset.at); } });
     choice.onchange = () => { remember("live plate", choice.value); this.turn(); };
     this.turn();
   }
