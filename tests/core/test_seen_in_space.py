@@ -227,3 +227,22 @@ def test_what_cannot_be_negative_is_not_so_at_places_either():
     sheared = seen(block(5), away, lambda at: np.maximum(at[:, :1] - 0.45, 0.0) * [1.0, 0.0, 0.0])
     line = curve(Locator(sheared.fields.mesh), sheared, "speed", (0.0, 0.5, 0.5), (1.0, 0.5, 0.5), 200)
     assert line.values.min() == 0.0
+
+
+def test_a_line_that_meets_a_wall_goes_on_along_it():
+    """Fluid that sinks to a floor: u_z = -√z is nothing on it, but not what a cell's value and gradient say there."""
+    sinking = seen(
+        block(8),
+        away,
+        lambda at: np.stack([np.full(len(at), 0.05), np.zeros(len(at)), -np.sqrt(np.abs(at[:, 2]))], axis=1),
+    )
+    found = streamlines(
+        Locator(sinking.fields.mesh),
+        sinking,
+        np.array([[0.02, 0.5, 0.02], [0.3, 0.4, 0.05], [0.02, 0.5, 0.4]]),
+        both=False,
+    )
+    last = [line.places[-1, 0] for line in found]
+    assert last == pytest.approx([1.0, 1.0, 1.0], abs=1e-6)
+    assert not [line.end for line in found if "held" in line.end]
+    assert min(line.places[:, 2].min() for line in found) > 0.0

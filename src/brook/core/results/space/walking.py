@@ -128,7 +128,7 @@ def traced(first, last, chunk, seeds, cells, sense, velocity, gradient, flux, de
     for n in range(first, last):
         c = np.int64(cells[n])
         x, y, z, t = seeds[n, 0], seeds[n, 1], seeds[n, 2], 0.0
-        count, blocked = 0, 0
+        count, blocked, wall = 0, 0, np.int64(-1)
         ends[n, 0], ends[n, 1] = LONGEST, -1
         while count < longest:
             places[n, count, 0], places[n, count, 1], places[n, count, 2] = x, y, z
@@ -136,7 +136,7 @@ def traced(first, last, chunk, seeds, cells, sense, velocity, gradient, flux, de
             count += 1
             if t >= most_time:
                 break
-            u0, u1, u2 = _velocity(c, x, y, z, velocity, gradient, centre, sense)
+            u0, u1, u2 = _along(wall, vector, *_velocity(c, x, y, z, velocity, gradient, centre, sense))
             exchange = 0.0
             for e in range(cell_offsets[c], cell_offsets[c + 1]):
                 f = cell_faces[e]
@@ -150,16 +150,19 @@ def traced(first, last, chunk, seeds, cells, sense, velocity, gradient, flux, de
                 c, x, y, z, h * u0, h * u1, h * u2, vector, plane, owner, neighbour, cell_offsets, cell_faces
             )
             if face < 0:
-                u0, u1, u2 = _velocity(m, mx, my, mz, velocity, gradient, centre, sense)
-            a0, a1, a2 = _turned(m, dt, *_turned(m, dt, u0, u1, u2, gradient), gradient)
+                u0, u1, u2 = _along(wall, vector, *_velocity(m, mx, my, mz, velocity, gradient, centre, sense))
+            a0, a1, a2 = 0.0, 0.0, 0.0
+            if wall < 0:
+                a0, a1, a2 = _turned(m, dt, *_turned(m, dt, u0, u1, u2, gradient), gradient)
             c, x, y, z, face, left = _walked(
                 c, x, y, z, dt * (u0 + a0 / 6.0), dt * (u1 + a1 / 6.0), dt * (u2 + a2 / 6.0), vector, plane, owner, neighbour,
                 cell_offsets, cell_faces,
             )  # fmt: skip
             t += dt * (1.0 - left)
             if face < 0:
-                blocked = 0
+                blocked, wall = 0, np.int64(-1)
                 continue
+            wall = np.int64(face)  # which the next step goes along
             if flux[face] != 0.0:
                 ends[n, 0], ends[n, 1] = LEFT, face
             blocked += 1
@@ -186,6 +189,19 @@ def _velocity(c, x, y, z, velocity, gradient, centre, sense):
         sense * (velocity[c, 1] + gradient[c, 1, 0] * a + gradient[c, 1, 1] * b + gradient[c, 1, 2] * d),
         sense * (velocity[c, 2] + gradient[c, 2, 0] * a + gradient[c, 2, 1] * b + gradient[c, 2, 2] * d),
     )
+
+
+@kernel
+def _along(wall, vector, u0, u1, u2):
+    """u − (u·n) n of a velocity that goes into a wall, by the number of its face; other velocities as they are."""
+    if wall < 0:
+        return u0, u1, u2
+    s0, s1, s2 = vector[wall, 0], vector[wall, 1], vector[wall, 2]
+    into = u0 * s0 + u1 * s1 + u2 * s2
+    if into <= 0.0:
+        return u0, u1, u2
+    into /= s0 * s0 + s1 * s1 + s2 * s2
+    return u0 - into * s0, u1 - into * s1, u2 - into * s2
 
 
 @kernel
