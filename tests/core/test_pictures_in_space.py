@@ -178,6 +178,8 @@ def test_a_ribbon_turns_as_the_fluid_does():
     [
         (CutLayer(through=(0.5, 0.5, 3.0), across=STRAIGHT), "does not cut this mesh"),
         (CutLayer(through=(0.5, 0.5, 0.5), across=(0.0, 0.0, 0.0)), "a place and a direction"),
+        (CutLayer(through=(0.5, 0.5, 0.5), across=(1e300, 1e300, 0.0)), "a place and a direction"),
+        (LineLayer(begin="ring", places=((0.5, 0.5, 0.5), (1e300, 1e300, 0.0))), "no radius"),
         (LineLayer(begin="places", places=((3.0, 0.0, 0.0),)), "outside of the fluid"),
         (LineLayer(begin="patch"), "name the patch"),
         (LineLayer(begin="line"), "two ends"),

@@ -72,9 +72,10 @@ def coarse(layer: CutLayer, seen: Seen) -> Drawn:
 
 
 def frame(across: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """A direction and two across it and each other, all one long. Raises `ValueError` for one of no length."""
-    size = float(np.linalg.norm(across))
-    if not size > 0.0:
+    """A direction and two across it and each other, all one long. Raises `ValueError` for one of no length, or too long for a number."""
+    with np.errstate(over="ignore"):
+        size = float(np.linalg.norm(across))
+    if not 0.0 < size < np.inf:
         raise ValueError("a plane needs a place and a direction")
     way = across / size
     first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])

@@ -60,8 +60,9 @@ def seeds_of(layer: LineLayer, seen: Seen) -> np.ndarray:
     if layer.begin == "line":
         return (1 - share[:, None]) * places[0] + share[:, None] * places[1]
     middle, across = places
-    radius = float(np.linalg.norm(across))
-    if radius == 0.0:
+    with np.errstate(over="ignore"):
+        radius = float(np.linalg.norm(across))
+    if not 0.0 < radius < np.inf:
         raise ValueError("the ring has no radius")
     way = across / radius
     first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])

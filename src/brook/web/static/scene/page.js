@@ -22,7 +22,7 @@ export class ScenePage {
   }
 
   constructor(root, holder) {
-    const { data } = { data: holder.dataset };
+    const data = holder.dataset;
     Object.assign(this, { root, holder, data, source: { readout: data.readout, run: data.run }, held: null, mode: null, version: 0 });
     this.memoryKey = `scene ${data.view}`;
     this.choice = root.querySelector("#quantity");

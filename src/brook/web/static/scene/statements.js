@@ -192,13 +192,14 @@ export class Statements {
     return ["Walls ", field, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.levels(layer, k)];
   }
 
-  optionFor(of) {
+  /** The quantity of a surface with the unit that suits its values. */
+  optionFor(of, { least = 0, most = 0 } = {}) {
     const option = [...this.page.choice.options].find((o) => o.value === of) ?? this.page.choice.selectedOptions[0];
-    return optionOf(option, () => Math.max(Math.abs(this.told[this.active]?.numbers?.most ?? 0), Math.abs(this.told[this.active]?.numbers?.least ?? 0)));
+    return optionOf(option, () => Math.max(Math.abs(most), Math.abs(least)));
   }
 
   surface(layer, k) {
-    const options = [...this.page.choice.options].map((o) => [o.value, o.textContent]), unit = this.optionFor(layer.of);
+    const options = [...this.page.choice.options].map((o) => [o.value, o.textContent]), unit = this.optionFor(layer.of, this.told[k]?.numbers);
     const shown = (level) => `${rounded(level * unit.factor + unit.shift, 4)} ${pretty(unit.unit)}`.trim();
     const field = this.input("Value on the surface", shown(layer.level), 10, (text) => {
       const typed = /^([-−+]?[\d.]+(?:e[-+]?\d+)?)\s*(.*)$/i.exec(text), value = typed ? Number(typed[1].replace("−", "-")) : NaN;
@@ -218,7 +219,7 @@ export class Statements {
   }
 
   cylinder(layer, k) {
-    const axis = ["x", "y", "z"].find((_, i) => Math.abs(layer.along[i]) === Math.hypot(...layer.along)), other = { x: ["y", "z"], y: ["x", "z"], z: ["x", "y"] }[axis];
+    const longest = Math.max(...layer.along.map(Math.abs)), axis = "xyz"[layer.along.findIndex((v) => Math.abs(v) === longest)], other = { x: ["y", "z"], y: ["x", "z"], z: ["x", "y"] }[axis];
     const along = this.select("Axis of the cylinder", [["x", "x"], ["y", "y"], ["z", "z"]], axis, (way) => this.set(k, { along: ["x", "y", "z"].map((one) => (one === way ? 1 : 0)) }, true));
     const field = (label, value, put) => this.input(label, millimetres(value), 8, (text) => {
       const metres = inMillimetres(text);
@@ -293,8 +294,7 @@ export class Statements {
   words(layer, { numbers, words }) {
     const { words: what, unit, factor, shift } = this.page.unit ?? this.page.option, mean = numbers.mean === undefined ? "" : `, mean ${what} ${rounded(numbers.mean * factor + shift)} ${pretty(unit)}`;
     if (layer.kind === "surface") {
-      const of = optionOf([...this.page.choice.options].find((o) => o.value === layer.of) ?? this.page.choice.selectedOptions[0], () => Math.max(Math.abs(numbers.least), Math.abs(numbers.most)));
-      const said = (v) => `${rounded(v * of.factor + of.shift)} ${pretty(of.unit)}`, range = `${of.words} goes from ${said(numbers.least)} to ${said(numbers.most)}`;
+      const of = this.optionFor(layer.of, numbers), said = (v) => `${rounded(v * of.factor + of.shift)} ${pretty(of.unit)}`, range = `${of.words} goes from ${said(numbers.least)} to ${said(numbers.most)}`;
       if (words.includes("nowhere")) return `Nowhere: ${range}.`;
       return `${area(numbers.area)}; above it in ${volume(numbers.volume)}, ${rounded(100 * numbers.share)} % of what is meshed${mean}; ${range}${words.length ? `; ${words.join("; ")}` : ""}.`;
     }
