@@ -106,6 +106,7 @@ def test_the_header_is_cut_probed_followed_measured_kept_and_compared(brook_serv
     assert float(long.group(1)) == pytest.approx(80, abs=4)
 
     # kept, and all four drawn beside one another, linked
+    wait(browser, lambda: len(all_of(browser, ".curve-plot")) == 2)  # the page has heard of the other plot
     wait(browser, lambda: drawn(browser, "pressure"))
     enter(browser, "#keep-view [name=title]", "Where it is fast")
     press(browser, "#keep-view button")
