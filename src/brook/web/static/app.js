@@ -17,7 +17,8 @@ let curves = null, tools = null, blink = null, space = null, scene = null, plate
 async function opened(root) {
   if (root.dataset.opened) return; // a swap tells of each of its parts
   root.dataset.opened = "1";
-  tools = blink = null;
+  for (const gone of [scene, plate]) gone?.close();
+  tools = blink = scene = plate = null;
   openPlots(root);
   sortable(root);
   const holder = root.querySelector("#curves");
@@ -28,7 +29,6 @@ async function opened(root) {
   if (drawOn) new Handles(drawOn).refocus();
   if (root.querySelector("#space-view")) space = await import("./space.js"); // only where there is a shape in space
   await space?.openSpace(root);
-  scene = null;
   if (root.querySelector("#scene-view") && seenAs(root) === "space") { await openScene(root); return; }
   if (root.querySelector(".scene-view")) { scene = await (await import("./scene/grid.js")).SceneGrid.open(root); return; }
   const cut = await Cut.of(root);

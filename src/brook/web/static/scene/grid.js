@@ -135,6 +135,8 @@ export class SceneGrid {
     this.strip.textContent = `${who} · ${place(side.view.inMetres(hit.at))}${what ? ` · ${what}` : ""}`;
   }
 
+  close() { for (const { view } of this.sides) view.close(); }
+
   key(event) {
     const looks = { x: "x", y: "y", z: "z", X: "-x", Y: "-y", Z: "-z", o: "o" }, [first] = this.there;
     if (!looks[event.key] || !first) return false;

@@ -44,6 +44,8 @@ export class LivePlate {
     await this.show(this.canvas.dataset.at);
   }
 
+  close() { this.view?.close(); }
+
   /** Draws the picture of an iteration. */
   async show(at) {
     const { plate } = this;

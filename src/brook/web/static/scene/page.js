@@ -235,6 +235,8 @@ export class ScenePage {
     this.shape.draw("profiles", lines.map(({ start, end }) => [...start, ...end]), "#b4532a");
   }
 
+  close() { clearTimeout(this.resting); clearTimeout(this.writing); this.view.close(); }
+
   problem(text) {
     const note = Object.assign(document.createElement("p"), { className: "note bad picture-problem", textContent: `The picture cannot be shown: ${text}` });
     note.setAttribute("role", "alert");

@@ -147,6 +147,14 @@ export class GpuPainter {
     } else part.geometry.setAttribute("share", new BufferAttribute(shares.slice(), 1));
   }
 
+  /** Gives the graphics processor back; browsers have few of its contexts. */
+  close() {
+    this.dispose();
+    for (const map of this.maps.values()) map.dispose();
+    this.renderer.dispose();
+    this.renderer.forceContextLoss();
+  }
+
   dispose() {
     this.group?.traverse((one) => { one.geometry?.dispose(); one.material?.dispose(); });
     this.group?.removeFromParent();

@@ -22,6 +22,8 @@ export class SoftPainter {
 
   dispose() {}
 
+  close() {}
+
   draw(shape, camera, resting) {
     const scale = this.ratio * (resting ? 2 : 1);
     const width = Math.max(1, Math.round(this.cssWidth * scale)), height = Math.max(1, Math.round(this.cssHeight * scale));

@@ -58,6 +58,14 @@ export class SpaceView {
     this.occlude();
   }
 
+  /** Gives up what it holds, once its place on the page is gone. */
+  close() {
+    cancelAnimationFrame(this.waiting);
+    clearTimeout(this.resting);
+    this.watch.disconnect();
+    this.painter.close();
+  }
+
   // -- looking --------------------------------------------------------------------------------
 
   look(from) { this.camera.look(from); this.fit(); }
