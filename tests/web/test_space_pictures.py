@@ -67,6 +67,22 @@ def test_a_picture_in_space_is_built_of_layers(brook_server, browser, pipes):
     enter(browser, ".layer [aria-label='Place of the cut']", "90 mm")
     wait(browser, lambda: "mean speed 20.0 mm/s" in said(browser))
 
+    # turned askew it is typed by two angles, and moved along the direction it has then: an ellipse, longer by 1/cos 60°
+    enter(browser, ".layer [aria-label='Cut across']", "askew")
+    wait(browser, lambda: all_of(browser, ".layer [type=number]"))
+    enter(browser, ".layer [aria-label='Turned round z, in degrees']", "60")
+    enter(browser, ".layer [aria-label='Turned up, in degrees']", "0")
+    wait(browser, lambda: said(browser).startswith("6.") and "mean speed 20.0" in said(browser))
+    place = "return document.querySelector(\".layer [aria-label='Place of the cut']\").value"
+    assert browser.execute_script(place).startswith("30")  # half of 120 mm, times cos 60°
+    enter(browser, ".layer [aria-label='Place of the cut']", "200 mm")
+    assert "lies between" in said(browser)
+    enter(browser, ".layer [aria-label='Place of the cut']", "40 mm")
+    wait(browser, lambda: said(browser).startswith("6.") and "mean speed 20.0" in said(browser))
+    enter(browser, ".layer [aria-label='Cut across']", "x")
+    wait(browser, lambda: said(browser).startswith("3.") and "mean speed 20.0" in said(browser))
+    enter(browser, ".layer [aria-label='Place of the cut']", "90 mm")
+
     # its handle follows the pointer
     handle = one(browser, ".cut-handle")
     ActionChains(browser).drag_and_drop_by_offset(handle, 60, 25).perform()

@@ -108,23 +108,36 @@ export class Statements {
   // -- cuts ---------------------------------------------------------------------------------------
 
   cut(layer, k) {
-    const { page } = this, n = normalOf(layer), axis = ["x", "y", "z"].find((_, i) => Math.abs(n[i]) > 1 - 1e-9), box = () => boxAlong(page.shape, n);
-    const put = (at) => this.set(k, { through: layer.through.map((v, i) => v + (at - atOf(layer)) * n[i]) });
+    const { page } = this, n = normalOf(layer), axis = ["x", "y", "z"].find((_, i) => Math.abs(n[i]) > 1 - 1e-9), box = () => boxAlong(page.shape, normalOf(this.layers[k]));
     const across = this.select("Cut across", [["x", "x"], ["y", "y"], ["z", "z"], ["look", "the line of sight"], ...(axis ? [["askew", "another direction"]] : [["askew", "askew"]]), ["three", "through three places"]], axis ?? "askew", (way) => this.turn(k, way));
     const at = this.input("Place of the cut", millimetres(atOf(layer)), 8, (text) => {
       const metres = inMillimetres(text), [low, high] = box();
       if (!(metres > low && metres < high)) return `the mesh lies between ${millimetres(low)} and ${millimetres(high)} along this direction`;
-      put(metres);
-      layer = this.layers[k];
+      this.move(k, metres);
       return "";
     });
-    const slide = this.slider("Move the cut", 0.5, (share) => { const [low, high] = box(); put(low + Math.min(0.9995, Math.max(0.0005, share)) * (high - low)); layer = this.layers[k]; at.value = millimetres(atOf(layer)); });
+    const slide = this.slider("Move the cut", 0.5, (share) => { const [low, high] = box(); this.move(k, low + share * (high - low)); });
     if (page.shape) { const [low, high] = box(); slide.value = Math.round((1000 * (atOf(layer) - low)) / (high - low)); }
     const angles = axis ? [] : this.angles(layer, k);
     return ["Cut across ", across, ...angles, " at ", at, " ", slide, make("br"),
       this.colouring(layer, k), " ", this.check("by cell", layer.by_cell, (by_cell) => this.set(k, { by_cell })), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ",
       this.check("clip", layer.clips, (wanted) => this.set(k, { clips: wanted ? this.before(k) : "" })), " arrows ", this.select("Arrows", [["", "none"], ["long", "by speed"], ["equal", "equal"]], layer.arrows ?? "", (arrows) => this.set(k, { arrows })),
       " ", ...this.levels(layer, k)];
+  }
+
+  /** Moves a cut to a place along its direction, in m, but not out of the box round the shape. */
+  move(k, wanted) {
+    const cut = this.layers[k], n = normalOf(cut), [low, high] = boxAlong(this.page.shape, n), least = 5e-4 * (high - low);
+    const at = Math.min(high - least, Math.max(low + least, wanted));
+    this.set(k, { through: cut.through.map((v, i) => v + (at - atOf(cut)) * n[i]) });
+    this.placed(k);
+  }
+
+  /** Brings the fields of a cut to where it is. */
+  placed(k) {
+    const cut = this.layers[k], [low, high] = boxAlong(this.page.shape, normalOf(cut)), row = this.list.children[k];
+    row.querySelector("[aria-label='Place of the cut']").value = millimetres(atOf(cut));
+    row.querySelector(".layer-slider").value = Math.round((1000 * (atOf(cut) - low)) / (high - low));
   }
 
   levels(layer, k) { return ["lines ", this.select("Lines of equal value", [[0, "none"], [6, "about 6"], [12, "about 12"], [24, "about 24"]], layer.levels ?? 0, (levels) => this.set(k, { levels: Number(levels) }))]; }
@@ -135,7 +148,11 @@ export class Statements {
   /** Two angles of an askew cut's direction: round z from x, and up. */
   angles(layer, k) {
     const n = normalOf(layer), degrees = 180 / Math.PI, round = Math.atan2(n[1], n[0]) * degrees, up = Math.asin(Math.max(-1, Math.min(1, n[2]))) * degrees;
-    const put = (a, b) => { const across = turned(a / degrees, b / degrees), m = this.page.shape.middle, s = atOf({ through: m, across: n }) - atOf(layer); this.set(k, { through: m.map((v, i) => v - s * n[i]), across }); };
+    const put = (a, b) => { // about the place of the cut that is nearest to the middle of the shape
+      const cut = this.layers[k], was = normalOf(cut), m = this.page.shape.middle, off = atOf({ through: m, across: was }) - atOf(cut);
+      this.set(k, { through: m.map((v, i) => v - off * was[i]), across: turned(a / degrees, b / degrees) });
+      this.placed(k);
+    };
     const number = (label, value, does) => Object.assign(this.input(label, Number(value.toFixed(1)), 5, (text) => { if (!Number.isFinite(Number(text))) return "an angle in degrees"; does(Number(text)); return ""; }), { type: "number", step: 5 });
     const one = number("Turned round z, in degrees", round, (a) => put(a, Number(two.value))), two = number("Turned up, in degrees", up, (b) => put(Number(one.value), b));
     return [" ", one, "° round z, ", two, "° up"];
@@ -169,13 +186,7 @@ export class Statements {
     if (!page.shape) return;
     if (layer?.kind !== "cut") { page.view.setGrip(null); return; }
     const n = normalOf(layer), k = this.active, Vector = page.view.camera.target.constructor;
-    page.view.setGrip({ at: new Vector(...gripOf(layer, page.shape.layers.get(`${k}`), page.shape)), along: new Vector(...n), move: (by) => {
-      const now = this.layers[k], [low, high] = boxAlong(page.shape, n), at = Math.min(high - 5e-4 * (high - low), Math.max(low + 5e-4 * (high - low), atOf(now) + by));
-      this.set(k, { through: now.through.map((v, i) => v + (at - atOf(now)) * n[i]) });
-      const row = this.list.children[k];
-      row.querySelector("[aria-label='Place of the cut']").value = millimetres(at);
-      row.querySelector(".layer-slider").value = Math.round((1000 * (at - low)) / (high - low));
-    } });
+    page.view.setGrip({ at: new Vector(...gripOf(layer, page.shape.layers.get(`${k}`), page.shape)), along: new Vector(...n), move: (by) => this.move(k, atOf(this.layers[k]) + by) });
   }
 
   // -- walls, surfaces, streamlines -----------------------------------------------------------------
