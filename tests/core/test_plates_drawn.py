@@ -9,14 +9,19 @@ import pytest
 from PIL import Image
 
 import brook.web
-from brook.core.results.pictures import boundary
+from brook.core.checks import prepare
+from brook.core.results.pictures import Seen, boundary
 from brook.core.results.pictures.colours import ANCHORS, colour_map, coloured, shares
 from brook.core.results.pictures.painting import Camera, Painting, fitted, normals_of
 from brook.core.results.pictures.plates import Size, layers_of, picture
 from brook.core.results.pictures.strokes import arrows, ribbons, segments
+from brook.core.results.space import Locator
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.running import solve
 from brook.core.study.layers import CutLayer, LineLayer, Look, PatchLayer, SurfaceLayer
 from brook.core.study.views import Plate
 from brook.core.verification.manufactured import block
+from tests.core.studies import tray
 from tests.core.test_pictures_in_space import STRAIGHT, looked
 from tests.core.test_seen_in_space import away, upwards
 
@@ -193,3 +198,16 @@ def test_a_flat_plate_is_a_cut_that_is_looked_at_straight_on():
     assert Camera(look).upward == pytest.approx([0.0, 0.0, 1.0])
     png, _ = picture(plate(cut={"across": "x", "at": 0.3}), at, "Block", Size(400, 200))
     assert len(np.unique(image_of(png)[60:220, 100:300].reshape(-1, 3), axis=0)) > 30
+
+
+def test_a_plate_of_a_plane_study_has_its_streamlines():
+    study = tray()
+    prepared = prepare(study, study.variants[0])
+    fields = solve(study, prepared, make_mesh(prepared)).fields
+    at = Seen(prepared.places.view(fields), Locator(fields.mesh), "speed")
+    bare = Plate(name="all", title="All of it", quantity="speed")
+    without, words = picture(bare, at, "Tray", Size(500, 200))
+    followed, more = picture(bare.model_copy(update={"streamlines": True}), at, "Tray", Size(500, 200))
+    assert (words, more) == ([], [])
+    changed = (image_of(without) != image_of(followed)).any(axis=2)
+    assert 1000 < changed.sum() < 40_000

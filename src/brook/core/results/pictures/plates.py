@@ -9,13 +9,15 @@ from typing import Any
 import numpy as np
 
 from brook.core.results.exports.drawn import INK, plain
-from brook.core.results.picture import usual_section
+from brook.core.results.picture import polygons, usual_section
 from brook.core.results.pictures import Drawn, Seen, boundary, drawn
 from brook.core.results.pictures.colours import BANDS, colour_map, coloured, rgb, shares
 from brook.core.results.pictures.painting import Camera, Painting, fitted, normals_of
 from brook.core.results.pictures.strokes import arrows, ribbons, segments
+from brook.core.results.plane import Triangles
 from brook.core.results.quantities import QUANTITIES
-from brook.core.study.layers import CutLayer, Layer, Look
+from brook.core.results.stream import default_streamlines, stream_function
+from brook.core.study.layers import CutLayer, Layer, LineLayer, Look
 from brook.core.study.views import Plate
 from brook.core.units import pretty_unit, scale_of, sensible_unit
 
@@ -80,12 +82,30 @@ def picture(plate: Plate, seen: Seen, title: str, size: Size | None = None) -> t
         words += [f"{layer.kind}: {'this value is nowhere' if w == 'nowhere' else w}" for w in found.words]
         if found.arrays:
             made.append((layer, found))
+    if plate.streamlines and not plate.layers:
+        if seen.view.fields.mesh.is_plane:
+            made.append((LineLayer(plain=True), _streamlines(seen)))
+        else:
+            words.append("streamlines: of a flat cut in space none are kept")
     if not made:
         raise ValueError("; ".join(words) or "this plate shows nothing")
     scale = _Scale.of(plate, seen, [found for _, found in made])
     painting = Painting(size.width * FINER, size.height * FINER, Camera(look))
     _paint(painting, made, seen, scale, flat=not plate.layers)
     return _sheet(painting, made, scale, plain(f"{title} · {plate.title}"), size), words
+
+
+def _streamlines(seen: Seen) -> Drawn:
+    """Those of a plane flow that share it evenly, drawn before the plane."""
+    fields, mesh = seen.view.fields, seen.view.fields.mesh
+    points = np.unique(
+        mesh.face_points[mesh.face_offsets[fields.stencil.inner] : mesh.face_offsets[fields.stencil.active]]
+    )
+    lines = default_streamlines(Triangles.of(mesh, polygons(mesh)), stream_function(fields), points)
+    places = [np.vstack([line.places, line.places[:1]]) if line.closed else line.places for line in lines]
+    flat = np.concatenate(places) if places else np.empty((0, 2))
+    at = np.column_stack([flat, np.full(len(flat), mesh.points[:, 2].max())])
+    return Drawn({"lines_at": at, "lines_start": np.cumsum([0, *map(len, places)])})
 
 
 @dataclass(frozen=True)
