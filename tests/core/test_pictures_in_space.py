@@ -54,6 +54,10 @@ def test_cells_have_one_colour_each_where_that_is_asked():
     three = found.arrays["values"][found.arrays["triangles"]]
     assert np.ptp(three, axis=1).max() == 0.0
     assert len(set(np.round(three[:, 0], 9))) > 4
+    for more in ({"by_cell": True}, {"plain": True}):
+        refused = drawn(CutLayer(through=(0.5, 0.5, 0.4), across=STRAIGHT, levels=6, **more), looked(block(4)))
+        assert "level_lines" not in refused.arrays
+        assert refused.words == ("no lines of equal value: they need smooth colours of one result",)
 
 
 def test_arrows_lie_evenly_on_a_cut_and_point_where_the_fluid_goes():
@@ -206,7 +210,7 @@ def test_the_difference_of_two_results_is_nothing_where_they_agree_and_no_number
     missing = np.isnan(part.arrays["values"])
     assert (part.arrays["at"][missing, 0] > 0.5).all()
     assert part.numbers["missing"] == pytest.approx(0.5, abs=1e-9)
-    assert "where the other has no fluid" in part.words[0]
+    assert "where the other has no fluid" in part.words[-1]
 
 
 def test_round_levels_are_round_in_degrees_too():

@@ -183,6 +183,9 @@ def test_what_of_a_plate_cannot_be_drawn_is_said():
         "surface: this value is nowhere",
         "patches: there is no patch 'lid_x'",
     ]
+    under = looked(block(4), lambda p: -1.0 - p[:, 0])
+    _, words = picture(plate(layers=(there,), colours="log"), under, "Block", Size(300, 200))
+    assert words == ["no decades: the quantity goes under nothing"]
     with pytest.raises(ValueError, match="does not cut this mesh"):
         picture(plate(layers=(gone,)), at, "Block", Size(300, 200))
 

@@ -179,6 +179,7 @@ def profiles(source: Source, plot: CurvePlot) -> list[Profile]:
     Raises `KeyError`, `FormulaError`, `ValueError` for a line without numbers."""
     result, view = loaded(source), view_of(source)
     plane = result.fields.mesh.is_plane
+    view.values(plot.quantity)  # what is wrong with a quantity is not taken for a line that misses
     values = point_values(view, plot.quantity, result.shapes) if plane else None
     scope = prepared_of(source).scope
     found = []

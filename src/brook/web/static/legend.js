@@ -23,7 +23,7 @@ export class Legend {
     if (map === "signed") { const most = Math.max(Math.abs(low), Math.abs(high)); low = -most; high = most; }
     if (how === "log" && !(low > 0)) low = high > 0 ? smallest(samples, high) : low;
     const log = how === "log" && low > 0 && map !== "signed"; // of what goes under nothing there are no decades
-    Object.assign(this, { whole: [low, high], log, bands: how === "bands" ? BANDS : 0 });
+    Object.assign(this, { whole: [low, high], log, bands: how === "bands" ? BANDS : 0, why: how === "log" && !log ? " · no decades: it goes under nothing" : "" });
     const shares = new Float64Array(BINS);
     let total = 0;
     for (const s of samples) s.value.forEach((v, i) => {
@@ -53,7 +53,7 @@ export class Legend {
     const svg = element("svg", { viewBox: `0 0 ${WIDTH} ${HEIGHT}`, preserveAspectRatio: "xMinYMid meet", role: "group", "aria-label": `Legend of ${this.words}` });
     const hatch = element("pattern", { id: "out-of-range", width: 5, height: 5, patternUnits: "userSpaceOnUse", patternTransform: "rotate(45)" });
     hatch.append(element("rect", { width: 2, height: 5, fill: "#fff" }));
-    svg.append(hatch, element("text", { x: LEFT, y: 12, class: "title" }, `${this.words}${this.unit ? `, ${pretty(this.unit)}` : ""} · height: share of the picture`));
+    svg.append(hatch, element("text", { x: LEFT, y: 12, class: "title" }, `${this.words}${this.unit ? `, ${pretty(this.unit)}` : ""} · height: share of the picture${this.why}`));
     this.shares.forEach((share, i) => {
       const value = this.valueAt((i + 0.5) / BINS), [from, to] = this.range.map((v) => this.share(v));
       const at = (this.share(value) - from) / (to - from || 1), band = this.bands ? (Math.min(this.bands - 1, Math.max(0, Math.floor(at * this.bands))) + 0.5) / this.bands : at;

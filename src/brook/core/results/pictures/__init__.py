@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -25,8 +26,11 @@ def drawn(layer: Layer, seen: Seen, coarse: bool = False) -> Drawn:
     if coarse and isinstance(layer, CutLayer):
         return cuts.coarse(layer, seen)
     found = KINDS[layer.kind](layer, seen)
-    if getattr(layer, "levels", 0) and "values" in found.arrays and not getattr(layer, "by_cell", False):
-        found.arrays.update(_level_lines(found, seen, layer.levels))  # type: ignore[union-attr]
+    wanted = getattr(layer, "levels", 0)
+    if wanted and (layer.plain or getattr(layer, "by_cell", False) or seen.less is not None):
+        found = replace(found, words=(*found.words, "no lines of equal value: they need smooth colours of one result"))
+    elif wanted and "values" in found.arrays:
+        found.arrays.update(_level_lines(found, seen, wanted))
     return found if seen.less is None else _less(found, seen, seen.less)
 
 
@@ -52,8 +56,6 @@ def _less(found: Drawn, seen: Seen, other: Seen) -> Drawn:
     if missing > 0.0:
         numbers["missing"] = missing
     words = (f"{round_text(100 * missing, 2)} % of it lies where the other has no fluid",) if missing > 0.0 else ()
-    for name in ("level_lines", "level_values"):
-        arrays.pop(name, None)  # those are of the quantity, not of the difference
     return Drawn(arrays, numbers, found.words + words)
 
 

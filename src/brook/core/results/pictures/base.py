@@ -71,3 +71,15 @@ def once(pairs: np.ndarray, count: int) -> tuple[np.ndarray, np.ndarray]:
     low, high = pairs.min(axis=1).astype(np.int64), pairs.max(axis=1)
     key, times = np.unique(low * count + high, return_counts=True)
     return np.stack(np.divmod(key, count), axis=1), times
+
+
+def frame(across: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A direction and two across it and each other, all one long. Raises `ValueError` for one of no length, or too long for a number."""
+    with np.errstate(over="ignore"):
+        size = float(np.linalg.norm(across))
+    if not 0.0 < size < np.inf:
+        raise ValueError("a plane needs a place and a direction")
+    way = across / size
+    first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
+    first /= np.linalg.norm(first)
+    return way, first, np.cross(way, first)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from brook.core.results.pictures.base import Drawn, Seen, fans, once, sides
+from brook.core.results.pictures.base import Drawn, Seen, fans, frame, once, sides
 from brook.core.results.pictures.solids import holes
 from brook.core.results.space import Polygons, area, corner_values, mean_over, plane_cut
 from brook.core.study.layers import CutLayer
@@ -69,18 +69,6 @@ def coarse(layer: CutLayer, seen: Seen) -> Drawn:
     quads = quads[known[quads].all(axis=1)]
     used, triangles = np.unique(np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]), return_inverse=True)
     return Drawn({"at": places[used], "values": values[used], "triangles": triangles.reshape(-1, 3)})
-
-
-def frame(across: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """A direction and two across it and each other, all one long. Raises `ValueError` for one of no length, or too long for a number."""
-    with np.errstate(over="ignore"):
-        size = float(np.linalg.norm(across))
-    if not 0.0 < size < np.inf:
-        raise ValueError("a plane needs a place and a direction")
-    way = across / size
-    first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
-    first /= np.linalg.norm(first)
-    return way, first, np.cross(way, first)
 
 
 def _arrows(layer: CutLayer, seen: Seen, cut: Polygons) -> dict[str, np.ndarray]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from brook.core.results.pictures.base import Drawn, Seen
+from brook.core.results.pictures.base import Drawn, Seen, frame
 from brook.core.results.space import Line, from_patch, streamlines
 from brook.core.results.space.locator import values_in
 from brook.core.study.layers import LineLayer
@@ -15,11 +15,7 @@ MOST_PLACES = 1200  # of a line that are drawn
 def drawn(layer: LineLayer, seen: Seen) -> Drawn:
     """Raises `KeyError` for an unknown patch, `ValueError` for one that nothing passes and where all begin outside of the fluid."""
     seeds = seeds_of(layer, seen)
-    lines = (
-        streamlines(seen.locator, seen.view, seeds, layer.ways == "both")
-        if layer.ways != "up"
-        else streamlines(seen.locator, seen.view, seeds)
-    )
+    lines = streamlines(seen.locator, seen.view, seeds, both=layer.ways != "down")
     if layer.ways == "up":
         lines = [_upstream(line) for line in lines]
     kept = [line for line in lines if len(line.places) > 1]
@@ -64,11 +60,9 @@ def seeds_of(layer: LineLayer, seen: Seen) -> np.ndarray:
         radius = float(np.linalg.norm(across))
     if not 0.0 < radius < np.inf:
         raise ValueError("the ring has no radius")
-    way = across / radius
-    first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
-    first /= np.linalg.norm(first)
+    _, first, second = frame(across)
     turn = 2 * np.pi * share[:, None]
-    on_ring: np.ndarray = middle + radius * (np.cos(turn) * first + np.sin(turn) * np.cross(way, first))
+    on_ring: np.ndarray = middle + radius * (np.cos(turn) * first + np.sin(turn) * second)
     return on_ring
 
 

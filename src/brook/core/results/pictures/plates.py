@@ -90,6 +90,8 @@ def picture(plate: Plate, seen: Seen, title: str, size: Size | None = None) -> t
     if not made:
         raise ValueError("; ".join(words) or "this plate shows nothing")
     scale = _Scale.of(plate, seen, [found for _, found in made])
+    if plate.colours != scale.how:
+        words.append("no decades: the quantity goes under nothing")
     painting = Painting(size.width * FINER, size.height * FINER, Camera(look))
     _paint(painting, made, seen, scale, flat=not plate.layers)
     return _sheet(painting, made, scale, plain(f"{title} · {plate.title}"), size), words
@@ -142,7 +144,7 @@ class _Scale:
             low, high = low - (abs(low) * 0.01 or 1e-9), high + (abs(high) * 0.01 or 1e-9)
         if plate.colours == "log" and low <= 0.0 < high and not kind.signed:
             low = max(float(values[values > 0].min(initial=high)), 1e-5 * high)
-        how = "smooth" if plate.colours == "log" and low <= 0.0 else plate.colours
+        how = "smooth" if plate.colours == "log" and (low <= 0.0 or kind.signed) else plate.colours
         unit = sensible_unit(kind.dimension, 0.3 * max(abs(low), abs(high)))
         first, last = plate.range or (low, high)
         return cls(
@@ -226,7 +228,8 @@ def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scal
                 np.broadcast_to(rgb("#20506b"), arrays["lines_at"].shape) if values is None else scale.colours(values)
             )
             if "lines_turn" in arrays:
-                at, triangles, twice = ribbons(arrays, 0.012 * float(np.linalg.norm(np.ptp(mesh.points, axis=0))) / 2)
+                wide = 0.006 * min(1.5, np.sqrt(40.0 / len(arrays["lines_start"])))  # the more, the narrower
+                at, triangles, twice = ribbons(arrays, wide * float(np.linalg.norm(np.ptp(mesh.points, axis=0))))
                 painting.surface(
                     at, triangles, colours[twice], 0.72 + 0.28 * np.abs(normals_of(at, triangles) @ camera.away)
                 )

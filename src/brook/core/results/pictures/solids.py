@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import shapely
 
+from brook.core.results.pictures.base import frame
 from brook.core.results.space import Locator
 
 STEPS = 9  # digits of the size of a cut to which its corners are told apart
@@ -13,10 +14,7 @@ STEPS = 9  # digits of the size of a cut to which its corners are told apart
 def holes(ends: np.ndarray, across: np.ndarray, locator: Locator) -> tuple[np.ndarray, float, int]:
     """Triangles (t, 3, 3) in m of what the outline of a cut, given by the `ends` (k, 2, 3) of its pieces, goes round without cells
     in it; their area in m², and how many there are."""
-    way = across / np.linalg.norm(across)
-    first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
-    first /= np.linalg.norm(first)
-    second = np.cross(way, first)
+    way, first, second = frame(across)
     flat = np.stack([ends @ first, ends @ second], axis=-1)
     height = float(ends[0, 0] @ way)
     grain = 10.0**-STEPS * float(np.ptp(flat.reshape(-1, 2), axis=0).max())

@@ -55,7 +55,7 @@ export class LivePlate {
     }));
     if (plate !== this.plate) return;
     putLayers(this.shape, plate.layers, told);
-    const words = told.flatMap((one) => (one.error ? [one.error] : one.words)).filter((one) => one !== "nowhere");
+    const words = told.flatMap((one) => (one.error ? [one.error] : one.words)).map((one) => (one === "nowhere" ? "this value is nowhere yet" : one));
     this.says.textContent = [...new Set(words)].join("; ");
     const option = [...this.quantity.options].find((o) => o.value === plate.quantity), samples = samplesOf(this.shape);
     if (option && samples.length) {

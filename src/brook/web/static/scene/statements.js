@@ -313,7 +313,7 @@ export class Statements {
       const ends = Object.entries(numbers.ends).sort((a, b) => b[1] - a[1]), rest = ends.slice(8).reduce((sum, [, n]) => sum + n, 0);
       const where = [...ends.slice(0, 8).map(([end, n]) => `${n} ${end}`), ...(rest ? [`${rest} elsewhere`] : [])].join(", ");
       const time = numbers.seconds ? `; ${numbers.through} from patch to patch in ${seconds(numbers.seconds[0])} to ${seconds(numbers.seconds[2])}, half of them in under ${seconds(numbers.seconds[1])}` : "";
-      return `${numbers.lines} streamline${numbers.lines === 1 ? "" : "s"}; ends: ${where}${time}${numbers.outside ? `; ${numbers.outside} begin outside of the fluid` : ""}. `;
+      return `${numbers.lines} streamline${numbers.lines === 1 ? "" : "s"}; ends: ${where}${time}${numbers.outside ? `; ${numbers.outside} begin outside of the fluid` : ""}${words.length ? `; ${words.join("; ")}` : ""}. `;
     }
     return `${area(numbers.area)}${mean}${words.length ? `; ${words.join("; ")}` : ""}.`;
   }
