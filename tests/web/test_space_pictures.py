@@ -133,6 +133,19 @@ def test_a_picture_in_space_is_built_of_layers(brook_server, browser, pipes):
     enter(browser, "#colour-how", "bands")
     wait(browser, lambda: len({*each(browser, "#legend rect[fill^=rgb]", "fill")}) == 9)
 
+    # speed goes by decades; a velocity has none, which is said, and it stays round nothing
+    ends = "return [...document.querySelectorAll('#legend .handle')].slice(0, 1).flatMap(h => ['min', 'max'].map(e => Number(h.getAttribute(`aria-value${e}`))))"
+    enter(browser, "#quantity", "speed")
+    enter(browser, "#colour-how", "log")
+    wait(browser, lambda: "speed" in text_of(browser, "#legend") and browser.execute_script(ends)[0] > 0)
+    enter(browser, "#quantity", "velocity_x")
+    wait(browser, lambda: "no decades" in text_of(browser, "#legend"))
+    low, high = browser.execute_script(ends)
+    assert low == pytest.approx(-high)
+    enter(browser, "#colour-how", "smooth")
+    enter(browser, "#quantity", "pressure")
+    wait(browser, lambda: "mean pressure 97" in said(browser, 3))
+
     # the view is kept with the tab
     press(browser, ".layer.patches button[title]")
     wait(browser, lambda: len(all_of(browser, ".layer")) == 3)

@@ -21,8 +21,9 @@ export class Legend {
     let low = Math.min(...samples.map((s) => s.low)), high = Math.max(...samples.map((s) => s.high));
     if (!(high > low)) { const pad = Math.abs(low) * 0.01 || 1e-9; low -= pad; high += pad; }
     if (map === "signed") { const most = Math.max(Math.abs(low), Math.abs(high)); low = -most; high = most; }
-    if (how === "log" && !(low > 0)) low = high > 0 ? smallest(samples, high) : low;
-    const log = how === "log" && low > 0 && map !== "signed"; // of what goes under nothing there are no decades
+    const wanted = how === "log" && map !== "signed"; // of what is shown round nothing there are no decades
+    if (wanted && low <= 0 && high > 0) low = smallest(samples, high);
+    const log = wanted && low > 0;
     Object.assign(this, { whole: [low, high], log, bands: how === "bands" ? BANDS : 0, why: how === "log" && !log ? " · no decades: it goes under nothing" : "" });
     const shares = new Float64Array(BINS);
     let total = 0;
