@@ -113,7 +113,7 @@ def test_what_cannot_be_is_said_where_it_was_typed(brook_server, browser, defect
     wait(browser, lambda: "each layer may be 1 to 2 times" in text_of(browser, ".sheet"))
     size = "[aria-label='Size of cells in the zone']"
     entered(browser, size, "50 mm", lambda: "may not be larger than in the bulk" in text_of(browser, ".sheet"))
-    entered(browser, size, "2 mm", lambda: all_of(browser, "[aria-label='Size of cells there']"))
+    entered(browser, size, "2 mm", lambda: document(brook_server, defective).mesh_plan.zones)
     assert document(brook_server, defective).mesh_plan.zones[0].size == "2 mm"
 
 
