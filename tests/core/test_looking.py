@@ -92,12 +92,16 @@ def test_a_linear_field_is_read_exactly_anywhere(baffled, slopes, seed):
 
 def test_a_profile_across_a_channel_is_the_parabola(developed):
     triangles, shapes = triangles_of(developed)
-    found = profile(triangles, point_values(View(developed), "velocity_x", shapes), (0.08, 0.0), (0.08, 0.02))
+    found = profile(
+        triangles, point_values(View(developed), "velocity_x", shapes), np.array([[0.08, 0.0], [0.08, 0.02]])
+    )
     y = found.along("y")
     exact = 6 * 0.005 * (y / 0.02) * (1 - y / 0.02)
     assert np.abs(found.values - exact).max() < 0.006 * exact.max()
     assert found.distance[-1] == pytest.approx(0.02)
-    beyond = profile(triangles, point_values(View(developed), "speed", shapes), (0.05, -0.01), (0.05, 0.03), 41)
+    beyond = profile(
+        triangles, point_values(View(developed), "speed", shapes), np.array([[0.05, -0.01], [0.05, 0.03]]), 41
+    )
     assert np.isnan(beyond.values[[0, -1]]).all()
 
 

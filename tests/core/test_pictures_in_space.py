@@ -69,6 +69,44 @@ def test_arrows_lie_evenly_on_a_cut_and_point_where_the_fluid_goes():
     assert apart.min() == pytest.approx(found.arrays["arrows_step"][0])
 
 
+def test_arrows_lie_evenly_on_what_is_bent_and_are_normal_to_nothing_but_it():
+    surface = drawn(SurfaceLayer(of="pressure", level=0.31, arrows="long"), looked(block(16), away))
+    at, way, across = (surface.arrays[n] for n in ("arrows_at", "arrows_way", "arrows_across"))
+    step = float(surface.arrays["arrows_step"][0])
+    assert np.linalg.norm(at - 0.5, axis=1) == pytest.approx(0.31, rel=0.03)
+    assert way == pytest.approx(round_axis(at), abs=1e-9)
+    radial = (at - 0.5) / np.linalg.norm(at - 0.5, axis=1)[:, None]
+    assert np.abs(np.einsum("ij,ij->i", radial, across / np.linalg.norm(across, axis=1)[:, None])).min() > 0.9
+    cubes = np.floor((at - at.min(axis=0)) / step)
+    assert len(at) > 300
+    assert np.unique(cubes, axis=0).shape[0] > 0.8 * len(at)
+
+
+def test_arrows_on_walls_show_the_friction_along_them():
+    """u = (z, 0, 0) between walls: the fluid pulls what lies below it along x, with μ du/dz."""
+    mesh = block(8)
+    view = seen(mesh, away, lambda at: np.stack([at[:, 2], 0 * at[:, 0], 0 * at[:, 0]], axis=1))
+    arrays = drawn(PatchLayer(arrows="equal"), Seen(view, Locator(mesh), "pressure")).arrays
+    low = (arrays["arrows_at"][:, 2] < 0.05) & (np.abs(arrays["arrows_at"][:, :2] - 0.5) < 0.4).all(axis=1)
+    assert low.sum() > 20
+    assert arrays["arrows_way"][low] == pytest.approx(np.tile([1.0, 0.0, 0.0], (low.sum(), 1)), abs=1e-9)
+    assert np.abs(arrays["arrows_across"][low][:, 2]) == pytest.approx(1.0)
+
+
+def test_lines_coloured_by_time_begin_at_nothing_and_are_no_difference():
+    mesh = block(9)
+    here = Seen(seen(mesh, away, upwards), Locator(mesh), "pressure")
+    layer = LineLayer(begin="places", places=((0.3, 0.6, 0.4), (0.7, 0.2, 0.9)), by_time=True)
+    found = drawn(layer, here)
+    first = found.arrays["lines_start"][:-1]
+    assert found.arrays["lines_values"][first] == pytest.approx(0.0)
+    assert found.arrays["lines_values"] == pytest.approx(found.arrays["lines_at"][:, 2], abs=1e-6)
+    assert found.numbers["longest"] == pytest.approx(1.0, abs=1e-6)
+    less = drawn(layer, Seen(here.view, here.locator, "pressure", here))
+    assert less.arrays["lines_values"] == pytest.approx(found.arrays["lines_values"])
+    assert less.words == ("coloured by time, not by the difference",)
+
+
 def test_a_solid_that_a_cut_goes_round_is_told_and_filled():
     """A ball in the middle of a block: on the cut a disc without cells."""
     mesh = block(12)

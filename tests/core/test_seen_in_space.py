@@ -124,7 +124,7 @@ def test_values_at_points_and_along_a_curve_are_of_second_order():
     for count in (8, 16):
         mesh = block(count, skewed=True)
         view = seen(mesh, lambda at: np.sin(2 * at[:, 0]) * np.cos(at[:, 1] + at[:, 2]))
-        along = curve(Locator(mesh), view, "pressure", (0.1, 0.15, 0.2), (0.9, 0.8, 0.7), 301)
+        along = curve(Locator(mesh), view, "pressure", [(0.1, 0.15, 0.2), (0.9, 0.8, 0.7)], 301)
         exact = np.sin(2 * along.places[:, 0]) * np.cos(along.places[:, 1:].sum(axis=1))
         points = point_values(view, "pressure")
         there = np.sin(2 * mesh.points[:, 0]) * np.cos(mesh.points[:, 1:].sum(axis=1))
@@ -193,19 +193,19 @@ def test_what_misses_is_said():
     with pytest.raises(ValueError, match="a surface of this value does not"):
         iso_surface(mesh, point_values(view, "pressure"), 9.0)
     with pytest.raises(ValueError, match="does not meet"):
-        curve(Locator(mesh), view, "pressure", (2.0, 0.0, 0.0), (3.0, 0.0, 0.0))
+        curve(Locator(mesh), view, "pressure", [(2.0, 0.0, 0.0), (3.0, 0.0, 0.0)])
 
 
 def test_sections_across_a_line_have_their_means_and_what_lies_beside_does_not_count():
     """A bar of two blocks: p = 3 x + y² has the mean 3 x + 1/3 over the section of the one the line passes."""
     mesh = block(24)
     view = seen(mesh, lambda at: 3.0 * at[:, 0] + at[:, 1] ** 2)
-    found = section_means(Locator(mesh), view, "pressure", (-0.5, 0.4, 0.4), (1.0, 0.4, 0.4), 30)
+    found = section_means(Locator(mesh), view, "pressure", [(-0.5, 0.4, 0.4), (1.0, 0.4, 0.4)], 30)
     inside = found.places[:, 0] > 0
     assert found.values[inside] == pytest.approx(3.0 * found.places[inside, 0] + 1 / 3, abs=2e-3)
     assert np.isnan(found.values[~inside]).all()
     with pytest.raises(ValueError, match="does not meet the mesh"):
-        section_means(Locator(mesh), view, "pressure", (0.0, 2.0, 0.0), (1.0, 2.0, 0.0), 5)
+        section_means(Locator(mesh), view, "pressure", [(0.0, 2.0, 0.0), (1.0, 2.0, 0.0)], 5)
 
 
 def test_the_piece_of_a_cut_at_a_place_is_what_hangs_together_with_it(ball):
@@ -225,7 +225,7 @@ def test_the_piece_of_a_cut_at_a_place_is_what_hangs_together_with_it(ball):
 def test_what_cannot_be_negative_is_not_so_at_places_either():
     """Beside a fluid at rest a cell's value and gradient would reach under zero."""
     sheared = seen(block(5), away, lambda at: np.maximum(at[:, :1] - 0.45, 0.0) * [1.0, 0.0, 0.0])
-    line = curve(Locator(sheared.fields.mesh), sheared, "speed", (0.0, 0.5, 0.5), (1.0, 0.5, 0.5), 200)
+    line = curve(Locator(sheared.fields.mesh), sheared, "speed", [(0.0, 0.5, 0.5), (1.0, 0.5, 0.5)], 200)
     assert line.values.min() == 0.0
 
 

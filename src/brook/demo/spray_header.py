@@ -171,6 +171,11 @@ def study(contents: dict[str, tuple[str, str]]) -> Study:
              "reading": "inlet.total_pressure.mean - outlet_1.total_pressure.mean",
              "limit": {"kind": "at_most", "value": "4 kPa"}},
         ],
+        "plots": [
+            {"name": "to_the_last", "title": "On the way to the last branch", "quantity": "total_pressure", "over": "through",
+             "lines": [{"kind": "middle", "title": "Middle", "start": "inlet", "end": "outlet_6"}],
+             "second": {"quantity": "speed"}},
+        ],
         "mesh_plan": {"patches": {"vane": "2.5 mm"}, "layers": {"number": 3, "height_of": "all", "height": "2 mm"}},
         "set_up": {
             "fluid": {"kind": "library", "substance": "water", "temperature": "10 degC"},

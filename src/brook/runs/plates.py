@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 from brook.core.results.pictures import Seen
 from brook.core.results.pictures.plates import Size, picture
@@ -54,9 +55,20 @@ def draw(store: Store, slug: str, plate: Plate, variants: list[str], size: Size)
             quantities = prepared_of(source).places.quantities()
             if plate.quantity not in quantities:
                 raise ValueError(f"there is no quantity '{plate.quantity}'")
-            png, short = picture(
-                plate, Seen(view_of(source), loaded(source).locator, plate.quantity), titles[name], size
-            )
+            seen = Seen(view_of(source), loaded(source).locator, plate.quantity)
+            if plate.less and plate.less != name:
+                seen = replace(seen, less=_less(plate, source, latest))
+            png, short = picture(plate, seen, titles[name], size)
+            short += [f"this is {titles[name]} itself, which the others are less"] if plate.less == name else []
             yield Made(name, png, (*words, *short))
         except (KeyError, ValueError) as error:
             yield Made(name, None, (*words, str(error.args[0] if error.args else error)))
+
+
+def _less(plate: Plate, mine: Source, latest: dict[tuple[str, str], tuple[str, Any]]) -> Seen:
+    """The result that is taken away. Raises `ValueError` where there is none."""
+    newest = latest.get((plate.less, "run"))
+    if newest is None:
+        raise ValueError(f"'{plate.less}', which is to be taken away, has no result that is kept")
+    source = replace(mine, mesh_key=newest[1]["mesh_key"], run_key=newest[0], variant=plate.less)
+    return Seen(view_of(source), loaded(source).locator, plate.quantity)

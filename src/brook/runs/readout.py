@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -16,9 +16,8 @@ from brook.core.numerics import Stencil
 from brook.core.results.forces import patch_forces
 from brook.core.results.picture import PlanePolygons, corner_values, polygons, section, usual_section
 from brook.core.results.plane import Triangles, point_values
-from brook.core.results.profile import Profile, profile
-from brook.core.results.quantities import View
-from brook.core.results.space import Locator, curve, section_means
+from brook.core.results.quantities import OF_AVERAGES, View
+from brook.core.results.space import Locator, middle_line
 from brook.core.results.stream import (
     Streamline,
     default_streamlines,
@@ -27,25 +26,27 @@ from brook.core.results.stream import (
     streamlines_from,
 )
 from brook.core.solve import Fields
-from brook.core.study import Problem, read_study, resolve
-from brook.core.study.views import CurvePlot
-from brook.store.files import ResultFiles
+from brook.core.study import read_study
+from brook.store.files import ResultFiles, moment_file
 
 MOST_LINES = 200
 MOST_PLACES = 400
 MOST_CELLS = 1_000_000
+SAME_TIME = 1e-6  # of a time, by which that of another run may differ
 MOST_CUTS = 6  # of a result that are kept
 
 
 @dataclass(frozen=True)
 class Source:
-    """A result by its keys; own fields and reference values are those of the document as it is now."""
+    """A result by its keys, or one of the moments that its run kept by its number, as `0007`; own fields and reference values are those
+    of the document as it is now."""
 
     root: str
     mesh_key: str
     run_key: str
     document: str
     variant: str
+    moment: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +56,8 @@ class Loaded:
     fields: Fields
     views: dict[tuple[str, str], View]
     cuts: dict[tuple[int, float], tuple[PlanePolygons, Triangles]] = field(default_factory=dict)
+    middles: dict[tuple[str, str], np.ndarray] = field(default_factory=dict)
+    end: Loaded | None = None  # of a moment, the result at the end: on the same mesh
 
     def cut(self, axis: int, at: float) -> tuple[PlanePolygons, Triangles]:
         """The cells where a plane across an axis cuts them; the last ones are kept. Raises `ValueError` where it misses them."""
@@ -65,33 +68,42 @@ class Loaded:
             self.cuts[axis, at] = shapes, Triangles.of(self.fields.mesh, shapes)
         return self.cuts[axis, at]
 
+    def middle(self, view: View, start: str, end: str) -> np.ndarray:
+        """The line (n, 3) through the middle of the fluid from one patch to another. Raises `KeyError`, `ValueError`."""
+        if (start, end) not in self.middles:
+            self.middles[start, end] = middle_line(self.locator, view, start, end)
+        return self.middles[start, end]
+
     @cached_property
     def shapes(self) -> PlanePolygons:
         """What of its mesh is drawn flat; in space its usual cut."""
-        return polygons(self.fields.mesh)
+        return self.end.shapes if self.end else polygons(self.fields.mesh)
 
     @cached_property
     def triangles(self) -> Triangles:
         """Of these polygons."""
-        return Triangles.of(self.fields.mesh, self.shapes)
+        return self.end.triangles if self.end else Triangles.of(self.fields.mesh, self.shapes)
 
     @cached_property
     def locator(self) -> Locator:
         """Finds cells by places."""
-        return Locator(self.fields.mesh)
+        return self.end.locator if self.end else Locator(self.fields.mesh)
 
     @cached_property
     def stream(self) -> np.ndarray:
         return stream_function(self.fields)
 
 
-_loaded: OrderedDict[tuple[str, str, str], Loaded] = OrderedDict()
+_loaded: OrderedDict[tuple[str, str, str, str], Loaded] = OrderedDict()
 
 
 def loaded(source: Source) -> Loaded:
     """A result by its keys; the last ones stay in memory as long as they have few enough cells together."""
-    key = (source.root, source.mesh_key, source.run_key)
-    if key not in _loaded:
+    key = (source.root, source.mesh_key, source.run_key, source.moment)
+    if key not in _loaded and source.moment:
+        end = loaded(replace(source, moment=""))
+        _loaded[key] = Loaded(_fields_at(source, end.fields.stencil), {}, end.cuts, end.middles, end)
+    elif key not in _loaded:
         files = ResultFiles(Path(source.root))
         mesh = Mesh.load(files.folder("mesh", source.mesh_key) / "mesh.npz")
         fields = Fields.load(files.folder("run", source.run_key) / "fields.npz", Stencil(mesh))
@@ -100,6 +112,35 @@ def loaded(source: Source) -> Loaded:
     while len(_loaded) > 2 and sum(one.fields.mesh.cell_count for one in _loaded.values()) > MOST_CELLS:
         _loaded.popitem(last=False)
     return _loaded[key]
+
+
+def _fields_at(source: Source, stencil: Stencil) -> Fields:
+    """The fields of a moment. Raises `ValueError` where it has none."""
+    path = ResultFiles(Path(source.root)).folder("run", source.run_key) / moment_file(source.moment)
+    if not path.exists():
+        raise ValueError(
+            "this run kept of its moments only what is drawn flat of speed and pressure; run it anew to see more of them"
+        )
+    return Fields.load(path, stencil)
+
+
+def time_of(source: Source) -> float:
+    """The time in s of a moment that was kept. Raises `ValueError` where it has no fields."""
+    path = ResultFiles(Path(source.root)).folder("run", source.run_key) / moment_file(source.moment)
+    if not path.exists():
+        raise ValueError("this run kept no fields of this moment")
+    with np.load(path) as file:
+        return float(file["time"])
+
+
+def at_time(source: Source, time: float) -> Source:
+    """A result at a time in s, if that is a moment it kept. Raises `ValueError` where it is none."""
+    folder = ResultFiles(Path(source.root)).folder("run", source.run_key)
+    for path in sorted(folder.glob(moment_file("[0-9]*"))):
+        found = replace(source, moment=path.stem.removeprefix("at-"))
+        if abs(time_of(found) - time) <= SAME_TIME * max(time, 1e-300):
+            return found
+    raise ValueError(f"the other variant kept no moment at {time:.4g} s")
 
 
 def view_of(source: Source) -> View:
@@ -111,6 +152,17 @@ def view_of(source: Source) -> View:
     return views[key]
 
 
+def known_then(source: Source, quantity: str) -> None:
+    """Raises `ValueError` for what is an average of time that a moment has none of."""
+    if not source.moment:
+        return
+    view = view_of(source)
+    made_of = view.own[quantity].text if quantity in view.own else ""
+    for name in OF_AVERAGES:
+        if (name == quantity or name in made_of) and not any(n.startswith("averaged_") for n in view.fields.more):
+            raise ValueError("nothing was averaged yet at this moment")
+
+
 def prepared_of(source: Source) -> Prepared:
     study = read_study(source.document)
     return prepare(study, study.variant(source.variant))
@@ -118,6 +170,7 @@ def prepared_of(source: Source) -> Prepared:
 
 def field_values(source: Source, quantity: str) -> bytes:
     """Values of any quantity at the corners of cells, as 32-bit floats. Raises `KeyError`, `FormulaError`."""
+    known_then(source, quantity)
     values = corner_values(view_of(source), quantity, loaded(source).shapes)
     return np.ascontiguousarray(values, "<f4").tobytes()
 
@@ -171,38 +224,6 @@ def _drawn(line: Streamline) -> dict[str, Any]:
     if not np.array_equal(places[-1], line.places[-1]):
         places = np.vstack([places, line.places[-1:]])
     return {"places": np.round(places, 7).ravel().tolist(), "closed": line.closed, "value": line.value}
-
-
-def profiles(source: Source, plot: CurvePlot) -> list[Profile]:
-    """The quantity of a plot along each of its lines. Of one that does not meet the mesh all values are nan.
-
-    Raises `KeyError`, `FormulaError`, `ValueError` for a line without numbers."""
-    result, view = loaded(source), view_of(source)
-    plane = result.fields.mesh.is_plane
-    view.values(plot.quantity)  # what is wrong with a quantity is not taken for a line that misses
-    values = point_values(view, plot.quantity, result.shapes) if plane else None
-    scope = prepared_of(source).scope
-    found = []
-    for line in plot.lines:
-        problems: list[Problem] = []
-        ends = resolve(line, scope, "", problems)
-        if problems:
-            raise ValueError(f"'{line.title}': {problems[0].message}")
-        if values is not None:
-            found.append(profile(result.triangles, values, (ends.start_x, ends.start_y), (ends.end_x, ends.end_y)))
-            continue
-        start, end = (ends.start_x, ends.start_y, ends.start_z), (ends.end_x, ends.end_y, ends.end_z)
-        read = {"line": curve, "sections": section_means}[plot.over]
-        try:
-            made = read(result.locator, view, plot.quantity, start, end)
-            found.append(Profile(made.places, made.way, made.values))
-        except ValueError:  # said beside the name of the curve
-            found.append(
-                Profile(
-                    np.array([start, end]), np.array([0.0, np.linalg.norm(np.subtract(end, start))]), np.full(2, np.nan)
-                )
-            )
-    return found
 
 
 def forces(source: Source) -> list[dict[str, Any]]:

@@ -17,7 +17,7 @@ from brook.core.results.pictures import Seen, boundary, drawn
 from brook.core.results.quantities import View, drawn_of
 from brook.core.results.space import Locator
 from brook.core.study.layers import CutLayer, Layer
-from brook.runs.readout import Source, loaded, view_of
+from brook.runs.readout import Source, at_time, known_then, loaded, time_of, view_of
 
 BOUNDARY = "boundary.bin"  # of a mesh, beside it
 FIRST = ("speed", "pressure", "temperature")  # quantities of which a run keeps its usual cut, for pages that open
@@ -68,11 +68,22 @@ def layer(source: Source, quantity: str, recipe: str, other: Source | None = Non
     except ValidationError as error:
         first = error.errors()[0]
         raise ValueError(f"{'.'.join(map(str, first['loc']))}: {first['msg']}") from None
+    known_then(source, quantity)
+    if other is not None and source.moment:
+        other = at_time(other, time_of(source))
     less = None if other is None else Seen(view_of(other), loaded(other).locator, quantity)
     seen = Seen(view_of(source), loaded(source).locator, quantity, less)
     if coarse:
         return drawn(wanted, seen, coarse=True).packed()
-    key: tuple[str, ...] = (source.root, source.run_key, source.document, source.variant, quantity, recipe)
+    key: tuple[str, ...] = (
+        source.root,
+        source.run_key,
+        source.document,
+        source.variant,
+        source.moment,
+        quantity,
+        recipe,
+    )
     key += () if other is None else (other.run_key, other.variant)
 
     return _made(key, lambda: drawn(wanted, seen).packed())

@@ -2,23 +2,37 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
-from brook.core.checks import prepare
+from brook.core.formulas import Scope
+from brook.core.results.axes import axis_dimension, axis_values
 from brook.core.results.exports import FORMATS, Column, Curve, Sheet
 from brook.core.results.profile import Profile
 from brook.core.results.quantities import QUANTITIES
 from brook.core.results.reference import difference
-from brook.core.study import read_study
-from brook.core.study.views import CurvePlot
-from brook.core.units import DIMENSIONS, Dimension, even_unit, scale_of, sensible_unit, show
-from brook.runs.readout import Source, forces, profiles
+from brook.core.study.curves import Axis, CurvePlot
+from brook.core.units import (
+    DIMENSIONS,
+    Dimension,
+    UnitError,
+    dimension_of,
+    even_unit,
+    round_text,
+    scale_of,
+    sensible_unit,
+    show,
+)
+from brook.runs.profiles import profiles
+from brook.runs.readout import Source, forces, prepared_of
 
 LENGTH = DIMENSIONS["length"]
+MOST_SAID = 8  # places named in a sentence
+MOST_PLACES = 200  # of a line that is drawn in a picture
 AXES = {"distance": "distance along the line", "x": "x", "y": "y", "z": "z"}
+OVER = {"line": "{}", "sections": "mean {} of sections", "through": "{} of what passes sections"}
 
 
 @dataclass(frozen=True)
@@ -43,61 +57,163 @@ def unit_of(dimension: Dimension, values: list[np.ndarray], even: bool = False) 
     return unit, *scale_of(unit)
 
 
+@dataclass(frozen=True, eq=False)
+class Read:
+    """A curve of a plot: its title, places and values (n,) in SI units as the axes have them, what fell short, and of a line that is found by a patch
+    where (k, d) it lies in m."""
+
+    title: str
+    x: np.ndarray
+    y: np.ndarray
+    gaps: list[str]
+    places: list[list[float]] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Scale:
+    """How an axis is shown: its words, its unit, and factor and shift that make a value of SI one of it."""
+
+    words: str
+    unit: str
+    factor: float
+    shift: float
+
+    def of(self, values: np.ndarray) -> np.ndarray:
+        return values * self.factor + self.shift
+
+    def ends(self, of: tuple[float, float] | None) -> list[float] | None:
+        return [v * self.factor + self.shift for v in of] if of else None
+
+
+def scale(axis: Axis, words: str, dimension: Dimension, values: list[np.ndarray], even: bool = False) -> Scale:
+    """The scale of an axis of some dimension whose own words come first; raises `ValueError` for a unit of something else."""
+    words = axis.title or axis.formula or words
+    if not axis.unit:
+        return Scale(words, *unit_of(dimension, values, even or bool(axis.formula)))
+    try:
+        fits = dimension_of(axis.unit) == dimension
+    except UnitError as error:
+        raise ValueError(str(error)) from None
+    if not fits:
+        raise ValueError(f"'{axis.unit}' is no unit of a {dimension}")
+    return Scale(words, axis.unit, *scale_of(axis.unit))
+
+
 def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
     """Curves and reference points of a plot in units that suit them, with differences.
 
     Raises `KeyError`, `FormulaError`, `ValueError`.
     """
-    one = shown[0].source
-    study = read_study(one.document)
-    kinds = prepare(study, study.variant(one.variant)).places.quantities()
+    one = prepared_of(shown[0].source)
+    kinds = one.places.quantities()
     kind = kinds[plot.quantity]
-    found = []
-    gaps: list[str] = []
-    for result in shown:
-        for line, made in zip(plot.lines, profiles(result.source, plot), strict=True):
-            names = [result.title] if len(shown) > 1 else []
-            names += [line.title] if len(plot.lines) > 1 else []
-            title = ", ".join(names) or result.title
-            title += " (no fluid along this line)" if np.isnan(made.values).all() else ""
-            found.append((title, made.along(plot.along), made.values))
-            gaps += _gap(title, made)
+    position = dimension_on(plot.position_axis, LENGTH, kind.dimension, one.scope)
+    value = dimension_on(plot.value_axis, kind.dimension, kind.dimension, one.scope)
+    found = read_curves(shown, plot, plot.quantity, plot.value_axis)
     references = [(r, np.array(r.position), np.array(r.value)) for r in plot.references]
-    x_unit, x_factor, _ = unit_of(LENGTH, [x for _, x, _ in found] + [x for _, x, _ in references])
-    y_unit, y_factor, y_shift = unit_of(
-        kind.dimension, [y for _, _, y in found] + [y for _, _, y in references], plot.quantity not in QUANTITIES
+    right = plot.second
+    others = read_curves(shown, plot, right.quantity, right) if right else []
+    if right:
+        found = [replace(c, title=f"{c.title}, {kind.words}") for c in found]
+    x = scale(
+        plot.position_axis, AXES[plot.along], position, [c.x for c in [*found, *others]] + [r[1] for r in references]
     )
-    curves = [{"title": t, "x": _list(x * x_factor), "y": _list(y * y_factor + y_shift)} for t, x, y in found]
+    y = scale(
+        plot.value_axis, OVER[plot.over].format(kind.words), value, [c.y for c in found] + [r[2] for r in references],
+        plot.quantity not in QUANTITIES,
+    )  # fmt: skip
+    curves = [{"title": c.title, "x": _list(x.of(c.x)), "y": _list(y.of(c.y)), "places": c.places} for c in found]
     compared = []
-    for reference, x, y in references:
+    for reference, along, values in references:
         row: dict[str, Any] = {
-            "title": reference.title, "source": reference.source, "x": _list(x * x_factor),
-            "y": _list(y * y_factor + y_shift),
+            "title": reference.title, "source": reference.source, "x": _list(x.of(along)), "y": _list(y.of(values)),
         }  # fmt: skip
         row["against"] = [
             {
-                "title": title, "computed": _list(d.computed * y_factor + y_shift), "share": _list(100 * d.share),
+                "title": title, "computed": _list(y.of(d.computed)), "share": _list(100 * d.share),
                 "largest": _number(100 * d.largest), "mean": _number(100 * d.mean),
             }
-            for title, d in ((t, difference(cx, cy, x, y)) for t, cx, cy in found)
+            for title, d in ((c.title, difference(c.x, c.y, along, values)) for c in found)
         ]  # fmt: skip
         compared.append(row)
-    return {
-        "title": plot.title, "note": plot.note, "words": f"mean {kind.words} of sections" if plot.over == "sections" else kind.words, "x_title": AXES[plot.along], "x_unit": x_unit,
-        "y_unit": y_unit, "x_factor": x_factor, "y_factor": y_factor, "y_shift": y_shift, "curves": curves, "references": compared, "gaps": gaps,
-        "x_range": [v * x_factor for v in plot.position_range] if plot.position_range else None,
-        "y_range": [v * y_factor + y_shift for v in plot.value_range] if plot.value_range else None,
+    data = {
+        "title": plot.title, "note": plot.note, "words": y.words, "x_title": x.words, "x_unit": x.unit, "y_unit": y.unit,
+        "x_factor": x.factor, "y_factor": y.factor, "y_shift": y.shift, "curves": curves, "references": compared,
+        "gaps": [words for c in found for words in c.gaps], "second": None,
+        "x_range": x.ends(plot.position_range), "y_range": y.ends(plot.value_range),
     }  # fmt: skip
+    if right:
+        other = kinds[right.quantity]
+        made = dimension_on(right, other.dimension, other.dimension, one.scope)
+        z = scale(
+            right, OVER[plot.over].format(other.words), made, [c.y for c in others], right.quantity not in QUANTITIES
+        )
+        data["second"] = {
+            "words": z.words, "unit": z.unit, "range": z.ends(right.range),
+            "curves": [{"title": f"{c.title}, {other.words}", "x": _list(x.of(c.x)), "y": _list(z.of(c.y))} for c in others],
+        }  # fmt: skip
+    return data
 
 
-def _gap(title: str, made: Profile) -> list[str]:
-    """In words, how much of a line lies in no fluid between places that do."""
+def dimension_on(axis: Axis, plain: Dimension, value: Dimension, scope: Scope) -> Dimension:
+    """The dimension of what an axis shows, where `plain` is that without a formula. Raises `FormulaError`."""
+    return axis_dimension(axis.formula, value, scope) if axis.formula.strip() else plain
+
+
+def read_curves(shown: list[Shown], plot: CurvePlot, quantity: str, value_axis: Axis) -> list[Read]:
+    """A quantity of each result along each line of a plot, as its axes show it. Raises `KeyError`, `FormulaError`, `ValueError`."""
+    found = []
+    for result in shown:
+        prepared = prepared_of(result.source)
+        dimension = prepared.places.quantities()[quantity].dimension
+        for line, parts in zip(plot.lines, profiles(result.source, plot, quantity), strict=True):
+            for made in parts:
+                names = [result.title] if len(shown) > 1 else []
+                names += [line.title] if len(plot.lines) > 1 else []
+                names += [made.words] if made.words else []
+                title = ", ".join(names) or result.title
+                title += f" ({made.why})" if made.why else ""
+                x, y = (
+                    axis_values(axis.formula, dimension, prepared.scope, made) if axis.formula.strip() else otherwise
+                    for axis, otherwise in ((plot.position_axis, made.along(plot.along)), (value_axis, made.values))
+                )
+                gaps = _gap(title, made, plot.over == "through")
+                missing = int((np.isfinite(made.values) & ~np.isfinite(x + y)).sum())
+                if missing:
+                    gaps.append(f"{title}: at {missing} of {len(x)} places the formula of an axis has no value")
+                gaps += _wide(title, made)
+                lies = [] if line.kind == "line" or made.why else _thinned(made.places)
+                found.append(Read(title, x, y, gaps, lies))
+    return found
+
+
+def _gap(title: str, made: Profile, through: bool) -> list[str]:
+    """In words, how much of a line lies in no fluid, or where as much flows back `through` sections, between places that do not."""
     known = np.nonzero(np.isfinite(made.values))[0]
     if len(known) < 2 or known[-1] - known[0] + 1 == len(known):
         return []
     steps = np.diff(made.distance)[known[0] : known[-1]]
     out = ~np.isfinite(made.values)[known[0] : known[-1]]
-    return [f"{title}: the line passes {show(float(steps[out].sum()), LENGTH)} where there is no fluid"]
+    where = "there is no fluid" if not through else "there is no fluid or as much flows back"
+    return [f"{title}: the line passes {show(float(steps[out].sum()), LENGTH)} where {where}"]
+
+
+def _wide(title: str, made: Profile) -> list[str]:
+    """In words, where sections take in what branches off."""
+    if made.wide is None or not made.wide.any():
+        return []
+    first = made.wide & ~np.concatenate([[False], made.wide[:-1]])
+    unit, factor, _ = unit_of(LENGTH, [made.distance])
+    at = [f"{round_text(v * factor, 3)}" for v in made.distance[first]]
+    shown = ", ".join(at[:MOST_SAID]) + (f" and {len(at) - MOST_SAID} more" if len(at) > MOST_SAID else "")
+    return [f"{title}: the section is wider than beside it near {shown} {unit}; what branches off there counts too"]
+
+
+def _thinned(places: np.ndarray) -> list[list[float]]:
+    """Some of the places, to be drawn."""
+    step = max(1, len(places) // MOST_PLACES)
+    kept: list[list[float]] = np.vstack([places[:-1:step], places[-1:]]).round(7).tolist()
+    return kept
 
 
 def _list(values: np.ndarray) -> list[float | None]:
@@ -111,16 +227,24 @@ def _number(value: float) -> float | None:
 def plot_sheets(shown: list[Shown], plot: CurvePlot) -> list[Sheet]:
     """A plot as sheets: its curves, and one for each set of reference points with the differences."""
     data = plot_data(shown, plot)
+    right = data["second"] or {"curves": [], "words": "", "unit": "", "range": None}
     columns = []
-    for curve in data["curves"]:
-        columns.append(Column(f"{data['x_title']}, {curve['title']}", data["x_unit"], curve["x"]))
-        columns.append(Column(f"{data['words']}, {curve['title']}", data["y_unit"], curve["y"]))
-    curves = [Curve(c["title"], _gaps(c["x"]), _gaps(c["y"])) for c in data["curves"]]
-    curves += [Curve(r["title"], _gaps(r["x"]), _gaps(r["y"]), points=True) for r in data["references"]]
+    for curves, words, unit in (
+        (data["curves"], data["words"], data["y_unit"]),
+        (right["curves"], right["words"], right["unit"]),
+    ):
+        for curve in curves:
+            columns.append(Column(f"{data['x_title']}, {curve['title']}", data["x_unit"], curve["x"]))
+            columns.append(Column(f"{words}, {curve['title']}", unit, curve["y"]))
+    drawn = [Curve(c["title"], _gaps(c["x"]), _gaps(c["y"])) for c in data["curves"]]
+    drawn += [Curve(r["title"], _gaps(r["x"]), _gaps(r["y"]), points=True) for r in data["references"]]
+    drawn += [Curve(c["title"], _gaps(c["x"]), _gaps(c["y"]), right=True) for c in right["curves"]]
+    note = " ".join([data["note"], *(f"{words}." for words in data["gaps"])]).strip()
     sheets = [
         Sheet(
-            data["title"], tuple(columns), data["note"], tuple(curves), _titled(data["x_title"], data["x_unit"]),
+            data["title"], tuple(columns), note, tuple(drawn), _titled(data["x_title"], data["x_unit"]),
             _titled(data["words"], data["y_unit"]), _pair(data["x_range"]), _pair(data["y_range"]),
+            right_title=_titled(right["words"], right["unit"]), right_range=_pair(right["range"]),
         )
     ]  # fmt: skip
     for reference in data["references"]:

@@ -360,7 +360,7 @@ def _run(
 
     def fill(folder: Path) -> None:
         write_run(folder, outcome, summary)
-        for path in mine.moments.glob("at-*.f32"):
+        for path in mine.moments.glob("at-*"):
             shutil.copyfile(path, folder / path.name)
 
     patience.keep(files, "run", keys.run, fill, anew=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,7 @@ from brook.core.solve import Checkpoint, Fields, History, Rules, Watch, forecast
 from brook.core.solve.run import Wish
 from brook.core.study.views import Plate
 from brook.runs.patience import Patience, unless_full
-from brook.store.files import RunFiles, replace_text
+from brook.store.files import RunFiles, moment_file, replace_text
 
 MOST_PLATES = 4  # that are drawn while a run computes
 Emit = Callable[[dict[str, Any]], None]
@@ -110,10 +111,12 @@ class WorkerWatch(Watch):
                 made = Drawn({}, {}, (f"there is no {error} while it computes",))
             except ValueError as error:
                 made = Drawn({}, {}, (str(error),))
+            if plate.less:
+                made = replace(made, words=(*made.words, "the difference is drawn when the run has ended"))
             self.files.write_live(live_layer(plate.name, k), made.packed())
 
     def save_moment(self, time: float, fields: Fields) -> None:
-        """Keeps what is drawn of a moment; moments that a run cut short kept of later times go."""
+        """Keeps the fields of a moment and what is drawn of it flat; moments that a run cut short kept of later times go."""
         self.patience.write(lambda: self._write_moment(time, fields))
 
     def _write_moment(self, time: float, fields: Fields) -> None:
@@ -124,6 +127,7 @@ class WorkerWatch(Watch):
         for quantity in drawn_of(fields):
             values = np.ascontiguousarray(corner_values(view, quantity, self.shapes), "<f4")
             values.tofile(folder / f"at-{len(times):04d}-{quantity}.f32")
+        fields.save(folder / moment_file(f"{len(times):04d}"), time)
         replace_text(folder / "times.json", json.dumps([*times, time]))
 
     def keep(self, checkpoint: Callable[[], Checkpoint]) -> None:

@@ -123,6 +123,11 @@ def replace_text(path: Path, text: str) -> None:
         temporary.unlink(missing_ok=True)
 
 
+def moment_file(number: str) -> str:
+    """The file of the fields of a moment that was kept, by its number."""
+    return f"at-{number}.npz"
+
+
 class RunFiles:
     """Live pictures and the checkpoint of one run, by its number."""
 

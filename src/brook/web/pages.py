@@ -64,6 +64,7 @@ templates.globals |= {"asset": asset, "version": __version__, "pages": PAGES, "o
                       "ident": ident, "dimensions": DIMENSIONS, "show": show, "round_text": round_text}  # fmt: skip
 templates.filters |= {
     "words": _words, "count": counted, "roughly": lambda number: counted(float(f"{number:.2g}")),
+    "named": lambda names, now: [(n, n) for n in (names if now in names else [*names, now])],
     "zip_words": lambda names, options: [(name, option["words"]) for name, option in zip(names, options, strict=True)],
 }  # fmt: skip
 

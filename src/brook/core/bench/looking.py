@@ -97,7 +97,7 @@ def bench_curve() -> Figure:
     view, locator = _looked()
 
     def along() -> None:
-        curve(locator, view, "pressure", (-0.9, -0.1, 0.05), (0.9, 0.2, 0.1))
+        curve(locator, view, "pressure", [(-0.9, -0.1, 0.05), (0.9, 0.2, 0.1)])
 
     along()
     return _seconds("curve", "500 places on a line through the mesh", min(timed(along) for _ in range(5)))

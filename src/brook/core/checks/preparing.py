@@ -9,6 +9,7 @@ from functools import lru_cache
 from brook.core.checks.bodies import body_problems, made_shape
 from brook.core.checks.context import Context
 from brook.core.checks.limits import requirement_problems
+from brook.core.checks.looking import Looked, looking_problems
 from brook.core.checks.pairs import pair_problems, pairs_in, partner_in
 from brook.core.checks.scalars import scalar_problems
 from brook.core.checks.set_up import boundary_problems, heat_problems, size_problems, stretch_problems, timing_problems
@@ -45,7 +46,6 @@ from brook.core.study import (
 from brook.core.study.names import names_of
 from brook.core.study.resolve import RESERVED, named_value_problems, start_time, table_problems
 from brook.core.study.space import SpaceGeometry, named_patches
-from brook.core.study.views import CurvePlot, Plate
 from brook.core.units import SYMBOLS
 
 SOLID_KINDS = ("solid", "own_solid")
@@ -119,7 +119,10 @@ def _checked(asked: _Asked) -> tuple[Problem, ...]:
         problems += prepare(study, variant).problems
     problems += _unknown_patches(study)
     if study.variants and (study.plates or study.plots):
-        problems += plot_problems(study, study.variants[0])
+        first = prepare(study, study.variants[0])
+        declared = None if _brings_more(study) else frozenset(declared_patches(study))
+        in_space = isinstance(study.variants[0].geometry, SpaceGeometry)
+        problems += looking_problems(study, Looked(first.places, first.scope, declared, in_space))
     found: dict[tuple[str, str], Problem] = {}
     for problem in problems:
         found.setdefault((problem.path, problem.message), problem)
@@ -237,40 +240,6 @@ def _references(study: Study, scope: Scope, problems: list[Problem]) -> Referenc
     return References(found["speed"], found["pressure"] or 0.0)
 
 
-def plot_problems(study: Study, variant: Variant) -> list[Problem]:
-    """What is wrong with plates and plots; nothing of it keeps a variant from running."""
-    prepared = prepare(study, variant)
-    problems: list[Problem] = []
-    known = [n for n, k in prepared.places.quantities().items() if k.drawn]
-    kept: list[tuple[str, tuple[Plate | CurvePlot, ...]]] = [("plates", study.plates), ("plots", study.plots)]
-    for kind, entries in kept:
-        for k, entry in enumerate(entries):
-            if entry.quantity not in known:
-                message = f"'{entry.quantity}' cannot be drawn: {nearest(entry.quantity, known)}"
-                problems.append(Problem(f"/{kind}/{k}/quantity", message))
-            for name in ("range", "position_range", "value_range"):
-                low_high = getattr(entry, name, None)
-                if low_high is not None and low_high[0] >= low_high[1]:
-                    problems.append(Problem(f"/{kind}/{k}/{name}", "a range goes from a smaller to a larger value"))
-    for k, plot in enumerate(study.plots):
-        flat = variant.geometry.kind != "space"
-        if flat and plot.over == "sections":
-            problems.append(
-                Problem(f"/plots/{k}/over", "means over sections are for results in space; this one is plane")
-            )
-        if flat and plot.along == "z":
-            problems.append(Problem(f"/plots/{k}/along", "a plane study has no z; show it by x, y or the distance"))
-        for n, line in enumerate(plot.lines):
-            path = f"/plots/{k}/lines/{n}"
-            found = resolve(line, prepared.scope, path, problems)
-            ends = (found.start_x, found.start_y, found.start_z, found.end_x, found.end_y, found.end_z)
-            if None not in ends and (
-                ends[:2] == ends[3:5] if variant.geometry.kind != "space" else ends[:3] == ends[3:]
-            ):
-                problems.append(Problem(f"{path}/end_x", f"'{line.title}' ends where it begins; give it some length"))
-    return problems
-
-
 def replace_places(places: Places, study: Study) -> Places:
     """The same places with the patches of all variants: what is missing in one is no misspelling."""
     return replace(places, patches=tuple(sorted({*places.patches, *declared_patches(study)})))
@@ -376,6 +345,8 @@ def solid_bodies(variant: Variant) -> list[str]:
 def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
     problems = []
     for name, box in boxes.items():
+        if hasattr(box, "kind"):
+            continue  # a point or a line
         pairs = [(box, "", "left", "right"), (box, "", "bottom", "top")]
         pairs += [(box.deep, "deep/", "back", "front")] if box.deep is not None else []
         for part, at, low, high in pairs:

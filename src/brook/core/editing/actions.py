@@ -202,11 +202,23 @@ def _set_place_deep(raw: dict[str, Any], name: str, how: str) -> str:
     return f"/places/{name}/deep"
 
 
-def _add_place(raw: dict[str, Any], name: str) -> str:
+NEW_PLACES: dict[str, dict[str, str]] = {
+    "box": {"left": "0 mm", "right": "10 mm", "bottom": "0 mm", "top": "10 mm"},
+    "point": {"kind": "point", "x": "0 mm", "y": "0 mm", "z": "0 mm"},
+    "line": {"kind": "line", "start_x": "0 mm", "start_y": "0 mm", "end_x": "10 mm", "end_y": "0 mm"},
+}
+
+
+def _add_place(raw: dict[str, Any], name: str, kind: str = "box", **where: str) -> str:
+    """A box, a point or a line to read in, somewhere or where it is said."""
     name = name.strip()
+    if kind not in NEW_PLACES:
+        raise EditRefused(
+            [Problem(f"/places/{name}", f"there is no kind of place '{kind}'; known are {', '.join(NEW_PLACES)}")]
+        )
     if name in raw["places"]:
         raise EditRefused([Problem(f"/places/{name}", f"'{name}' is there already; choose another name")])
-    raw["places"][name] = {"left": "0 mm", "right": "10 mm", "bottom": "0 mm", "top": "10 mm"}
+    raw["places"][name] = NEW_PLACES[kind] | where
     return f"/places/{name}"
 
 

@@ -48,10 +48,10 @@ def add_plate(
 
 
 def add_plate_in_space(raw: dict[str, Any], quantity: str, picture: str, title: str = "", range: str = "") -> str:
-    """Keeps a picture in space: `picture` is JSON with its `layers`, `look` and `colours`; `range` is `low, high` in SI units."""
+    """Keeps a picture in space: `picture` is JSON with its `layers`, `look`, `colours` and `less`; `range` is `low, high` in SI units."""
     try:
         told = json.loads(picture)
-        parts = {name: told[name] for name in ("layers", "look", "colours")}
+        parts = {name: told[name] for name in ("layers", "look", "colours")} | {"less": told.get("less", "")}
     except (ValueError, TypeError, KeyError):
         raise EditRefused([Problem("", "this is no picture in space")]) from None
     if not parts["layers"]:
@@ -66,40 +66,91 @@ def add_plate_in_space(raw: dict[str, Any], quantity: str, picture: str, title: 
 
 
 def add_plot(
-    raw: dict[str, Any], quantity: str, title: str = "", along: str = "distance", over: str = "line", **ends: str
-) -> str:
-    """A plot of a quantity along one line, from `start_x`, `start_y` to `end_x`, `end_y`, in space with `start_z` and `end_z` too;
-    `over` the line itself or sections across it."""
+    raw: dict[str, Any], quantity: str, title: str = "", along: str = "distance", over: str = "line", kind: str = "line", **line: str
+) -> str:  # fmt: skip
+    """A plot of a quantity along one line of a kind, or over sections across it; see `add_line`."""
     plots = raw["plots"]
-    title = title.strip() or f"{quantity.replace('_', ' ').capitalize()} along a line"
+    title = title.strip() or f"{quantity.replace('_', ' ').capitalize()} {WHERE.get(kind, 'along a line')}"
     plots.append({
         "name": name_from(title, [p["name"] for p in plots]), "title": title, "quantity": quantity, "along": along, "over": over,
-        "lines": [_line("Line 1", ends)],
+        "lines": [_line(kind, 1, line)],
     })  # fmt: skip
     return f"/plots/{len(plots) - 1}"
 
 
-def add_line(raw: dict[str, Any], pointer: str, **ends: str) -> str:
-    """One more line in a plot."""
+WHERE = {"rim": "round a rim", "belt": "along a patch", "middle": "through the middle"}
+WHICH = {"line": "Line", "rim": "Rim", "belt": "Belt", "middle": "Middle"}
+# Of each kind of line what has to be said, and what can be.
+LINES = {
+    "line": ({"start_x", "start_y", "end_x", "end_y"}, {"start_z", "end_z", "via"}),
+    "rim": ({"patch"}, set[str]()),
+    "belt": ({"patch"}, {"across", "at"}),
+    "middle": ({"start", "end"}, set[str]()),
+}
+
+
+def add_line(raw: dict[str, Any], pointer: str, kind: str = "line", **line: str) -> str:
+    """One more line in a plot: from `start_x`, `start_y` to `end_x`, `end_y`, in space with `start_z` and `end_z` too, `via` places
+    as in `1 mm, 2 mm, 0 mm; 4 mm, 2 mm, 0 mm`; the `rim` of a `patch`; a `belt` of one `across` an axis `at` a place; through the
+    `middle` from the patch `start` to `end`."""
     lines = entry_at(raw, pointer, "plots")["lines"]
-    lines.append(_line(f"Line {len(lines) + 1}", ends))
+    lines.append(_line(kind, len(lines) + 1, line))
     return f"{pointer}/lines/{len(lines) - 1}"
 
 
-def _line(title: str, ends: dict[str, str]) -> dict[str, str]:
-    """Raises `TypeError` where an end is missing or there is something else."""
-    needed, known = {"start_x", "start_y", "end_x", "end_y"}, {"start_z", "end_z"}
-    if missing := needed - ends.keys():
+def _line(kind: str, number: int, said: dict[str, str]) -> dict[str, Any]:
+    """Raises `TypeError` where something is missing or there is something else."""
+    if kind not in LINES:
+        raise EditRefused([Problem("", f"there is no kind of line '{kind}'; known are {', '.join(LINES)}")])
+    needed, known = LINES[kind]
+    if missing := needed - said.keys():
         raise TypeError(f"missing argument: {', '.join(sorted(missing))}")
-    if strange := ends.keys() - needed - known:
+    if strange := said.keys() - needed - known:
         raise TypeError(f"unexpected argument: {', '.join(sorted(strange))}")
-    return {"title": title, **ends}
+    via = [_place(text) for text in said.get("via", "").split(";") if text.strip()]
+    line = {"kind": kind, "title": f"{WHICH[kind]} {number}"} | {
+        name: text for name, text in said.items() if name != "via"
+    }
+    return line | ({"via": via} if via else {})
+
+
+def _place(text: str) -> dict[str, str]:
+    """A place whose coordinates are separated by commas, the last left out in plane studies."""
+    parts = [part.strip() for part in text.split(",")]
+    if not 2 <= len(parts) <= 3:
+        raise EditRefused([Problem("", "a place needs two or three coordinates, separated by commas")])
+    return dict(zip("xyz", parts, strict=False))
+
+
+def add_via(raw: dict[str, Any], pointer: str) -> str:
+    """One more corner in a line of a plot, half way of its last piece. `pointer` is that of the line."""
+    plot, _, number = pointer.partition("/lines/")
+    lines = entry_at(raw, plot, "plots")["lines"]
+    if not number.isdigit() or int(number) >= len(lines) or lines[int(number)].get("kind", "line") != "line":
+        raise KeyError(pointer)
+    line = lines[int(number)]
+    via = line.setdefault("via", [])
+    last = via[-1] if via else {axis: line.get(f"start_{axis}", "0 mm") for axis in "xyz"}
+    end = {axis: line.get(f"end_{axis}", "0 mm") for axis in "xyz"}
+    via.append(
+        {axis: last[axis] if last[axis] == end[axis] else f"(({last[axis]}) + ({end[axis]})) / 2" for axis in "xyz"}
+    )
+    return f"{pointer}/via/{len(via) - 1}/x"
+
+
+def second_axis(raw: dict[str, Any], pointer: str, quantity: str = "") -> str:
+    """Another quantity at the right of a plot, or without one none."""
+    plot = entry_at(raw, pointer, "plots")
+    plot["second"] = (plot.get("second") or {}) | {"quantity": quantity} if quantity else None
+    return f"{pointer}/second"
 
 
 def plot_range(raw: dict[str, Any], pointer: str, axis: str, low: str = "", high: str = "", factor: str = "1") -> str:
-    """Own range of a plot's `position` or `value` axis, given in a unit with `factor` units for one of SI."""
+    """Own range of a plot's `position`, `value` or `second` axis, given in a unit with `factor` units for one of SI."""
     plot = entry_at(raw, pointer, "plots")
-    key = {"position": "position_range", "value": "value_range"}[axis]
+    if axis == "second":
+        pointer, plot = f"{pointer}/second", plot["second"] or {}
+    key = {"position": "position_range", "value": "value_range", "second": "range"}[axis]
     if not low.strip() and not high.strip():
         plot[key] = None
         return f"{pointer}/{key}"
@@ -132,5 +183,5 @@ def numbers(text: str, count: int | None = None) -> list[float]:
 
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_field": add_field, "add_plate": add_plate, "add_plate_in_space": add_plate_in_space, "add_plot": add_plot, "add_line": add_line,
-    "plot_range": plot_range, "add_reference": add_reference,
+    "add_via": add_via, "second_axis": second_axis, "plot_range": plot_range, "add_reference": add_reference,
 }  # fmt: skip

@@ -1,13 +1,19 @@
-"""Where a reading is taken: a body, a box or a patch, as samples with weights."""
+"""Where a reading is taken: a body, a box, a point, a line or a patch, as samples with weights."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
+from brook.core.mesh import Mesh
 from brook.core.results.quantities import QUANTITIES, View
+from brook.core.results.space.locator import Locator, values_in
 from brook.core.study import Resolved
+
+ALONG = 200  # places at which a line is read
+MOST_KNOWN = 200  # points and lines whose cells are kept
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,6 +31,37 @@ def body_samples(view: View, body: str, quantity: str) -> Samples:
     mesh = view.fields.mesh
     cells = mesh.body == mesh.bodies.index(body)
     return Samples(view.values(quantity)[0][cells], mesh.volume[cells])
+
+
+def spot_samples(view: View, spot: Resolved, quantity: str) -> Samples:
+    """Values at a point, or at `ALONG` places of a line, each for a share of its length; those outside of the mesh are left out."""
+    mesh = view.fields.mesh
+    if spot.kind == "point":
+        places, length = np.array([[spot.x, spot.y, spot.z]]), 1.0
+    else:
+        ends = np.array([[getattr(spot, f"{which}_{axis}") for axis in "xyz"] for which in ("start", "end")])
+        share = ((np.arange(ALONG) + 0.5) / ALONG)[:, None]
+        places, length = (1 - share) * ends[0] + share * ends[1], float(np.linalg.norm(ends[1] - ends[0]))
+    if mesh.is_plane:
+        places[:, 2] = mesh.points[:, 2].mean()
+    cells = _cells(view, places)
+    inside = cells >= 0
+    values = values_in(view, quantity, places[inside], cells[inside])
+    return Samples(values, np.full(len(values), length / len(places)))
+
+
+def _cells(view: View, places: np.ndarray) -> np.ndarray:
+    """The cell of each place, -1 outside; found once for a mesh, as monitors ask for the same at every iteration."""
+    known = _found.setdefault(view.fields.mesh, {})
+    key = places.tobytes()
+    if key not in known:
+        if len(known) >= MOST_KNOWN:
+            known.clear()
+        known[key] = Locator(view.fields.mesh).cells(places)
+    return known[key]
+
+
+_found: WeakKeyDictionary[Mesh, dict[bytes, np.ndarray]] = WeakKeyDictionary()
 
 
 def box_samples(view: View, box: Resolved, quantity: str) -> Samples:

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from brook.core.formulas import Binary, FormulaError, Negative, Node, Number, Reading, Scope, evaluate, nearest, parse
-from brook.core.results.places import Samples, body_samples, box_samples, patch_samples
+from brook.core.results.places import Samples, body_samples, box_samples, patch_samples, spot_samples
 from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind, References, View, known_of
 from brook.core.results.statistics import STATISTICS, Statistic
 from brook.core.solve import Fields
@@ -24,7 +24,7 @@ NO_SHARE = 10.0  # numbers from here on are no shares of anything
 
 @dataclass(frozen=True)
 class Places:
-    """What a reading may name: bodies, patches, boxes with their resolved corners, and quantities of one's own."""
+    """What a reading may name: bodies, patches, boxes, points and lines with their resolved corners, and quantities of one's own."""
 
     bodies: tuple[str, ...]
     patches: tuple[str, ...]
@@ -127,7 +127,8 @@ def read_value(text: str, places: Places, named: Scope, fields: Fields) -> float
         if kind == "body":
             return body_samples(view, place, quantity)
         if kind == "box":
-            return box_samples(view, places.boxes[place], quantity)
+            spot = places.boxes[place]
+            return (spot_samples if hasattr(spot, "kind") else box_samples)(view, spot, quantity)
         return patch_samples(view, place, quantity)
 
     return float(evaluate(parse(text), _scope(places, named, sampler)).value)

@@ -4,7 +4,6 @@ from brook.core.study.base import Part, Problem, Value
 from brook.core.study.document import (
     FORMAT,
     VERSION,
-    Box,
     Brief,
     DocumentError,
     Requirement,
@@ -20,7 +19,7 @@ from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.resolve import Resolved, named_scope, resolve, value_at
 
 __all__ = [
-    "FORMAT", "VERSION", "Box", "Brief", "DocumentError", "MeshPlan", "Opening", "Part", "PlaneGeometry",
+    "FORMAT", "VERSION", "Brief", "DocumentError", "MeshPlan", "Opening", "Part", "PlaneGeometry",
     "Problem", "Rectangle", "Requirement", "Resolved", "RunRules", "SetUp", "Sides", "Study", "Value",
     "Variant", "formulas_of", "named_scope", "patch_names", "read_study", "resolve", "study_text", "value_at",
 ]  # fmt: skip

@@ -8,16 +8,18 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
-from brook.core.study.base import BodyName, Coordinate, Formula, Name, Part, Problem, Prose, Title, Value
+from brook.core.study.base import BodyName, Formula, Name, Part, Problem, Prose, Title, Value
 from brook.core.study.boundaries import Boundary
+from brook.core.study.curves import CurvePlot
 from brook.core.study.geometry import Geometry
 from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
+from brook.core.study.places import Place
 from brook.core.study.scalars import Scalar
 from brook.core.study.tables import ValueTable
 from brook.core.study.timing import Steady, Timing
 from brook.core.study.turbulence import Turbulence
-from brook.core.study.views import CurvePlot, Plate
+from brook.core.study.views import Plate
 
 FORMAT: Literal["brook-study"] = "brook-study"
 VERSION: Literal[1] = 1
@@ -35,24 +37,6 @@ class DocumentError(ValueError):
 class Brief(Part):
     question: Prose = ""
     notes: Prose = ""
-
-
-class Deep(Part):
-    """Where a box begins and ends along z."""
-
-    back: Coordinate
-    front: Coordinate
-
-
-class Box(Part):
-    """A named box of the drawing, for readings: from left to right, from bottom to top, and `deep` along z; all the way
-    through where nothing is said of it."""
-
-    left: Coordinate
-    right: Coordinate
-    bottom: Coordinate
-    top: Coordinate
-    deep: Deep | None = None
 
 
 class AtMost(Part):
@@ -208,7 +192,7 @@ class Study(Part):
     brief: Brief = Brief()
     named_values: dict[Name, Formula] = {}
     tables: Annotated[dict[Name, ValueTable], Field(max_length=100)] = {}
-    places: dict[Name, Box] = {}
+    places: dict[Name, Place] = {}
     requirements: Annotated[tuple[Requirement, ...], Field(max_length=40)] = ()
     variants: Annotated[tuple[Variant, ...], Field(max_length=60)] = ()
     mesh_plan: MeshPlan = MeshPlan()

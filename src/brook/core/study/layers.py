@@ -28,12 +28,16 @@ class Look(Part):
     perspective: bool = True
 
 
+Arrows = Literal["", "long", "equal"]  # none, as long as what they show is large, or all alike
+
+
 class PatchLayer(Part):
-    """Patches of the boundary, all where none is named, with the values that hold on them."""
+    """Patches of the boundary, all where none is named, with the values that hold on them. Arrows show the friction of the fluid."""
 
     kind: Literal["patches"] = "patches"
     patches: Annotated[tuple[Name, ...], Field(max_length=400)] = ()
     plain: bool = False
+    arrows: Arrows = ""
     levels: Levels = 0
     mesh_lines: bool = False
 
@@ -47,7 +51,7 @@ class CutLayer(Part):
     across: Triple
     plain: bool = False
     by_cell: bool = False
-    arrows: Literal["", "long", "equal"] = ""
+    arrows: Arrows = ""
     levels: Levels = 0
     mesh_lines: bool = False
     clips: Literal["", "above", "below"] = ""
@@ -61,6 +65,7 @@ class CylinderLayer(Part):
     along: Triple
     radius: Annotated[float, Field(gt=0, allow_inf_nan=False)]
     plain: bool = False
+    arrows: Arrows = ""
     levels: Levels = 0
     mesh_lines: bool = False
 
@@ -72,13 +77,15 @@ class SurfaceLayer(Part):
     of: Name
     level: Number
     plain: bool = False
+    arrows: Arrows = ""
     levels: Levels = 0
     mesh_lines: bool = False
 
 
 class LineLayer(Part):
     """Streamlines that begin at a `patch`, sharing its flow, at places evenly on a `line` between two, on a `ring` (its middle, and
-    a vector across it as long as its radius) or at `places`."""
+    a vector across it as long as its radius) or at `places`. Those `by_time` are coloured by the time since each began, from nothing to
+    the longest, whatever colours the picture."""
 
     kind: Literal["streamlines"] = "streamlines"
     begin: Literal["patch", "line", "ring", "places"] = "patch"
@@ -88,6 +95,7 @@ class LineLayer(Part):
     ways: Literal["both", "down", "up"] = "both"
     ribbons: bool = False
     plain: bool = False
+    by_time: bool = False
 
 
 Layer = Annotated[PatchLayer | CutLayer | CylinderLayer | SurfaceLayer | LineLayer, Field(discriminator="kind")]

@@ -7,6 +7,7 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
+from brook.core.checks import declared_patches
 from brook.core.editing import input_lines
 from brook.core.results.quantities import OwnQuantity
 from brook.web.pages import BODIES, StateHere, StudioHere, stage
@@ -21,7 +22,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None, a: str
     done = [v for v in state.variants if v.run.summary is not None]
     return {
         "done": done, "quantities": quantities([v.run.summary for v in done if v.run.summary], _own(done)),
-        "plate": None, "inputs": inputs(state, a, b),
+        "plate": None, "inputs": inputs(state, a, b), "every_patch": sorted(declared_patches(state.study)),
     }  # fmt: skip
 
 

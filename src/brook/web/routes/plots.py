@@ -11,8 +11,9 @@ from pydantic import BaseModel, Field
 
 from brook.core.checks import prepare
 from brook.core.editing import EditRefused
+from brook.core.formulas import FormulaError
 from brook.core.results.reference import MOST_BYTES, TableError
-from brook.core.study.views import CurvePlot
+from brook.core.study.curves import CurvePlot
 from brook.core.units import DIMENSIONS
 from brook.runs import SideProcessError, gate, sheets
 from brook.store import Author
@@ -72,15 +73,18 @@ async def reference(
     try:
         if len(content) > MOST_BYTES:
             raise TableError(f"the file is larger than {MOST_BYTES // 1000} kB; keep the two columns that are needed")
-        kinds = prepare(state.study, state.study.variants[0]).places.quantities() if state.study.variants else {}
-        if one.quantity not in kinds:
+        prepared = prepare(state.study, state.study.variants[0]) if state.study.variants else None
+        kinds = prepared.places.quantities() if prepared else {}
+        if prepared is None or one.quantity not in kinds:
             raise TableError("the plot's quantity is not known, so its unit is not either; choose another first")
+        value = kinds[one.quantity].dimension
+        axes = [sheets.dimension_on(one.position_axis, DIMENSIONS["length"], value, prepared.scope),
+                sheets.dimension_on(one.value_axis, value, value, prepared.scope)]  # fmt: skip
         read = await studio.geometry_worker.gate.read(
-            gate.reference, content, DIMENSIONS["length"], kinds[one.quantity].dimension, sent.position_unit,
-            sent.value_unit,
+            gate.reference, content, *axes, sent.position_unit, sent.value_unit,
             seconds=gate.SMALL_SECONDS,
         )  # fmt: skip
-    except (TableError, SideProcessError) as refused:
+    except (TableError, SideProcessError, FormulaError) as refused:
         error = str(refused)
     return await run_in_threadpool(_add_reference, studio, state, author, place, (title, *read), sent, error)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from math import isfinite
 from typing import Annotated, Any, Literal
 
@@ -16,6 +17,7 @@ from brook.web.state import StudyState
 from brook.web.studio import Studio
 
 router = APIRouter()
+MOMENT = r"^([0-9]{4,9})?$"
 KEEP = {"Cache-Control": "private, max-age=3600"}
 
 
@@ -54,9 +56,11 @@ def ask(studio: Studio, question: Callable[..., Any], *arguments: Any) -> Any:
 
 
 @router.get("/studies/{slug}/variants/{name}/field/{quantity}.f32")
-def field(studio: StudioHere, state: StateHere, name: str, quantity: str) -> Response:
-    """Corner values of any quantity, own ones included."""
-    content = ask(studio, readout.field_values, source_of(studio, state, name), quantity)
+def field(
+    studio: StudioHere, state: StateHere, name: str, quantity: str, moment: Annotated[str, Query(pattern=MOMENT)] = ""
+) -> Response:
+    """Corner values of any quantity, own ones included; at a moment that the run kept, by its number."""
+    content = ask(studio, readout.field_values, replace(source_of(studio, state, name), moment=moment), quantity)
     return Response(content, media_type="application/octet-stream", headers=KEEP)
 
 

@@ -8,10 +8,12 @@ from typing import Any
 from fastapi import APIRouter, HTTPException
 from fastapi.responses import HTMLResponse
 
+from brook.core.checks import declared_patches
 from brook.core.results.quantities import DRAWN, OF_AVERAGES, QUANTITIES, OwnQuantity, QuantityKind, known_of
-from brook.core.study import resolve
+from brook.core.study import Problem, resolve
 from brook.core.units import LADDERS, dimension_of, even_unit, scale_of, sensible_unit, unit_factor
 from brook.runs import readout, space_readout
+from brook.runs.profiles import corners_of
 from brook.web.pages import BODIES, StateHere, StudioHere, render, stage, variant_of
 from brook.web.routes.readout import ask, source_of
 from brook.web.state import StudyState, VariantState
@@ -61,28 +63,38 @@ def _option(kind: QuantityKind, unit: str) -> dict[str, Any]:
 
 
 def profile_lines(state: StudyState, variant: VariantState) -> list[dict[str, Any]]:
-    """Lines of all plots in m, for the canvas."""
+    """Lines of all plots from corner to corner in m, for the canvas; where others lie is known when they have been read."""
     found = []
     axes = 2 if variant.variant.geometry.kind != "space" else 3
     for plot in state.study.plots:
         for line in plot.lines:
-            ends = resolve(line, variant.prepared.scope, "", [])
-            start, end = ([getattr(ends, f"{which}_{axis}") for axis in "xyz"[:axes]] for which in ("start", "end"))
-            if None not in start + end:
+            problems: list[Problem] = []
+            resolved = resolve(line, variant.prepared.scope, "", problems)
+            if line.kind == "line" and not problems:
                 title = line.title if len(plot.lines) > 1 else plot.title
-                found.append({"title": title, "start": start, "end": end})
+                found.append({"title": title, "places": corners_of(resolved)[:, :axes].tolist()})
     return found
 
 
 def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
     summary = variant.run.summary if variant else None
     if variant is None or summary is None:
-        return {"quantities": [], "others": [], "patches": [], "profile_lines": [], "plate": None}
+        return {
+            "quantities": [],
+            "others": [],
+            "patches": [],
+            "profile_lines": [],
+            "plate": None,
+            "every_patch": [],
+            "passed": [],
+        }
     shape = variant.prepared.shape
     return {
         "quantities": quantities([summary], variant.prepared.places.own),
         "profile_lines": profile_lines(state, variant),
         "plate": None,
+        "passed": sorted((p for p, flow in summary["flows"].items() if flow), key=lambda p: summary["flows"][p]),
+        "every_patch": sorted(declared_patches(state.study)),
         "others": [v for v in state.variants if v is not variant and v.run.summary is not None],
         "patches": [p for p, flow in summary["flows"].items() if flow] or (list(shape.patches) if shape else []),
     }

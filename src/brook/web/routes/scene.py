@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, HTTPException, Query
 from fastapi.responses import FileResponse, Response
+from pydantic import BaseModel, Field
 
 from brook.runs import Source, scene_readout
 from brook.store import StoreError
 from brook.web.pages import StudioHere
-from brook.web.routes.readout import KEEP, ask, source_of
+from brook.web.routes.readout import KEEP, MOMENT, ask, source_of
 from brook.web.studio import Studio
 
 router = APIRouter()
@@ -39,17 +41,24 @@ def usual(studio: StudioHere, slug: str, name: str, run: str, quantity: str) -> 
     return Response(ask(studio, scene_readout.usual, source, quantity), media_type=BYTES, headers=KEEP)
 
 
+class Asked(BaseModel):
+    """A layer coloured by a quantity, from its recipe as JSON; `less` is NAME:RUN of the variant it is a difference to; `coarse` while
+    a cut moves; at a `moment` that the run kept, by its number."""
+
+    quantity: str
+    recipe: Annotated[str, Field(max_length=scene_readout.MOST_RECIPE)]
+    less: str = ""
+    coarse: bool = False
+    moment: Annotated[str, Field(pattern=MOMENT)] = ""
+
+
 @router.get("/studies/{slug}/variants/{name}/layer/{run}.bin")
-def layer(
-    studio: StudioHere, slug: str, name: str, run: str, quantity: str,
-    recipe: Annotated[str, Query(max_length=scene_readout.MOST_RECIPE)], less: str = "",
-    coarse: bool = False,
-) -> Response:  # fmt: skip
-    """A layer coloured by a quantity, from its recipe as JSON, packed as `Drawn.packed` says; with `less`, which is
-    NAME:RUN, its difference to that of another variant; `coarse` while a cut moves."""
-    other, _, its_run = less.partition(":")
-    taken = result_of(studio, slug, other, its_run) if less else None
-    content = ask(studio, scene_readout.layer, result_of(studio, slug, name, run), quantity, recipe, taken, coarse)
+def layer(studio: StudioHere, slug: str, name: str, run: str, asked: Annotated[Asked, Query()]) -> Response:
+    """A layer, packed as `Drawn.packed` says."""
+    other, _, its_run = asked.less.partition(":")
+    taken = result_of(studio, slug, other, its_run) if asked.less else None
+    mine = replace(result_of(studio, slug, name, run), moment=asked.moment)
+    content = ask(studio, scene_readout.layer, mine, asked.quantity, asked.recipe, taken, asked.coarse)
     return Response(content, media_type=BYTES, headers=KEEP)
 
 

@@ -18,6 +18,7 @@ from brook.core.study.placed import Placed
 from brook.core.study.scalars import KINDS as SCALARS
 from brook.core.study.turbulence import INCOMING_KINDS
 from brook.core.study.turbulence import KINDS as TURBULENCE
+from brook.core.units import round_text
 from brook.web.drawing import drawing
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.shapes import making_of, small_address
@@ -25,6 +26,7 @@ from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
 router = APIRouter()
+MOMENT_BYTES, AVERAGED_BYTES = 42, 24  # of a moment, for each cell
 
 
 def flow_numbers(variant: VariantState) -> dict[str, Any] | None:
@@ -135,6 +137,24 @@ def _lengths(shape: PlaneShape) -> dict[str, float]:
     return lengths
 
 
+def kept_moments(variant: VariantState) -> str:
+    """How many moments a run in time will keep and how much room they take, in words; empty where that cannot be known yet."""
+    timing, cells = variant.prepared.timing, (variant.mesh.summary or {}).get("cells")
+    if timing.kind != "in_time" or not cells or not timing.keep_every or not timing.duration:
+        return ""
+    count = int(timing.duration / timing.keep_every * (1 + 1e-9))
+    size = cells * (MOMENT_BYTES + (AVERAGED_BYTES if timing.averages else 0))
+    return f"{count} moments, each about {bytes_words(size)}, {bytes_words(count * size)} together"
+
+
+def bytes_words(size: float) -> str:
+    """A size in bytes as it is read."""
+    for unit, factor in (("GB", 1e9), ("MB", 1e6)):
+        if size >= factor:
+            return f"{round_text(size / factor, 2)} {unit}"
+    return f"{round_text(size / 1e3, 2)} kB"
+
+
 def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
     shape = variant.prepared.shape if variant else None
     kinds = {b.patch: b.kind for b in state.study.set_up.boundaries}
@@ -149,6 +169,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
     paired = {name for pair in partners.items() for name in pair if name}
     return {
         "partners": partners,
+        "kept_moments": kept_moments(variant) if variant else "",
         "spoken_of": said,
         "drawing": drawing(shape, variant.prepared.said) if variant and shape else None,
         "picture": small_address(studio, state, variant) if variant and not shape else "",

@@ -196,7 +196,7 @@ document.addEventListener("keydown", (event) => {
   else if (scene?.key(event)) event.preventDefault();
   else if (event.key === "v") document.querySelector("#stage [data-seen][aria-pressed=false]")?.click();
   else if (event.key === "p") (tools ?? scene)?.startProfile?.();
-  else if (event.key === "k" && tools?.play) tools.play();
+  else if (event.key === "k" && (tools ?? scene)?.play) (tools ?? scene).play();
   else if (event.key === "Escape" && tools) tools.leave();
   else if (event.key === "b" && blink) { if (!event.repeat) blink.press(); }
   else return;

@@ -34,7 +34,7 @@ export class FieldView {
     if (this.canvas.dataset.cut) return `${values}/${quantity}.f32?as=${encodeURIComponent(derived)}`;
     if (live) return `${values}/${quantity}.f32?at=${at}`;
     if (moment && !derived) return `${values}/at-${moment}-${quantity}.f32`;
-    return derived ? `${readout}/field/${quantity}.f32?run=${run}&as=${encodeURIComponent(derived)}` : `${values}/${quantity}.f32`;
+    return derived ? `${readout}/field/${quantity}.f32?run=${run}&as=${encodeURIComponent(derived)}${moment ? `&moment=${moment}` : ""}` : `${values}/${quantity}.f32`;
   }
 
   async show(quantity, derived = "", address = null) {
@@ -163,7 +163,7 @@ export class FieldView {
     let from = null, moved = false;
     canvas.addEventListener("pointerdown", (event) => { from = { place: this.place(event), x: event.clientX, y: event.clientY }; moved = false; canvas.setPointerCapture(event.pointerId); });
     canvas.addEventListener("pointerup", (event) => {
-      if (from && !moved) this.onPick?.(this, this.place(event));
+      if (from && !moved) this.onPick?.(this, this.place(event), event);
       from = null;
     });
     canvas.addEventListener("pointermove", (event) => {

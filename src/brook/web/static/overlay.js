@@ -81,14 +81,13 @@ export function profileLines(lines) {
   return (view, pen) => {
     pen.save();
     pen.font = `${12 * view.ratio}px Plex`;
-    for (const { title, start, end } of lines) {
-      const [a, b] = [view.pixel(start), view.pixel(end)];
+    for (const { title, places } of lines) {
+      const drawn = places.map((at) => view.pixel(at)), [a, b] = [drawn[0], drawn.at(-1)];
       for (const [colour, width] of [["#fff", 4.5], ["#b4532a", 2]]) {
         pen.strokeStyle = colour;
         pen.lineWidth = width * view.ratio;
         pen.beginPath();
-        pen.moveTo(...a);
-        pen.lineTo(...b);
+        drawn.forEach((at, k) => (k ? pen.lineTo(...at) : pen.moveTo(...at)));
         pen.stroke();
       }
       for (const [x, y] of [a, b]) { pen.fillStyle = "#b4532a"; pen.beginPath(); pen.arc(x, y, 3.5 * view.ratio, 0, 7); pen.fill(); }

@@ -42,9 +42,32 @@ export function wholeRange(columns) {
   return [low - room, high + room];
 }
 
+/** Numbers of a curve in pieces that go one way along the axis each, so that a curve that comes back has both its values there. */
+export function oneWay(x) {
+  const known = x.filter((v) => v != null), slack = 0.005 * (Math.max(...known) - Math.min(...known));
+  const pieces = [[]];
+  let turn = 0, far = null;
+  x.forEach((v, n) => {
+    const piece = pieces.at(-1);
+    piece.push(n);
+    if (v == null) return;
+    far ??= { v, n };
+    if (turn === 0 && Math.abs(v - far.v) > slack) turn = Math.sign(v - far.v);
+    if (turn === 0) return;
+    if ((v - far.v) * turn >= 0) { far = { v, n }; return; }
+    if ((far.v - v) * turn <= slack) return;
+    const from = piece.indexOf(far.n);
+    pieces.push(piece.slice(from));
+    piece.length = from + 1;
+    turn = -turn;
+    far = { v, n };
+  });
+  return pieces;
+}
+
 export class Plot {
   /**
-   * series: [{label, colour, dash, width, points, text(value)}]; options: xLabel, yLabel, log, floor, height, range(columns),
+   * series: [{label, colour, dash, width, points, right, text(value)}]; those `right` go by the axis `right: {label, range}`; options: xLabel, yLabel, log, floor, height, range(columns),
    * bands() → [{x0, x1, y0, y1}], marks() → [{x, text}], onCursor(index), onZoom([low, high] or null), legend, sync.
    */
   constructor(holder, series, options = {}) {
@@ -56,7 +79,7 @@ export class Plot {
   }
 
   make() {
-    const { height = 150, xLabel, yLabel, legend = false, sync } = this.options;
+    const { height = 150, xLabel, yLabel, legend = false, sync, right } = this.options;
     this.made?.destroy();
     const { log } = this; // an old plot may draw once more after its end: it keeps its own kind of axis
     const axis = (more) => ({ stroke: INK, grid: GRID, ticks: { stroke: "#dcd7cb", size: 4 }, gap: 4, font: FONT, labelFont: FONT, labelSize: 16, ...more });
@@ -67,10 +90,10 @@ export class Plot {
       width: Math.max(120, this.holder.clientWidth - 4), height, padding: [10, 12, 0, 0],
       legend: { show: legend, live: legend },
       cursor: { drag: { x: true, y: true, uni: 16, setScale: false }, ...(sync ? { sync: { key: sync, setSeries: false } } : {}), points: { size: 6 } },
-      scales: { x: { time: false, range: () => this.xRange() }, y: { distr: log ? 3 : 1, range: () => this.yRange(log) } },
-      axes: [axis({ label: xLabel, size: 30, values: (u, ticks) => ticks.map(plain) }), { ...y, label: yLabel }],
+      scales: { x: { time: false, range: () => this.xRange() }, y: { distr: log ? 3 : 1, range: () => this.yRange(log) }, ...(right ? { right: { range: () => this.rightRange() } } : {}) },
+      axes: [axis({ label: xLabel, size: 30, values: (u, ticks) => ticks.map(plain) }), { ...y, label: yLabel }, ...(right ? [axis({ scale: "right", side: 1, size: 48, space: 26, grid: { show: false }, values: (u, ticks) => ticks.map(plain), label: right.label })] : [])],
       series: [{ label: xLabel ?? "x" }, ...this.series.map((s) => ({
-        label: s.label, stroke: s.colour, width: s.width ?? 1.7, dash: s.dash, spanGaps: !s.gaps,
+        label: s.label, stroke: s.colour, scale: s.right ? "right" : "y", width: s.width ?? 1.7, dash: s.dash, spanGaps: !s.gaps,
         points: s.points ? { show: true, size: 7, stroke: s.colour, fill: "#fff", width: 1.6 } : { show: false },
         paths: s.points ? () => null : undefined, value: (u, v) => (v == null ? "–" : (s.text ?? plain)(v)),
       }))],
@@ -91,11 +114,16 @@ export class Plot {
   yRange(log = this.log) {
     const floor = this.options.floor ?? 1e-16, above = ([low, high]) => (log ? [Math.max(low, floor), Math.max(high, 2 * floor, 1.01 * low)] : [low, high]);
     if (this.own.y) return above(this.own.y);
-    let columns = this.data.slice(1);
+    let columns = this.data.slice(1).filter((_, i) => !this.series[i]?.right);
     if (this.own.x) columns = columns.map((values) => values.filter((_, i) => this.data[0][i] >= this.own.x[0] && this.data[0][i] <= this.own.x[1]));
     let [low, high] = (this.own.x ? wholeRange : this.options.range ?? wholeRange)(columns);
     if (Math.abs(low) < 1e-9 * Math.abs(high)) low = 0; // ticks from nearly nothing would have no end
     return above([low, high]);
+  }
+
+  rightRange() {
+    const [low, high] = this.options.right.range ?? wholeRange(this.data.slice(1).filter((_, i) => this.series[i]?.right));
+    return [Math.abs(low) < 1e-9 * Math.abs(high) ? 0 : low, high];
   }
 
   /** x values and one list of y values for each series. */
@@ -108,7 +136,7 @@ export class Plot {
     const floor = this.options.floor ?? 1e-16;
     return [this.data[0], ...this.series.map((s, i) => {
       const values = smoothed(this.data[i + 1] ?? [], s.points ? 1 : this.smooth);
-      return this.log ? values.map((v) => (v == null ? v : Math.max(v, floor))) : values;
+      return this.log && !s.right ? values.map((v) => (v == null ? v : Math.max(v, floor))) : values;
     })];
   }
 

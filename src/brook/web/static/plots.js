@@ -2,7 +2,7 @@
 
 import uPlot from "./vendor/uplot/uPlot.esm.js";
 import { pretty, rounded } from "./numbers.js";
-import { Plot, wholeRange } from "./plot.js";
+import { Plot, oneWay, wholeRange } from "./plot.js";
 
 const COLOURS = ["#0f6e74", "#b4532a", "#7a5195", "#5b7f3a", "#3b6ea5", "#a8791a", "#8a5a44", "#a3497e", "#4f6a3d", "#59636b", "#20506b", "#873a19"];
 const el = (name, text = "", className = "") => Object.assign(document.createElement(name), { textContent: text, className });
@@ -30,23 +30,32 @@ class CurvePlot {
       return;
     }
     this.draw(holder);
+    const stage = this.figure.closest("#stage"), read = this.data.curves.filter((c) => c.places.length).map((c) => ({ title: c.title, places: c.places }));
+    if (stage) { (stage.curvesRead ??= new Map()).set(this.figure.id, read); stage.dispatchEvent(new Event("curves-read")); }
     this.compare();
     this.figure.dataset.shown = this.data.curves.length;
   }
 
   draw(holder) {
-    const { data } = this, unit = (u) => (u ? ` [${pretty(u)}]` : "");
+    const { data } = this, unit = (u) => (u ? ` [${pretty(u)}]` : ""), { second } = data;
     holder.replaceChildren();
-    const all = [...data.curves.map((c) => ({ ...c, points: false })), ...data.references.map((r) => ({ ...r, points: true }))];
-    const joined = uPlot.join(all.map(({ x, y }) => {
-      const order = [...x.keys()].sort((a, b) => x[a] - x[b]);
-      return [order.map((k) => x[k]), order.map((k) => y[k])];
+    const all = [
+      ...data.curves.map((c) => ({ ...c, unit: data.y_unit })), ...data.references.map((r) => ({ ...r, unit: data.y_unit, points: true })),
+      ...(second?.curves ?? []).map((c) => ({ ...c, unit: second.unit, right: true })),
+    ];
+    const pieces = all.flatMap((curve, k) => (curve.points ? [[...curve.x.keys()]] : oneWay(curve.x)).map((numbers) => ({ k, numbers })));
+    const joined = uPlot.join(pieces.map(({ k, numbers }) => {
+      const order = numbers.filter((n) => all[k].x[n] != null).sort((a, b) => all[k].x[a] - all[k].x[b]);
+      return [order.map((n) => all[k].x[n]), order.map((n) => all[k].y[n])];
     }));
-    this.series = all.map((curve, k) => ({ label: curve.title, colour: COLOURS[k % COLOURS.length], points: curve.points, gaps: true, text: (v) => `${rounded(v, 4)}` }));
+    this.series = pieces.map(({ k }) => ({
+      curve: k, label: all[k].title, colour: COLOURS[k % COLOURS.length], points: all[k].points, right: all[k].right, dash: all[k].right ? [7, 4] : undefined, gaps: true,
+      text: (v) => `${rounded(v, 4)}`,
+    }));
     this.legend(all);
     this.plot = new Plot(holder, this.series, {
       height: 250, xLabel: `${data.x_title}${unit(data.x_unit)}`, yLabel: `${data.words}${unit(data.y_unit)}`, range: wholeRange,
-      onCursor: (i) => this.say(i),
+      right: second ? { label: `${second.words}${unit(second.unit)}`, range: second.range } : undefined, onCursor: (i) => this.say(i),
     });
     this.plot.set(joined);
     if (data.x_range || data.y_range) this.plot.zoom(data.x_range, data.y_range, true);
@@ -57,10 +66,11 @@ class CurvePlot {
 
   legend(all) {
     const list = this.figure.querySelector(".plot-legend");
+    this.shown = all;
     list.replaceChildren(...all.map((curve, k) => {
-      const item = el("li"), mark = el("i", "", `plot-mark${curve.points ? " points" : ""}`), value = el("b", "", "num");
-      mark.style.setProperty("--c", this.series[k].colour);
-      item.append(mark, el("span", curve.title), value);
+      const item = el("li"), mark = el("i", "", `plot-mark${curve.points ? " points" : ""}${curve.right ? " right" : ""}`), value = el("b", "", "num");
+      mark.style.setProperty("--c", COLOURS[k % COLOURS.length]);
+      item.append(mark, el("span", curve.right ? `${curve.title} (right)` : curve.title), value);
       return item;
     }));
   }
@@ -68,8 +78,8 @@ class CurvePlot {
   say(index) {
     const values = this.figure.querySelectorAll(".plot-legend b");
     values.forEach((value, k) => {
-      const v = index == null ? null : this.nearest(k + 1, index);
-      value.textContent = v == null ? "" : `${rounded(v, 4)} ${pretty(this.data.y_unit)}`;
+      const found = index == null ? [] : this.series.flatMap((s, n) => (s.curve === k ? [this.nearest(n + 1, index)] : [])).filter((v) => v != null);
+      value.textContent = found.length ? `${found.map((v) => rounded(v, 4)).join(" and ")} ${pretty(this.shown[k].unit)}` : "";
     });
     const at = this.figure.querySelector(".plot-at");
     at.textContent = index == null ? "" : `${this.data.x_title} ${rounded(this.joined[0][index], 4)} ${pretty(this.data.x_unit)}`;

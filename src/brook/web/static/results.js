@@ -3,6 +3,7 @@
 import { arrows, profileLines, streamlines } from "./overlay.js";
 import { FieldView } from "./field.js";
 import { Layer } from "./layer.js";
+import { Moments } from "./moments.js";
 import { seconds } from "./numbers.js";
 import { memory, remember } from "./views.js";
 
@@ -25,49 +26,29 @@ export class ResultTools {
     this.arrows.addEventListener("change", () => { this.keep(); this.arrow(); });
     this.profile.addEventListener("click", () => this.startProfile());
     root.querySelector("#keep-view")?.addEventListener("htmx:configRequest", (event) => this.addView(event.detail.parameters));
-    pictures.onPick = (view, place) => this.pick(place);
-    this.profiles = this.inPlane ? profileLinesOf(root) : []; // those of space are seen in space
+    pictures.onPick = (view, place, event) => this.pick(place, event?.shiftKey);
+    this.profiles = [];
+    if (this.inPlane) watchLines(root, (lines) => { this.profiles = lines; this.draw(); }); // those of space are seen in space
     this.moments(root.querySelector("#moments"));
     this.lines();
     this.arrow();
   }
 
-  /** The slider through kept moments of a run in time, and its play button; the last place is the end of the run. */
+  /** The moments that a run in time kept; of other cuts than the first there is the end only. */
   moments(holder) {
     if (!holder) return;
-    const times = JSON.parse(holder.dataset.times), slider = holder.querySelector("#moment"), play = holder.querySelector("#play");
-    const says = holder.querySelector("#moment-says"), end = says.textContent;
-    const show = async () => {
-      const at = Number(slider.value), { dataset } = this.view.canvas;
-      if (at < times.length) dataset.moment = String(at).padStart(4, "0"); else delete dataset.moment;
-      says.textContent = at < times.length ? `${Number(times[at].toPrecision(4))} s` : end;
+    const { dataset } = this.view.canvas;
+    const moments = new Moments(holder, async (number) => {
+      if (number) dataset.moment = number; else delete dataset.moment;
       await this.pictures.show();
-    };
-    let timer = null;
-    const stop = () => { clearInterval(timer); timer = null; play.setAttribute("aria-pressed", "false"); };
-    const start = () => {
-      this.pictures.held ??= [...this.view.range]; // colours keep their meaning while it plays
-      play.setAttribute("aria-pressed", "true");
-      timer = setInterval(() => {
-        if (!holder.isConnected) { stop(); return; }
-        slider.value = (Number(slider.value) + 1) % times.length;
-        show();
-      }, 250);
-    };
-    const allow = (this.allow = () => { // of what is made from fields, and of other cuts, there is the end only
-      const { derived, words } = this.pictures.option, moved = this.view.canvas.dataset.cut;
-      slider.disabled = play.disabled = Boolean(derived || moved);
-      if (!derived && !moved) { if (Number(slider.value) === times.length) says.textContent = end; return; }
-      stop();
-      slider.value = times.length;
-      delete this.view.canvas.dataset.moment;
-      says.textContent = `${end}; earlier moments keep no ${moved ? "other cut than the one this page began with" : words}`;
+    }, () => { this.pictures.held ??= [...this.view.range]; }); // colours keep their meaning while it plays
+    const allow = (this.allow = () => {
+      if (dataset.cut) delete dataset.moment;
+      moments.only(dataset.cut ? "of earlier moments another cut than the one this page began with is seen in space" : "");
     });
     this.pictures.choice.addEventListener("change", allow);
     allow();
-    slider.addEventListener("input", () => { stop(); show(); });
-    play.addEventListener("click", () => (timer ? stop() : start()));
-    this.play = () => play.click();
+    this.play = () => moments.press();
   }
 
   keep() { remember("overlays", { streamlines: this.begin.value.startsWith("by") ? "" : this.begin.value, arrows: this.arrows.checked }); }
@@ -181,7 +162,7 @@ export class ResultTools {
   }
 
   draw() {
-    const marks = [...this.profiles, ...(this.start ? [{ title: "", start: this.start, end: this.start }] : [])];
+    const marks = [...this.profiles, ...(this.start ? [{ title: "", places: [this.start, ...this.corners] }] : [])];
     this.view.overlays = [this.drawn.streamlines, this.drawn.arrows, marks.length ? profileLines(marks) : null].filter(Boolean);
     this.view.draw();
   }
@@ -191,17 +172,19 @@ export class ResultTools {
   startProfile() {
     this.mode = "profile";
     this.start = null;
+    this.corners = [];
     this.tell("Click the start of the line, then its end. Escape leaves.");
   }
 
-  leave() { this.mode = null; this.start = null; this.tell(""); this.draw(); }
+  leave() { this.mode = null; this.start = null; this.corners = []; this.tell(""); this.draw(); }
 
-  pick(place) {
+  pick(place, corner = false) {
     if (this.mode === "profile") {
-      if (!this.start) { this.start = place; this.tell("Now click the end of the line."); this.draw(); return; }
-      const ends = [this.inSpace(this.start), this.inSpace(place)];
+      if (!this.start) { this.start = place; this.tell("Now click the end of the line; with Shift, a corner on its way."); this.draw(); return; }
+      if (corner) { this.corners.push(place); this.draw(); return; }
+      const places = [this.start, ...this.corners, place].map((at) => this.inSpace(at));
       this.leave();
-      addProfile(...ends, this.view.quantity);
+      addProfile(places, this.view.quantity);
       return;
     }
     if (this.begin.value === "by-click") { this.seeds.push(this.inSpace(place)); this.lines(); }
@@ -215,15 +198,21 @@ export class ResultTools {
   }
 }
 
-export const profileLinesOf = (root) => JSON.parse(root.querySelector("#profile-lines")?.dataset.lines ?? "[]");
-
-/** Asks for a plot of a quantity along a line between two places in m. */
-export function addProfile(start, end, quantity) {
+/** Asks for a plot of a quantity along a line from place to place in m. */
+export function addProfile(places, quantity) {
   const form = document.getElementById("add-plot"), text = (v) => `${Number((1000 * v).toFixed(2))} mm`;
   form.elements.quantity.value = quantity;
-  start.forEach((v, i) => { form.elements[`start_${"xyz"[i]}`].value = text(v); });
-  end.forEach((v, i) => { form.elements[`end_${"xyz"[i]}`].value = text(v); });
+  for (const [which, place] of [["start", places[0]], ["end", places.at(-1)]]) place.forEach((v, i) => { form.elements[`${which}_${"xyz"[i]}`].value = text(v); });
+  form.elements.via.value = places.slice(1, -1).map((place) => place.map(text).join(", ")).join("; ");
   form.requestSubmit();
+}
+
+/** Calls `draw` with all lines of a page: those from corner to corner at once, others when their curves have been read. */
+export function watchLines(root, draw) {
+  const first = JSON.parse(root.querySelector("#profile-lines")?.dataset.lines ?? "[]");
+  const all = () => draw([...first, ...[...(root.curvesRead ?? new Map()).values()].flat()]);
+  root.addEventListener("curves-read", all);
+  all();
 }
 
 /** Holding `b` shows another variant in the same view. */

@@ -27,7 +27,7 @@ export class Pictures {
     this.cameraKey = `camera ${canvases[0].dataset.view}`;
     this.choiceKey = `quantity ${this.page}`;
     this.views = canvases.map((canvas) => new FieldView(canvas, {
-      onMove: (...a) => this.say(...a), onView: (view) => this.link(view), onPick: (view, place) => this.onPick?.(view, place),
+      onMove: (...a) => this.say(...a), onView: (view) => this.link(view), onPick: (view, place, event) => this.onPick?.(view, place, event),
     }));
     this.legend = new Legend(root.querySelector("#legend"), (range) => {
       this.held = [...range];

@@ -3,6 +3,6 @@
 from brook.core.results.exports import csv, drawn, xlsx
 from brook.core.results.exports.base import Column, Curve, Format, Sheet
 
-FORMATS: dict[str, Format] = {f.suffix: f for f in (csv.FORMAT, xlsx.FORMAT, drawn.SVG, drawn.PNG)}
+FORMATS: dict[str, Format] = {f.suffix: f for f in (csv.FORMAT, xlsx.FORMAT, drawn.SVG, drawn.PNG, drawn.PDF)}
 
 __all__ = ["FORMATS", "Column", "Curve", "Format", "Sheet"]

@@ -29,12 +29,13 @@ class Column:
 
 @dataclass(frozen=True)
 class Curve:
-    """One curve of a figure; `points` draws it as marks without a line."""
+    """One curve of a figure; `points` draws it as marks without a line, `right` by the axis at the right."""
 
     title: str
     x: Sequence[float]
     y: Sequence[float]
     points: bool = False
+    right: bool = False
 
 
 @dataclass(frozen=True)
@@ -50,6 +51,8 @@ class Sheet:
     x_range: tuple[float, float] | None = None
     y_range: tuple[float, float] | None = None
     logarithmic: bool = False
+    right_title: str = ""
+    right_range: tuple[float, float] | None = None
 
     def rows(self) -> list[list[Cell]]:
         """Lines of the table; shorter columns end empty."""

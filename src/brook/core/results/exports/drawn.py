@@ -1,4 +1,4 @@
-"""Figures of curves for reports, as vectors (SVG) and as pictures (PNG)."""
+"""Figures of curves for reports, as vectors (SVG, PDF) and as pictures (PNG)."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from typing import Any
 
 from brook.core.results.exports.base import Format, Sheet, printable
 
+NO_DATE: dict[str, dict[str, Any]] = {"svg": {"Date": None}, "pdf": {"CreationDate": None}}
 INK, GRID = "#1e2a2e", "#e0dccf"
 COLOURS = ("#0f6e74", "#b4532a", "#7a5195", "#5b7f3a", "#3b6ea5", "#a8791a", "#8a5a44", "#a3497e", "#4f6a3d", "#59636b")
 
@@ -30,14 +31,15 @@ def _figure(sheets: list[Sheet]) -> Any:
 
 
 def _draw(axes: Any, sheet: Sheet) -> None:
+    beside: Any = axes.twinx() if any(c.right for c in sheet.curves) else None
+    handles = []
     for number, curve in enumerate(sheet.curves):
         colour = COLOURS[number % len(COLOURS)]
+        mark: dict[str, Any] = {"linewidth": 1.6, "linestyle": (0, (5, 2)) if curve.right else "-"}
         if curve.points:
-            axes.plot(
-                curve.x, curve.y, "o", color=colour, markerfacecolor="white", markersize=5, label=plain(curve.title)
-            )
-        else:
-            axes.plot(curve.x, curve.y, color=colour, linewidth=1.6, label=plain(curve.title))
+            mark = {"linestyle": "", "marker": "o", "markerfacecolor": "white", "markersize": 5}
+        on = beside if curve.right else axes
+        handles += on.plot(curve.x, curve.y, color=colour, label=plain(curve.title), **mark)
     axes.set_title(plain(sheet.title), loc="left", color=INK, fontsize=11)
     axes.set_xlabel(plain(sheet.x_title), color=INK)
     axes.set_ylabel(plain(sheet.y_title), color=INK)
@@ -51,18 +53,26 @@ def _draw(axes: Any, sheet: Sheet) -> None:
     axes.set_axisbelow(True)
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
-    if len(sheet.curves) > 1:
-        axes.legend(frameon=False, fontsize=9)
+    if beside is not None:
+        beside.set_ylabel(plain(sheet.right_title), color=INK)
+        beside.spines["top"].set_visible(False)
+        if sheet.right_range:
+            beside.set_ylim(*sheet.right_range)
+    if len(handles) > 1:
+        axes.legend(handles=handles, frameon=False, fontsize=9)
 
 
 def _write(sheets: list[Sheet], kind: str) -> bytes:
     import matplotlib
 
     data = BytesIO()
-    with matplotlib.rc_context({"svg.fonttype": "none", "font.family": "sans-serif", "svg.hashsalt": "brook"}):
-        _figure(sheets).savefig(data, format=kind, dpi=160, bbox_inches="tight", metadata={"Date": None} if kind == "svg" else None)  # fmt: skip
+    with matplotlib.rc_context(
+        {"svg.fonttype": "none", "font.family": "sans-serif", "svg.hashsalt": "brook", "pdf.fonttype": 42}
+    ):
+        _figure(sheets).savefig(data, format=kind, dpi=160, bbox_inches="tight", metadata=NO_DATE.get(kind))  # fmt: skip
     return data.getvalue()
 
 
 SVG = Format("svg", "SVG", "image/svg+xml", lambda sheets: _write(sheets, "svg"), draws=True)
 PNG = Format("png", "PNG", "image/png", lambda sheets: _write(sheets, "png"), draws=True)
+PDF = Format("pdf", "PDF", "application/pdf", lambda sheets: _write(sheets, "pdf"), draws=True)

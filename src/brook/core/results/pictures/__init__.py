@@ -31,7 +31,11 @@ def drawn(layer: Layer, seen: Seen, coarse: bool = False) -> Drawn:
         found = replace(found, words=(*found.words, "no lines of equal value: they need smooth colours of one result"))
     elif wanted and "values" in found.arrays:
         found.arrays.update(_level_lines(found, seen, wanted))
-    return found if seen.less is None else _less(found, seen, seen.less)
+    if seen.less is None:
+        return found
+    if getattr(layer, "by_time", False):
+        return replace(found, words=(*found.words, "coloured by time, not by the difference"))
+    return _less(found, seen, seen.less)
 
 
 def _level_lines(found: Drawn, seen: Seen, count: int) -> dict[str, np.ndarray]:

@@ -28,7 +28,8 @@ class Drawn:
     """Arrays of a layer, by their names, as a canvas draws them:
 
     `at` (n, 3) places in m and `values` (n,) at them, `triangles` (t, 3) and `sides` (s, 2) number those places;
-    `outline` (k, 2, 3) pairs of places; `level_lines` (l, 2, 3) with `level_values` (l,); `arrows_at` (a, 3), `arrows_way` (a, 3) in m/s;
+    `outline` (k, 2, 3) pairs of places; `level_lines` (l, 2, 3) with `level_values` (l,); `arrows_at` (a, 3), `arrows_way` (a, 3) in m/s,
+    or Pa where they show friction, and on what is not plane `arrows_across` (a, 3), normal to it;
     `lines_at` (p, 3), `lines_start` (m + 1,), `lines_values` (p,), `lines_seconds` (p,), `lines_turn` (p,) in rad.
 
     `numbers` are in SI units; `words` say what fell short, in words for a page.

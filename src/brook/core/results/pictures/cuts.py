@@ -83,11 +83,27 @@ def _arrows(layer: CutLayer, seen: Seen, cut: Polygons) -> dict[str, np.ndarray]
     return arrows_at(seen, places, step)
 
 
-def arrows_at(seen: Seen, places: np.ndarray, step: float) -> dict[str, np.ndarray]:
-    """Velocities in m/s at those of some places (n, 3) that lie in the fluid, `step` m apart."""
+def arrows_at(seen: Seen, places: np.ndarray, step: float, across: np.ndarray | None = None) -> dict[str, np.ndarray]:
+    """Velocities in m/s at those of some places (n, 3) that lie in the fluid, `step` m apart; `across` (n, 3) is normal to what they
+    lie on."""
     fields = seen.view.fields
     cells = seen.locator.cells(places)
-    places, cells = places[cells >= 0], cells[cells >= 0]
+    inside = cells >= 0
+    places, cells = places[inside], cells[inside]
     offset = places - fields.mesh.centre[cells]
     way = fields.velocity[cells] + np.einsum("kij,kj->ki", seen.view.velocity_slope[cells], offset)
-    return {"arrows_at": places, "arrows_way": way, "arrows_step": np.array([step])}
+    found = {"arrows_at": places, "arrows_way": way, "arrows_step": np.array([step])}
+    return found if across is None else found | {"arrows_across": across[inside]}
+
+
+def evenly(at: np.ndarray) -> tuple[np.ndarray, float]:
+    """Of places (n, 3) on a surface some that lie evenly, and about how far apart in m: the one nearest to the middle of each cube
+    of a grid."""
+    step = float(np.ptp(at, axis=0).max()) / ARROWS or 1.0
+    grid = (at - at.min(axis=0)) / step
+    cube = np.floor(grid)
+    off = np.linalg.norm(grid - cube - 0.5, axis=1)
+    order = np.lexsort((off, *cube.T))
+    fresh = np.concatenate([[True], np.any(np.diff(cube[order], axis=0) != 0, axis=1)])
+    chosen: np.ndarray = order[fresh]
+    return chosen, step

@@ -28,11 +28,17 @@ def drawn(layer: LineLayer, seen: Seen) -> Drawn:
         "lines_at": at, "lines_start": np.cumsum([0, *map(len, thin)]),
         "lines_seconds": np.concatenate([line.seconds[t] for line, t in zip(kept, thin, strict=True)]),
     }  # fmt: skip
-    if not layer.plain:
+    numbers = numbers_of(seen, lines, kept)
+    if layer.by_time:
+        arrays["lines_values"] = np.concatenate(
+            [(line.seconds - line.seconds[0])[t] for line, t in zip(kept, thin, strict=True)]
+        )
+        numbers["longest"] = float(arrays["lines_values"].max())
+    elif not layer.plain:
         arrays["lines_values"] = values_in(seen.view, seen.quantity, at, cells)
     if layer.ribbons:
         arrays["lines_turn"] = np.concatenate([_turn(seen, line)[t] for line, t in zip(kept, thin, strict=True)])
-    return Drawn(arrays, numbers_of(seen, lines, kept))
+    return Drawn(arrays, numbers)
 
 
 def seeds_of(layer: LineLayer, seen: Seen) -> np.ndarray:

@@ -93,10 +93,12 @@ class Painting:
         colours: np.ndarray,
         light: np.ndarray,
         plane: np.ndarray | None = None,
+        before: bool = False,
     ) -> None:
         """Paints triangles (t, 3) of places (n, 3) with colours (n, 3) at them, each by its light (t,). What lies under a plane (4,) is
-        left away, and what has no colour (nan)."""
+        left away, and what has no colour (nan); what lies at the same place is hidden by it where it is to be `before` that."""
         seen = self.placed(at)
+        seen[:, 2] += 0.5 * NEARER if before else 0.0
         over = np.ones(len(at)) if plane is None else at @ plane[:3] + plane[3]
         known = np.isfinite(seen[triangles].sum(axis=(1, 2)) + colours[triangles].sum(axis=(1, 2))) & (
             over[triangles].max(axis=1) >= 0
@@ -140,8 +142,11 @@ class Painting:
         self.near[pixel[order]] = near[order]
         self.pixels[pixel[order]] = colour[order]
 
-    def lines(self, ends: np.ndarray, colours: np.ndarray, width: float, through: bool = False) -> None:
-        """Paints pieces (k, 2, 3) in m with colours (k, 2, 3) at their ends, some pixels wide; what lies behind something is hidden."""
+    def lines(
+        self, ends: np.ndarray, colours: np.ndarray, width: float, through: bool = False, over: bool = False
+    ) -> None:
+        """Paints pieces (k, 2, 3) in m with colours (k, 2, 3) at their ends, some pixels wide; what lies behind something is hidden. Those
+        `over` others lie right before them."""
         seen = self.placed(ends.reshape(-1, 3)).reshape(-1, 2, 3)
         known = np.isfinite(seen.sum(axis=(1, 2)) + colours.sum(axis=(1, 2)))
         seen, colours = seen[known], colours[known]
@@ -156,7 +161,7 @@ class Painting:
         share = (np.arange(steps.sum()) - np.repeat(np.cumsum(steps) - steps, steps)) / np.maximum(steps[which] - 1, 1)
         place = (1 - share)[:, None] * seen[which, 0] + share[:, None] * seen[which, 1]
         colour = (1 - share)[:, None] * colours[which, 0] + share[:, None] * colours[which, 1]
-        near = np.full(len(place), np.inf) if through else place[:, 2] + NEARER
+        near = np.full(len(place), np.inf) if through else place[:, 2] + (1.2 if over else 1.0) * NEARER
         for k in range(max(1, round(width))):
             shift = k - (max(1, round(width)) - 1) / 2
             column = np.floor(place[:, 0] + np.where(flat[which], 0.0, shift)).astype(np.int64)

@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.mesh import Mesh
+from brook.core.results.forces import face_forces
 from brook.core.results.pictures.base import Drawn, Seen, fans, once, sides
+from brook.core.results.pictures.cuts import evenly
 from brook.core.study.layers import PatchLayer
 
 SHARP = 30.0  # degrees, over which sides of the boundary meet in an edge that is drawn
@@ -47,7 +49,7 @@ def drawn(layer: PatchLayer, seen: Seen) -> Drawn:
     mesh, inner = seen.view.fields.mesh, seen.view.fields.stencil.inner
     active = seen.view.fields.stencil.active
     values = seen.view.values(seen.quantity)[1]
-    at, triangles, lines, found = [], [], [], []
+    at, triangles, lines, found, shown = [], [], [], [], []
     area = total = 0.0
     count = 0
     for name in layer.patches or tuple(p.name for p in mesh.patches if p.start < active):
@@ -55,6 +57,7 @@ def drawn(layer: PatchLayer, seen: Seen) -> Drawn:
         points, offsets, which = _polygons(mesh, faces)
         if len(which) and which[-1] >= active:
             continue  # a plane mesh has no values before and behind
+        shown.append(name)
         used, corners = np.unique(points, return_inverse=True)
         size = mesh.face_areas(faces)
         spread = np.diff(offsets)
@@ -74,7 +77,25 @@ def drawn(layer: PatchLayer, seen: Seen) -> Drawn:
         arrays["values"] = np.concatenate(found)
     if layer.mesh_lines:
         arrays["sides"] = np.concatenate(lines)
+    if layer.arrows:
+        arrays |= _friction(shown, seen)
     return Drawn(arrays, {"area": area, "mean": total / area})
+
+
+def _friction(names: list[str], seen: Seen) -> dict[str, np.ndarray]:
+    """The friction of the fluid along patches in Pa, at places that lie evenly on them."""
+    fields, mesh = seen.view.fields, seen.view.fields.mesh
+    faces = np.concatenate([np.arange(mesh.patch(n).faces.start, mesh.patch(n).faces.stop) for n in names])
+    centre, area = mesh.face_centres()[faces], mesh.face_vector[faces]
+    size = np.linalg.norm(area, axis=1)[:, None]
+    force = np.concatenate([face_forces(fields, mesh.patch(n), seen.view.velocity_slope)[1] for n in names])
+    normal = area / size
+    along = (force - np.einsum("ij,ij->i", force, normal)[:, None] * normal) / size
+    chosen, step = evenly(centre)
+    return {
+        "arrows_at": centre[chosen] - 1e-3 * step * normal[chosen], "arrows_way": along[chosen], "arrows_step": np.array([step]),
+        "arrows_across": normal[chosen],
+    }  # fmt: skip
 
 
 def edges(mesh: Mesh) -> np.ndarray:

@@ -19,11 +19,11 @@ from brook.core.results.quantities import QUANTITIES
 from brook.core.results.stream import default_streamlines, stream_function
 from brook.core.study.layers import CutLayer, Layer, LineLayer, Look
 from brook.core.study.views import Plate
-from brook.core.units import pretty_unit, scale_of, sensible_unit
+from brook.core.units import DIMENSIONS, even_unit, pretty_unit, scale_of, sensible_unit, show
 
 FINER = 2  # pixels painted for one, each way
 BINS = 72
-SHELL, SOLID, PLAIN, EDGE = rgb("#cfc6b4"), rgb("#b3aa98"), rgb("#c9c2b3"), rgb("#6b7780")
+SHELL, SOLID, PLAIN, EDGE, HALO = rgb("#cfc6b4"), rgb("#b3aa98"), rgb("#c9c2b3"), rgb("#6b7780"), rgb("#f4f1e8")
 ALONG = {"x": (0.0, 0.0), "y": (-np.pi / 2, 0.0), "z": (-np.pi / 2, np.pi / 2)}  # yaw and pitch of a look straight on
 
 
@@ -94,7 +94,9 @@ def picture(plate: Plate, seen: Seen, title: str, size: Size | None = None) -> t
         words.append("no decades: the quantity goes under nothing")
     painting = Painting(size.width * FINER, size.height * FINER, Camera(look))
     _paint(painting, made, seen, scale, flat=not plate.layers)
-    return _sheet(painting, made, scale, plain(f"{title} · {plate.title}"), size), words
+    timed = [found.numbers["longest"] for _, found in made if "longest" in found.numbers]
+    note = " ".join(f"Streamlines: time from 0 to {show(t, DIMENSIONS['time'])} in these colours." for t in timed)
+    return _sheet(painting, made, scale, (plain(f"{title} · {plate.title}"), note), size), words
 
 
 def _streamlines(seen: Seen) -> Drawn:
@@ -130,30 +132,32 @@ class _Scale:
     def of(cls, plate: Plate, seen: Seen, made: list[Drawn]) -> _Scale:
         kind = QUANTITIES.get(seen.quantity) or seen.view.own[seen.quantity].kind
         surfaces = [_samples(d) for d in made if "values" in d.arrays]
-        along = [d.arrays["lines_values"] for d in made if "lines_values" in d.arrays]
+        along = [d.arrays["lines_values"] for d in made if "lines_values" in d.arrays and "longest" not in d.numbers]
         lines = [
             (v, np.full(len(v), 0.0 if surfaces else 1.0)) for v in along
         ]  # in the range, but no share of the picture
         samples = [*surfaces, *lines] or [(np.zeros(1), np.ones(1))]
         values, weights = (np.concatenate(part) for part in zip(*samples, strict=True))
         low, high = float(np.nanmin(values)), float(np.nanmax(values))
-        if kind.signed:
+        signed = kind.signed or seen.less is not None
+        if signed:
             high = max(abs(low), abs(high))
             low = -high
         if not high > low:
             low, high = low - (abs(low) * 0.01 or 1e-9), high + (abs(high) * 0.01 or 1e-9)
-        if plate.colours == "log" and low <= 0.0 < high and not kind.signed:
+        if plate.colours == "log" and low <= 0.0 < high and not signed:
             low = max(float(values[values > 0].min(initial=high)), 1e-5 * high)
-        how = "smooth" if plate.colours == "log" and (low <= 0.0 or kind.signed) else plate.colours
+        how = "smooth" if plate.colours == "log" and (low <= 0.0 or signed) else plate.colours
         unit = sensible_unit(kind.dimension, 0.3 * max(abs(low), abs(high)))
+        unit = unit if seen.less is None else even_unit(unit)
         first, last = plate.range or (low, high)
         return cls(
             first,
             last,
             (low, high),
-            "signed" if kind.signed else "even",
+            "signed" if signed else "even",
             how,
-            kind.words,
+            kind.words if seen.less is None else f"{kind.words}, less {plate.less}",
             unit,
             *scale_of(unit),
             values,
@@ -203,8 +207,9 @@ def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scal
             lit = 1.0 if layer.kind == "cut" else 0.72 + 0.28 * np.abs(normals_of(at, triangles) @ camera.away)
             colours = scale.colours(arrays["values"]) if "values" in arrays else np.broadcast_to(PLAIN, at.shape)
             painting.surface(
-                at, triangles, colours, np.broadcast_to(lit, len(triangles)), None if layer.kind == "cut" else plane
-            )
+                at, triangles, colours, np.broadcast_to(lit, len(triangles)), None if layer.kind == "cut" else plane,
+                before=layer.kind == "patches",
+            )  # fmt: skip
         if "solid_at" in arrays:
             solid = arrays["solid_at"]
             painting.surface(
@@ -219,23 +224,33 @@ def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scal
         for name in ("outline", "level_lines"):
             if name in arrays:
                 painting.lines(arrays[name], np.broadcast_to(ink, arrays[name].shape), FINER)
-        if "arrows_at" in arrays and isinstance(layer, CutLayer):
-            pieces = arrows(arrays, np.array(layer.across, float), layer.arrows == "equal")
-            painting.lines(pieces, np.broadcast_to(ink, pieces.shape), FINER)
+        if "arrows_at" in arrays and not isinstance(layer, LineLayer):
+            across = np.array(layer.across, float) if isinstance(layer, CutLayer) else arrays["arrows_across"]
+            pieces = arrows(arrays, across, layer.arrows == "equal")
+            painting.lines(pieces, np.broadcast_to(HALO, pieces.shape), 3 * FINER)
+            painting.lines(pieces, np.broadcast_to(ink, pieces.shape), FINER, over=True)
         if "lines_at" in arrays:
-            values = arrays.get("lines_values")
-            colours = (
-                np.broadcast_to(rgb("#20506b"), arrays["lines_at"].shape) if values is None else scale.colours(values)
-            )
-            if "lines_turn" in arrays:
-                wide = 0.006 * min(1.5, np.sqrt(40.0 / len(arrays["lines_start"])))  # the more, the narrower
-                at, triangles, twice = ribbons(arrays, wide * float(np.linalg.norm(np.ptp(mesh.points, axis=0))))
-                painting.surface(
-                    at, triangles, colours[twice], 0.72 + 0.28 * np.abs(normals_of(at, triangles) @ camera.away)
-                )
-            else:
-                pieces, which = segments(arrays["lines_at"], arrays["lines_start"])
-                painting.lines(pieces, colours[which], 2 * FINER)
+            _paint_lines(painting, found, scale, float(np.linalg.norm(np.ptp(mesh.points, axis=0))))
+
+
+def _paint_lines(painting: Painting, found: Drawn, scale: _Scale, size: float) -> None:
+    """Streamlines as lines or ribbons through a mesh of a size in m."""
+    arrays, values = found.arrays, found.arrays.get("lines_values")
+    if values is None:
+        colours = np.broadcast_to(rgb("#20506b"), arrays["lines_at"].shape)
+    elif "longest" in found.numbers:
+        colours = coloured(values / max(found.numbers["longest"], 1e-300), scale.map)
+    else:
+        colours = scale.colours(values)
+    if "lines_turn" not in arrays:
+        pieces, which = segments(arrays["lines_at"], arrays["lines_start"])
+        painting.lines(pieces, colours[which], 2 * FINER)
+        return
+    wide = 0.006 * min(1.5, np.sqrt(40.0 / len(arrays["lines_start"])))  # the more, the narrower
+    at, triangles, twice = ribbons(arrays, wide * size)
+    painting.surface(
+        at, triangles, colours[twice], 0.72 + 0.28 * np.abs(normals_of(at, triangles) @ painting.camera.away)
+    )
 
 
 def _clip(layers: list[Layer]) -> np.ndarray | None:
@@ -249,7 +264,10 @@ def _clip(layers: list[Layer]) -> np.ndarray | None:
     return None
 
 
-def _sheet(painting: Painting, made: list[tuple[Layer, Drawn]], scale: _Scale, title: str, size: Size) -> bytes:
+def _sheet(
+    painting: Painting, made: list[tuple[Layer, Drawn]], scale: _Scale, said: tuple[str, str], size: Size
+) -> bytes:
+    """The picture under its title, over the legend and a note: `said` has both."""
     import matplotlib
     from matplotlib.figure import Figure
 
@@ -257,7 +275,8 @@ def _sheet(painting: Painting, made: list[tuple[Layer, Drawn]], scale: _Scale, t
     tall = head + size.height + foot
     with matplotlib.rc_context({"font.family": "sans-serif", "text.color": INK}):
         figure = Figure(figsize=(size.width / dpi, tall / dpi), dpi=dpi, facecolor="white")
-        figure.text(14 / size.width, 1 - 26 / tall, title, fontsize=12, fontweight="bold", va="center")
+        figure.text(14 / size.width, 8 / tall, said[1], fontsize=9)
+        figure.text(14 / size.width, 1 - 26 / tall, said[0], fontsize=12, fontweight="bold", va="center")
         view = figure.add_axes((0, foot / tall, 1, size.height / tall))
         view.imshow(painting.image(FINER), extent=(0, size.width, size.height, 0), interpolation="none", aspect="auto")
         view.set_axis_off()

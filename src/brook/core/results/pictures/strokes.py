@@ -10,7 +10,8 @@ BARB, BARB_WIDTH, HEAD, MOST_HEAD = 0.55, 1.0, 0.32, 0.3
 
 
 def arrows(arrays: dict[str, np.ndarray], across: np.ndarray, equal: bool) -> np.ndarray:
-    """Pieces (k, 2, 3) of arrows: shafts and two barbs each, in the plane that `across` is normal to; all as long, or by speed."""
+    """Pieces (k, 2, 3) of arrows: shafts and two barbs each, in the plane that `across` is normal to, (3,) or (n, 3); all as long, or by
+    size."""
     at, way, step = arrays["arrows_at"], arrays["arrows_way"], float(arrays["arrows_step"][0])
     size = np.linalg.norm(way, axis=1)
     if len(size) == 0:
@@ -19,6 +20,7 @@ def arrows(arrays: dict[str, np.ndarray], across: np.ndarray, equal: bool) -> np
     long = np.full(len(size), 0.85 * step) if equal else 1.25 * step * np.minimum(1.4, size / most)
     shown = (size > 1e-6 * most) & (long >= 0.04 * step)
     at, long = at[shown], long[shown][:, None]
+    across = across[shown] if across.ndim == 2 else across
     unit = way[shown] / size[shown][:, None]
     beside = np.cross(unit, across)
     beside /= np.maximum(np.linalg.norm(beside, axis=1), 1e-300)[:, None]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from brook.core.results.pictures.base import Drawn, Seen, fans, once, sides
+from brook.core.results.pictures.cuts import arrows_at, evenly
 from brook.core.results.space import (
     Polygons,
     area,
@@ -49,6 +50,11 @@ def _coloured(layer: SurfaceLayer | CylinderLayer, seen: Seen, surface: Polygons
         values = np.empty(len(surface.at))
         values[surface.points] = corner_values(seen.view, seen.quantity, surface)
         arrays["values"] = values
+    if layer.arrows:
+        a, b, c = np.moveaxis(surface.at[arrays["triangles"]], 1, 0)
+        middle, across = (a + b + c) / 3, np.cross(b - a, c - a)
+        chosen, step = evenly(middle)
+        arrays |= arrows_at(seen, middle[chosen], step, across[chosen])
     if layer.mesh_lines:
         arrays["sides"] = once(surface.points[sides(surface.offsets)], len(surface.at))[0]
     return Drawn(arrays, {"area": area(surface), "mean": mean_over(seen.view, seen.quantity, surface)})

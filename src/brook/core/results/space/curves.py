@@ -1,56 +1,97 @@
-"""A quantity along a line through a mesh."""
+"""A quantity along a line through a mesh: from corner to corner, on the line itself or as means of the sections across it."""
 
 from __future__ import annotations
 
+import warnings
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
+from brook.core.results.profile import along
 from brook.core.results.quantities import View
+from brook.core.results.space.crossing import polygon_measures
 from brook.core.results.space.locator import Locator
-from brook.core.results.space.surfaces import Polygons, Triple, mean_over, plane_cut
+from brook.core.results.space.surfaces import Polygons, Triple, area, mean_over, plane_cut
+
+BESIDE, MUCH = 6, 1.2  # places either side whose sections one is compared with, and how many times as large is much
+CLEAR = 1e-3  # of all that passes a section either way, which has to be left over where values are weighed by it
 
 
 @dataclass(frozen=True, eq=False)
 class Curve:
-    """Places (n, 3) in m, the way (n,) in m from the start and the values (n,), nan where there is no fluid."""
+    """Places (n, 3) in m, the way (n,) in m from the start and the values (n,), nan where there is no fluid; of means over sections how
+    large these are (n,) in m²."""
 
     places: np.ndarray
     way: np.ndarray
     values: np.ndarray
+    areas: np.ndarray | None = None
 
 
-def curve(locator: Locator, view: View, quantity: str, start: Triple, end: Triple, count: int = 500) -> Curve:
-    """A quantity at so many places on a straight line. Raises `ValueError` where none of them lies in the mesh."""
-    share = np.linspace(0.0, 1.0, count)[:, None]
-    places = (1 - share) * np.asarray(start, float) + share * np.asarray(end, float)
+def curve(
+    locator: Locator, view: View, quantity: str, corners: Sequence[Triple] | np.ndarray, count: int = 500
+) -> Curve:
+    """A quantity at so many places on a line from corner to corner. Raises `ValueError` where none of them lies in the mesh."""
+    places, way = along(np.asarray(corners, float), np.linspace(0.0, 1.0, count))
     values = locator.values(view, quantity, places)
     if np.isnan(values).all():
         raise ValueError("the line does not meet the mesh")
-    return Curve(places, share[:, 0] * float(np.linalg.norm(np.subtract(end, start))), values)
+    return Curve(places, way, values)
 
 
 def section_means(
-    locator: Locator, view: View, quantity: str, start: Triple, end: Triple, count: int = 60
+    locator: Locator, view: View, quantity: str, corners: Sequence[Triple] | np.ndarray, count: int = 60, through: bool = False
 ) -> Curve:  # fmt: skip
-    """The mean of a quantity over the section across a straight line at each of so many places, over the piece of it in which the
-    line passes: a branch beside it does not count. Raises `ValueError` where no place lies in the mesh."""
-    way = np.subtract(end, start)
-    share = ((np.arange(count) + 0.5) / count)[:, None]
-    places = (1 - share) * np.asarray(start, float) + share * np.asarray(end, float)
-    cells = locator.cells(places)
-    values = np.full(count, np.nan)
-    for k in np.nonzero(cells >= 0)[0]:
-        try:
-            whole = plane_cut(locator.mesh, tuple(places[k]), tuple(way))
-        except ValueError:
+    """The mean of a quantity over the section across a line from corner to corner at each of so many places, over the piece of it in
+    which the line passes: a branch beside it does not count. By area, or by the mass that flows `through`; then nan where as much flows
+    back. Raises `ValueError` where no place lies in the mesh."""
+    places, way = along(np.asarray(corners, float), (np.arange(count) + 0.5) / count)
+    cells, values, areas = locator.cells(places), np.full(count, np.nan), np.full(count, np.nan)
+    for k, direction in enumerate(np.gradient(places, axis=0)):
+        if cells[k] < 0:
             continue
-        values[k] = mean_over(view, quantity, piece_at(whole, places[k]))
+        piece = section_at(locator, places[k], direction)
+        if piece is not None:
+            areas[k] = area(piece)
+            values[k] = (mean_through if through else mean_over)(view, quantity, piece)
     if np.isnan(values).all():
         raise ValueError("the line does not meet the mesh")
-    return Curve(places, share[:, 0] * float(np.linalg.norm(way)), values)
+    return Curve(places, way, values, areas)
+
+
+def widened(areas: np.ndarray) -> np.ndarray:
+    """At which places (n,) a section is much larger than those beside it mostly are."""
+    padded = np.pad(areas, BESIDE, constant_values=np.nan)
+    beside = np.lib.stride_tricks.sliding_window_view(padded, 2 * BESIDE + 1)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", RuntimeWarning)  # of windows without any section
+        usual = np.nanmedian(beside, axis=1)
+    return np.nan_to_num(areas) > MUCH * usual
+
+
+def section_at(locator: Locator, place: np.ndarray, direction: np.ndarray) -> Polygons | None:
+    """The section of the mesh across a direction in the piece that a place lies in, None where there is none."""
+    try:
+        return piece_at(plane_cut(locator.mesh, tuple(place), tuple(direction)), place)
+    except ValueError:
+        return None
+
+
+def mean_through(view: View, quantity: str, surface: Polygons) -> float:
+    """∫ q ρ u·dS/∫ ρ u·dS over all polygons, nan where next to nothing is left of what passes both ways."""
+    vector, centroid = polygon_measures(surface.at, surface.points, surface.offsets)
+    fields, cell = view.fields, surface.cell
+    offset = centroid - fields.mesh.centre[cell]
+    value = view.values(quantity)[0][cell] + np.einsum("ij,ij->i", view.slope(quantity)[cell], offset)
+    velocity = fields.velocity[cell] + np.einsum("ijk,ik->ij", view.velocity_slope[cell], offset)
+    passing = fields.density[cell] * np.einsum("ij,ij->i", velocity, vector)
+    net = float(passing.sum())
+    if abs(net) <= CLEAR * float(np.abs(passing).sum()):
+        return float("nan")
+    return float((passing * value).sum()) / net
 
 
 def piece_at(surface: Polygons, place: np.ndarray) -> Polygons:

@@ -32,7 +32,8 @@ def plane_cut(mesh: Mesh, origin: Triple, normal: Triple) -> Polygons:
 
     Raises `ValueError` for a direction of no length and where the plane misses the mesh."""
     way = np.array(normal, float)
-    length = float(np.linalg.norm(way))
+    with np.errstate(over="ignore"):
+        length = float(np.linalg.norm(way))
     if not (length > 0.0 and np.isfinite(length) and np.isfinite(origin).all()):
         raise ValueError("a plane needs a place and a direction")
     way /= length

@@ -68,11 +68,12 @@ export class SceneGrid {
     while (this.wanted) {
       this.wanted = false;
       const { value, selectedOptions: [{ dataset }] } = this.choice;
-      const puts = await Promise.all(this.there.map((side) => fill(side.shape, side.source, this.layers, { quantity: value, madeOf: dataset.madeOf })));
+      const puts = await Promise.all(this.there.map((side) => fill(side.shape, this.lessOf(side), side.name === this.plate.less ? this.layers.map((layer) => ({ ...layer, plain: true, by_time: false, levels: 0 })) : this.layers, { quantity: value, madeOf: dataset.madeOf })));
       this.there.forEach((side, k) => {
         const told = puts[k](), wrong = told.filter((one) => one.error), notes = told.flatMap((one) => one.words ?? []).filter((words) => words !== "nowhere");
         const nowhere = told.filter((one) => one.words?.includes("nowhere")).map(() => "this value is nowhere");
-        side.says.textContent = [...wrong.map((one) => one.error), ...nowhere, ...notes].join("; ") || "\u00a0";
+        const itself = !this.plate.less ? [] : side.name === this.plate.less ? ["the others are less this one"] : this.lessOf(side).less ? [] : [`${this.plate.less} has no result to take away; the quantity itself is shown`];
+        side.says.textContent = [...itself, ...wrong.map((one) => one.error), ...nowhere, ...notes].join("; ") || "\u00a0";
         side.says.classList.toggle("why", wrong.length > 0);
       });
       this.legendOf();
@@ -81,6 +82,12 @@ export class SceneGrid {
       this.root.dataset.drawn = `scene ${(this.version += 1)}`;
     }
     this.busy = false;
+  }
+
+  /** The source of a side, less the variant that the plate takes away. */
+  lessOf(side) {
+    const other = this.sides.find((one) => one.name === this.plate.less);
+    return other && other !== side ? { ...side.source, less: { name: other.name, run: other.source.run } } : side.source;
   }
 
   /** Says where the first variant has fluid on a cut and another has none: a solid there is not to be taken for a hole in the picture. */
@@ -98,6 +105,8 @@ export class SceneGrid {
   legendOf() {
     const samples = this.there.flatMap((side) => samplesOf(side.shape));
     this.option = optionOf(this.choice.selectedOptions[0], () => Math.max(0, ...samples.map((s) => Math.max(Math.abs(s.low), Math.abs(s.high)))));
+    const away = this.sides.find((side) => side.name === this.plate.less);
+    if (away) this.option = { ...this.option, words: `${this.option.words}, less ${titleOf(away)}`, signed: true, ...(this.option.shift ? { unit: "K", shift: 0 } : {}) };
     if (samples.length) this.legend.set(samples, { ...this.option, map: this.option.signed ? "signed" : "even", how: this.plate.colours }, this.held);
     else this.legend.clear();
     this.colour();

@@ -4,7 +4,8 @@ import { Legend } from "../legend.js";
 import { pretty, rounded } from "../numbers.js";
 import { SpaceView } from "../space/view.js";
 import { place } from "../space/words.js";
-import { addProfile, profileLinesOf } from "../results.js";
+import { addProfile, watchLines } from "../results.js";
+import { Moments } from "../moments.js";
 import { memory, optionOf, remember } from "../views.js";
 import { savePicture } from "./export.js";
 import { Motes } from "./motes.js";
@@ -29,7 +30,7 @@ export class ScenePage {
     this.how = root.querySelector("#colour-how");
     this.strip = root.querySelector("#strip");
     this.tools = root.querySelector("#tool-says");
-    this.view = new SpaceView(holder, { move: (hit) => this.say(hit), pick: (hit) => this.pick(hit), view: () => this.looked() });
+    this.view = new SpaceView(holder, { move: (hit) => this.say(hit), pick: (hit, event) => this.pick(hit, event), view: () => this.looked() });
     this.view.given = true;
     this.legend = new Legend(root.querySelector("#legend"), (range) => { this.held = [...range]; this.colour(); });
     const before = memory(this.memoryKey) ?? {}, plate = JSON.parse(root.querySelector("#plate-shown")?.dataset.plate ?? "null");
@@ -59,6 +60,7 @@ export class ScenePage {
     if ([...this.choice.options].some((o) => o.value === plate.quantity)) this.choice.value = plate.quantity;
     Object.assign(this, { layers: plate.layers, look: plate.look, held: plate.range });
     this.how.value = plate.colours;
+    this.takenAway = plate.less;
   }
 
   listen() {
@@ -69,7 +71,11 @@ export class ScenePage {
     this.choice.onchange = () => { this.held = null; remember("quantity results", this.choice.value); this.show(); };
     this.how.onchange = () => { this.held = null; this.keep(); this.show(); };
     this.less = find("less");
-    if (this.less && [...this.less.options].some((o) => o.value && o.value === memory(this.memoryKey)?.less)) { this.less.value = memory(this.memoryKey).less; this.source.less = { name: this.less.value, run: this.less.selectedOptions[0].dataset.run }; }
+    if (this.takenAway !== undefined) {
+      const there = [...(this.less?.options ?? [])].find((o) => o.value && o.value === this.takenAway);
+      if (there) { this.less.value = there.value; this.source.less = { name: there.value, run: there.dataset.run }; }
+      else if (this.takenAway) this.tell(`The plate is less ${this.takenAway}, which ${this.takenAway === this.data.readout.split("/").at(-1) ? "is this variant itself" : "has no result"}; the quantity itself is shown.`);
+    } else if (this.less && [...this.less.options].some((o) => o.value && o.value === memory(this.memoryKey)?.less)) { this.less.value = memory(this.memoryKey).less; this.source.less = { name: this.less.value, run: this.less.selectedOptions[0].dataset.run }; }
     if (this.less) this.less.onchange = () => { const { value, selectedOptions: [{ dataset }] } = this.less; this.source.less = value ? { name: value, run: dataset.run } : null; this.held = null; this.keep(); this.show(); };
     for (const [id, name, does] of [["show-shell", "shell", () => this.walls()], ["show-labels", "names", () => view.showNames(this.names)]]) {
       const box = find(id);
@@ -78,11 +84,13 @@ export class ScenePage {
     }
     find("perspective").onchange = (event) => { view.camera.perspective = event.target.checked; view.moved(); };
     find("profile").onclick = () => this.startProfile();
+    const moments = find("moments") ? new Moments(find("moments"), (moment) => { this.source.moment = moment; return this.show(); }, () => { this.held ??= this.legend.map ? [...this.legend.colours.range] : null; }) : null;
+    this.play = moments ? () => moments.press() : null;
     find("scene-picture").onclick = () => savePicture(this);
     addEventListener("pagehide", () => { if (this.shape && this.holder.isConnected) this.keep(); });
     find("keep-view")?.addEventListener("htmx:configRequest", (event) => {
       event.detail.path = event.detail.path.replace(/add_plate$/, "add_plate_in_space");
-      Object.assign(event.detail.parameters, { quantity: this.choice.value, range: this.held ? this.held.join(",") : "", picture: JSON.stringify({ layers: this.layers, look: this.shape ? lookOf(view) : this.look, colours: this.how.value }) });
+      Object.assign(event.detail.parameters, { quantity: this.choice.value, range: this.held ? this.held.join(",") : "", picture: JSON.stringify({ layers: this.layers, look: this.shape ? lookOf(view) : this.look, colours: this.how.value, less: this.source.less?.name ?? "" }) });
     });
   }
 
@@ -102,7 +110,7 @@ export class ScenePage {
     this.root.querySelector("#perspective").checked = this.view.camera.perspective;
     this.view.showNames(this.names);
     this.walls();
-    this.profiles();
+    watchLines(this.root, (lines) => this.profiles(lines));
     await this.show();
     if (this.shape.large) fill(this.shape, this.source, [this.usualCut()], { ...this.colouredBy, coarse: true }).catch(() => {}); // so that the result is read before somebody drags
   }
@@ -204,10 +212,10 @@ export class ScenePage {
 
   tell(words) { this.tools.textContent = words || "\u00a0"; }
 
-  pick(hit) {
+  pick(hit, event) {
     if (!this.mode) return;
     if (!hit) { this.tell("There is nothing under the pointer; click on something that is drawn. Escape leaves."); return; }
-    this.mode(this.view.inMetres(hit.at), hit);
+    this.mode(this.view.inMetres(hit.at), hit, event);
   }
 
   leave() { this.mode = null; this.holder.classList.remove("picking"); this.tell(""); }
@@ -221,18 +229,20 @@ export class ScenePage {
 
   /** A curve along a line between two places that are clicked. */
   startProfile() {
-    let first = null;
-    this.ask("Click the start of the line, then its end.", (at) => {
-      if (!first) { first = at; this.tell("Now click the end of the line. Escape leaves."); return; }
+    const places = [];
+    this.ask("Click the start of the line, then its end.", (at, hit, event) => {
+      places.push(at);
+      if (places.length === 1) { this.tell("Now click the end of the line; with Shift, a corner on its way. Escape leaves."); return; }
+      if (event?.shiftKey) return;
       this.leave();
-      addProfile(first, at, this.choice.value);
+      addProfile(places, this.choice.value);
     });
   }
 
   /** The lines of plots, seen through what lies before them. */
-  profiles() {
-    const lines = profileLinesOf(this.root);
-    this.shape.draw("profiles", lines.map(({ start, end }) => [...start, ...end]), "#b4532a");
+  profiles(lines) {
+    this.shape.draw("profiles", lines.flatMap(({ places }) => places.slice(1).map((at, k) => [...places[k], ...at])), "#b4532a");
+    this.view.moved();
   }
 
   close() { clearTimeout(this.resting); clearTimeout(this.writing); this.view.close(); }

@@ -4,6 +4,7 @@ import { Coloured, arrowsOf, ribbonsOf, segmentsOf, unpack } from "../space/colo
 import { Shape } from "../space/shape.js";
 
 const INK = "#1e2a2e", SOLID = "#b3aa98";
+const NEARER = 1e-4; // so that walls in colours lie before the walls behind them
 const LARGE = 150000; // cells from which a cut is coarser while it moves
 const KEPT = 40; // layers of results that stay in the browser
 const kept = new Map();
@@ -40,13 +41,13 @@ function shifted(at, middle) {
 }
 
 /** Works out layers for a shape in the colours of a quantity; gives for each what it says: {numbers, words} or {error}. `usual` is the recipe
- * that runs keep ready; cuts that move are made `coarse` of large meshes. */
-export async function fill(shape, { readout, run, less = null }, recipes, { quantity, madeOf = "", usual = "", coarse = false }) {
-  const taken = less ? `&less=${less.name}:${less.run}` : "";
+ * that runs keep ready; cuts that move are made `coarse` of large meshes; of a source with a `moment` at that. */
+export async function fill(shape, { readout, run, less = null, moment = "" }, recipes, { quantity, madeOf = "", usual = "", coarse = false }) {
+  const then = moment ? `&moment=${moment}` : "", taken = less ? `&less=${less.name}:${less.run}` : "";
   const told = await Promise.all(recipes.map(async (recipe) => {
     const text = JSON.stringify(recipe);
     const rough = coarse && recipe.kind === "cut" ? "&coarse=1" : "";
-    const address = text === usual && !less && !rough ? `${readout}/usual/${run}/${quantity}.bin?as=${encodeURIComponent(madeOf)}` : `${readout}/layer/${run}.bin?quantity=${encodeURIComponent(quantity)}&recipe=${encodeURIComponent(text)}&as=${encodeURIComponent(madeOf)}${taken}${rough}`;
+    const address = text === usual && !less && !rough && !moment ? `${readout}/usual/${run}/${quantity}.bin?as=${encodeURIComponent(madeOf)}` : `${readout}/layer/${run}.bin?quantity=${encodeURIComponent(quantity)}&recipe=${encodeURIComponent(text)}&as=${encodeURIComponent(madeOf)}${taken}${rough}${then}`;
     try { return await made(address); } catch (error) { return { error: error.message }; }
   }));
   return () => putLayers(shape, recipes, told); // at once, so that no picture shows half of a change
@@ -88,15 +89,18 @@ function layerOf(recipe, { arrays, numbers }, shape) {
     strokes.push({ points: place(arrays.level_lines), values: null, colour: INK, width: 1 });
     labels.push(...levelNotes(strokes.at(-1).points, arrays.level_values));
   }
-  if (arrays.arrows_at) strokes.push({ points: arrowsOf(place(arrays.arrows_at), arrays.arrows_way, arrays.arrows_step[0], recipe.across, recipe.arrows === "equal"), values: null, colour: INK, width: 1.3 });
-  return new Coloured({ points: place(arrays.at), triangles: arrays.triangles, values: arrays.values ?? null, edges: arrays.sides ?? null, strokes, labels, lit: recipe.kind !== "cut", clipped: recipe.kind !== "cut" });
+  if (arrays.arrows_at) strokes.push(...haloed(arrowsOf(place(arrays.arrows_at), arrays.arrows_way, arrays.arrows_step[0], arrays.arrows_across ?? recipe.across, recipe.arrows === "equal")));
+  return new Coloured({ points: place(arrays.at), triangles: arrays.triangles, values: arrays.values ?? null, edges: arrays.sides ?? null, strokes, labels, lit: recipe.kind !== "cut", clipped: recipe.kind !== "cut", nearer: recipe.kind === "patches" ? NEARER : 0 });
 }
 
+/** Dark strokes with a light edge, so that they are seen on dark colours too. */
+const haloed = (points) => [{ points, values: null, colour: "#f4f1e8", width: 2.9 }, { points, values: null, colour: INK, width: 1.3 }];
+
 function linesOf(recipe, arrays, at, shape, numbers) {
-  const starts = arrays.lines_start, values = arrays.lines_values ?? null, flow = { at, starts, seconds: arrays.lines_seconds };
-  if (!recipe.ribbons) return Object.assign(new Coloured({ points: new Float32Array(0), strokes: [{ ...segmentsOf(at, starts, values), colour: "#20506b", width: 1.8 }] }), { flow });
+  const starts = arrays.lines_start, values = arrays.lines_values ?? null, flow = { at, starts, seconds: arrays.lines_seconds }, own = recipe.by_time ? [0, numbers.longest] : null;
+  if (!recipe.ribbons) return Object.assign(new Coloured({ points: new Float32Array(0), strokes: [{ ...segmentsOf(at, starts, values), own, colour: "#20506b", width: 1.8 }] }), { flow });
   const width = 0.012 * Math.hypot(...shape.half) * Math.min(1.5, Math.sqrt(40 / Math.max(1, numbers.lines)));
-  return Object.assign(new Coloured({ ...ribbonsOf(at, starts, values, arrays.lines_turn, width), lit: true }), { flow });
+  return Object.assign(new Coloured({ ...ribbonsOf(at, starts, values, arrays.lines_turn, width), lit: true, own }), { flow });
 }
 
 /** One note for each level, on what is drawn of it; those of neighbours stand apart. */

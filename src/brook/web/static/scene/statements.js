@@ -121,8 +121,7 @@ export class Statements {
     const angles = axis ? [] : this.angles(layer, k);
     return ["Cut across ", across, ...angles, " at ", at, " ", slide, make("br"),
       this.colouring(layer, k), " ", this.check("by cell", layer.by_cell, (by_cell) => this.set(k, { by_cell })), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ",
-      this.check("clip", layer.clips, (wanted) => this.set(k, { clips: wanted ? this.before(k) : "" })), " arrows ", this.select("Arrows", [["", "none"], ["long", "by speed"], ["equal", "equal"]], layer.arrows ?? "", (arrows) => this.set(k, { arrows })),
-      " ", ...this.levels(layer, k)];
+      this.check("clip", layer.clips, (wanted) => this.set(k, { clips: wanted ? this.before(k) : "" })), " ", ...this.arrows(layer, k), " ", ...this.levels(layer, k)];
   }
 
   /** Moves a cut to a place along its direction, in m, but not out of the box round the shape. */
@@ -139,6 +138,8 @@ export class Statements {
     row.querySelector("[aria-label='Place of the cut']").value = millimetres(atOf(cut));
     row.querySelector(".layer-slider").value = Math.round((1000 * (atOf(cut) - low)) / (high - low));
   }
+
+  arrows(layer, k, what = "speed") { return [what === "speed" ? "arrows " : "friction arrows ", this.select(what === "speed" ? "Arrows" : "Arrows of friction", [["", "none"], ["long", `by ${what}`], ["equal", "equal"]], layer.arrows ?? "", (arrows) => this.set(k, { arrows }))]; }
 
   levels(layer, k) { return ["lines ", this.select("Lines of equal value", [[0, "none"], [6, "about 6"], [12, "about 12"], [24, "about 24"]], layer.levels ?? 0, (levels) => this.set(k, { levels: Number(levels) }))]; }
 
@@ -200,7 +201,7 @@ export class Statements {
       return "";
     });
     field.placeholder = "all patches";
-    return ["Walls ", field, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.levels(layer, k)];
+    return ["Walls ", field, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.arrows(layer, k, "stress"), " ", ...this.levels(layer, k)];
   }
 
   /** The quantity of a surface with the unit that suits its values. */
@@ -226,7 +227,7 @@ export class Statements {
       this.set(k, { level });
     });
     slide.dataset.level = layer.level;
-    return ["Surface where ", this.select("Quantity of the surface", options, layer.of, (of) => { const whole = this.page.legend.whole; this.set(k, { of, level: of === this.page.choice.value && whole ? (whole[0] + whole[1]) / 2 : layer.level }).then(() => this.middle(k)); }), " is ", field, " ", slide, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.levels(layer, k)];
+    return ["Surface where ", this.select("Quantity of the surface", options, layer.of, (of) => { const whole = this.page.legend.whole; this.set(k, { of, level: of === this.page.choice.value && whole ? (whole[0] + whole[1]) / 2 : layer.level }).then(() => this.middle(k)); }), " is ", field, " ", slide, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.arrows(layer, k), " ", ...this.levels(layer, k)];
   }
 
   cylinder(layer, k) {
@@ -239,7 +240,7 @@ export class Statements {
     });
     const at = other.map((name) => field(`${name} of the axis`, layer.through["xyz".indexOf(name)], (v) => { this.set(k, { through: this.layers[k].through.map((w, i) => ("xyz"[i] === name ? v : w)) }); }));
     const radius = field("Radius of the cylinder", layer.radius, (v) => { if (!(v > 0)) return "a radius over nothing"; this.set(k, { radius: v }); return ""; });
-    return ["Cylinder along ", along, ` at ${other[0]} `, at[0], ` ${other[1]} `, at[1], " of radius ", radius, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.levels(layer, k)];
+    return ["Cylinder along ", along, ` at ${other[0]} `, at[0], ` ${other[1]} `, at[1], " of radius ", radius, " ", this.colouring(layer, k), " ", this.check("mesh", layer.mesh_lines, (mesh_lines) => this.set(k, { mesh_lines })), " ", ...this.arrows(layer, k), " ", ...this.levels(layer, k)];
   }
 
   /** A cylinder along the longest side of the shape, half as wide as the shape. */
@@ -266,7 +267,7 @@ export class Statements {
     });
     const again = layer.begin === "patch" ? [] : [" ", this.button(layer.begin === "places" ? "more" : "place", () => this.begin(k, layer.begin), "Click where they begin")];
     return ["Streamlines from ", from, ...again, ...(layer.begin === "places" ? [] : [" ", count, " of them"]), " ", this.select("Which way", [["both", "both ways"], ["down", "downstream"], ["up", "upstream"]], layer.ways ?? "both", (ways) => this.set(k, { ways })),
-      " as ", this.select("How they are drawn", [["", "lines"], ["1", "ribbons"]], layer.ribbons ? "1" : "", (ribbons) => this.set(k, { ribbons: Boolean(ribbons) })), " ", this.colouring(layer, k)];
+      " as ", this.select("How they are drawn", [["", "lines"], ["1", "ribbons"]], layer.ribbons ? "1" : "", (ribbons) => this.set(k, { ribbons: Boolean(ribbons) })), " coloured ", this.select("How streamlines are coloured", [["", "as the rest"], ["time", "by time"], ["plain", "plain"]], layer.by_time ? "time" : layer.plain ? "plain" : "", (how) => this.set(k, { by_time: how === "time", plain: how === "plain" }))];
   }
 
   begin(k, way) {
@@ -313,7 +314,8 @@ export class Statements {
       const ends = Object.entries(numbers.ends).sort((a, b) => b[1] - a[1]), rest = ends.slice(8).reduce((sum, [, n]) => sum + n, 0);
       const where = [...ends.slice(0, 8).map(([end, n]) => `${n} ${end}`), ...(rest ? [`${rest} elsewhere`] : [])].join(", ");
       const time = numbers.seconds ? `; ${numbers.through} from patch to patch in ${seconds(numbers.seconds[0])} to ${seconds(numbers.seconds[2])}, half of them in under ${seconds(numbers.seconds[1])}` : "";
-      return `${numbers.lines} streamline${numbers.lines === 1 ? "" : "s"}; ends: ${where}${time}${numbers.outside ? `; ${numbers.outside} begin outside of the fluid` : ""}${words.length ? `; ${words.join("; ")}` : ""}. `;
+      const coloured = numbers.longest ? `; colours go from 0 to ${seconds(numbers.longest)}` : "";
+      return `${numbers.lines} streamline${numbers.lines === 1 ? "" : "s"}${coloured}; ends: ${where}${time}${numbers.outside ? `; ${numbers.outside} begin outside of the fluid` : ""}${words.length ? `; ${words.join("; ")}` : ""}. `;
     }
     return `${area(numbers.area)}${mean}${words.length ? `; ${words.join("; ")}` : ""}.`;
   }

@@ -32,23 +32,23 @@ export function sharesOf(values, { range: [low, high], log = false, bands = 0 },
 export class Coloured {
   /**
    * `points` from the middle of the shape; `triangles` and `edges` number them; `strokes` are {points, values, colour, width}, each segment
-   * two places. What is `lit` shows its form by light, what is not shows colours as they stand in the legend.
+   * two places; a thing with an `own` range is coloured by that, from end to end. What is `lit` shows its form by light, what is not shows colours as they stand in the legend.
    */
-  constructor({ points, triangles = null, values = null, edges = null, strokes = [], lit = false, colour = "#c9c2b3", clipped = false, nearer = 0, labels = [] }) {
-    Object.assign(this, { points, triangles, values, edges, strokes, lit, colour, clipped, nearer, labels, count: triangles ? triangles.length / 3 : 0 });
+  constructor({ points, triangles = null, values = null, edges = null, strokes = [], lit = false, colour = "#c9c2b3", clipped = false, nearer = 0, labels = [], own = null }) {
+    Object.assign(this, { points, triangles, values, edges, strokes, lit, colour, clipped, nearer, labels, own, count: triangles ? triangles.length / 3 : 0 });
   }
 
   /** Shares of the colour map at the points of a thing with values, made anew when the colours change. */
   static shares(thing, colours) {
     if (thing.sharedBy !== colours.version) {
-      thing.shares = sharesOf(thing.values, { ...colours, bands: 0 }, thing.shares);
+      thing.shares = sharesOf(thing.values, thing.own ? { range: thing.own } : { ...colours, bands: 0 }, thing.shares);
       thing.sharedBy = colours.version;
     }
     return thing.shares;
   }
 
   /** Means over triangles with their areas, for the legend; of strokes, where there is nothing else, with their lengths. */
-  samples() { return (this.sampled ??= this.values ? this.ofTriangles() : this.ofStrokes()); }
+  samples() { return (this.sampled ??= this.own ? null : this.values ? this.ofTriangles() : this.ofStrokes()); }
 
   ofTriangles() {
     const { points: p, triangles: t, values } = this, value = new Float32Array(this.count), weight = new Float32Array(this.count);
@@ -62,7 +62,7 @@ export class Coloured {
   }
 
   ofStrokes() {
-    const stroke = this.strokes.find((s) => s.values);
+    const stroke = this.strokes.find((s) => s.values && !s.own);
     if (!stroke) return null;
     const count = stroke.points.length / 6, value = new Float32Array(count), weight = new Float32Array(count), p = stroke.points;
     for (let n = 0, i = 0; n < count; n++, i += 6) {
@@ -89,7 +89,7 @@ export class Coloured {
       if (s <= 0 || s >= best) continue;
       if (this.clipped && plane && plane[0] * (ox + s * dx) + plane[1] * (oy + s * dy) + plane[2] * (oz + s * dz) + plane[3] < 0) continue;
       best = s;
-      found = { distance: s, at: [ox + s * dx, oy + s * dy, oz + s * dz], value: values ? (1 - u - v) * values[a / 3] + u * values[b / 3] + v * values[c / 3] : undefined };
+      found = { distance: s, at: [ox + s * dx, oy + s * dy, oz + s * dz], value: values && !this.own ? (1 - u - v) * values[a / 3] + u * values[b / 3] + v * values[c / 3] : undefined };
     }
     return found;
   }
@@ -139,14 +139,14 @@ export function ribbonsOf(at, starts, values, turn, width) {
   return { points, triangles: Uint32Array.from(triangles), values: along };
 }
 
-/** Arrows as strokes: a shaft and two barbs in the plane that `across` is normal to; as long as `step` m, or in proportion to speed. */
+/** Arrows as strokes: a shaft and two barbs in the plane that `across` is normal to, one for all or of each; as long as `step` m, or in proportion to speed. */
 export function arrowsOf(at, way, step, across, equal) {
   const count = at.length / 3, sizes = Float32Array.from({ length: count }, (_, k) => Math.hypot(way[3 * k], way[3 * k + 1], way[3 * k + 2]));
   const sorted = sizes.slice().sort(), most = sorted[Math.floor(0.98 * (count - 1))] || 1, points = [];
   for (let k = 0; k < count; k++) {
     const long = equal ? 0.85 * step : 1.25 * step * Math.min(1.4, sizes[k] / most);
     if (!(sizes[k] > 1e-6 * most) || long < 0.04 * step) continue;
-    const u = [0, 1, 2].map((i) => way[3 * k + i] / sizes[k]), beside = unit(cross(u, across)), p = [0, 1, 2].map((i) => at[3 * k + i]);
+    const u = [0, 1, 2].map((i) => way[3 * k + i] / sizes[k]), beside = unit(cross(u, across.length === 3 ? across : across.subarray(3 * k, 3 * k + 3))), p = [0, 1, 2].map((i) => at[3 * k + i]);
     const tip = p.map((v, i) => v + 0.5 * long * u[i]), tail = p.map((v, i) => v - 0.5 * long * u[i]), head = Math.min(0.32 * long, 0.3 * step);
     points.push(...tail, ...tip);
     for (const sign of [-1, 1]) points.push(...tip, ...tip.map((v, i) => v - head * (u[i] + sign * 0.55 * beside[i])));

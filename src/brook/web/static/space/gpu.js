@@ -107,7 +107,7 @@ export class GpuPainter {
     const parts = [], position = new BufferAttribute(layer.points, 3);
     if (layer.count) {
       const geometry = this.geometry(layer.triangles, position);
-      parts.push(Object.assign(this.add(new Mesh(geometry, layer.values ? valuePaint(null, layer) : surfacePaint(layer.colour, { soft: 0 }))), { of: layer.values ? layer : null, whole: !layer.clipped }));
+      parts.push(Object.assign(this.add(new Mesh(geometry, layer.values ? valuePaint(null, layer) : surfacePaint(layer.colour, { soft: 0, nearer: layer.nearer }))), { of: layer.values ? layer : null, whole: !layer.clipped }));
     }
     if (layer.edges) parts.push(Object.assign(this.add(new LineSegments(this.geometry(layer.edges, position), linePaint("#1e2a2e", { opacity: 0.4, nearer: 3e-4 }))), { whole: !layer.clipped }));
     for (const stroke of layer.strokes) parts.push(Object.assign(this.add(new Mesh(this.strokeGeometry(stroke), strokePaint(null, stroke.values ? "" : stroke.colour, stroke.width))), { of: stroke.values ? stroke : null, stroke: true, renderOrder: 2 }));

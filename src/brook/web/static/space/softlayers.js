@@ -36,14 +36,14 @@ export function paintLayers(painter, shape, camera) {
 }
 
 function surface(painter, layer, shape, camera) {
-  const { points, triangles } = layer, count = points.length / 3;
+  const { points, triangles, nearer } = layer, count = points.length / 3;
   if (painter.seen.length < 4 * count) painter.seen = new Float32Array(4 * count);
   painter.project(points, count, painter.seen, layer.clipped ? shape.plane : null, camera);
   if (layer.lit) layer.normals ??= normalsOf(layer);
   if (!layer.values) {
     layer.normals ??= normalsOf(layer);
     const colour = rgbOf(layer.colour, 0);
-    painter.triangles({ points }, triangles, layer.normals, 0, layer.count, colour, colour, 0);
+    painter.triangles({ points }, triangles, layer.normals, 0, layer.count, colour, colour, layer.nearer);
     return;
   }
   const shares = Coloured.shares(layer, shape.colours), table = tableOf(shape.colours.map, shape.colours.bands ?? 0, layer.lit);
@@ -54,7 +54,7 @@ function surface(painter, layer, shape, camera) {
     const left = ax < bx ? (ax < cx ? ax : cx) : bx < cx ? bx : cx, right = ax > bx ? (ax > cx ? ax : cx) : bx > cx ? bx : cx;
     const top = ay < by ? (ay < cy ? ay : cy) : by < cy ? by : cy, bottom = ay > by ? (ay > cy ? ay : cy) : by > cy ? by : cy;
     if (right < 0 || bottom < 0 || left > width || top > height || Math.ceil(left - 0.5) > right - 0.5 || Math.ceil(top - 0.5) > bottom - 0.5) continue;
-    const az = seen[a + 2], bz = seen[b + 2], cz = seen[c + 2];
+    const az = seen[a + 2] - nearer, bz = seen[b + 2] - nearer, cz = seen[c + 2] - nearer;
     if (az > 1 || bz > 1 || cz > 1) continue;
     const sa = shares[ia], sb = shares[ib], sc = shares[ic];
     if (!(sa >= 0 && sb >= 0 && sc >= 0)) continue; // no value there
