@@ -12,7 +12,19 @@ from brook.core.results.axes import axis_dimension, axis_values
 from brook.core.results.places import spot_samples
 from brook.core.results.profile import Profile
 from brook.core.results.readings import read_value
-from brook.core.results.space import Locator, belts, curve, middle_line, rims, section_means
+from brook.core.results.space import (
+    Locator,
+    area,
+    belts,
+    curve,
+    mean_over,
+    middle_line,
+    piece_at,
+    plane_cut,
+    rims,
+    section_means,
+)
+from brook.core.results.space.curves import section_at
 from brook.core.results.space.rounds import chains
 from brook.core.solve import Fields
 from brook.core.stages.ready import meshed, ready
@@ -148,6 +160,18 @@ def test_patches_that_no_fluid_joins_have_no_line_between_them(bent):
     view.fields.flux[: bent.inner_count][bent.centre[bent.owner[: bent.inner_count], 1] > 0.1] = 0.0
     with pytest.raises(ValueError, match="no fluid joins"):
         middle_line(Locator(bent), view, "start", "end")
+
+
+@pytest.mark.parametrize("across", [(1.0, 0.0, 0.0), (0.3, -0.5, 0.8)])
+def test_a_section_found_from_cell_to_cell_is_the_piece_of_the_whole_cut(ball, across):
+    place = np.array([0.05, 0.1, -0.2])
+    whole = piece_at(plane_cut(ball, tuple(place), across), place)
+    found = section_at(Locator(ball), place, np.array(across))
+    assert area(found) == pytest.approx(area(whole), rel=1e-12)
+    assert sorted(found.cell) == sorted(whole.cell)
+    view = seen(ball, lambda at: (at @ [1.0, 2.0, 3.0]) ** 2)
+    assert mean_over(view, "pressure", found) == pytest.approx(mean_over(view, "pressure", whole), rel=1e-9)
+    assert section_at(Locator(ball), np.array([0.0, 0.0, 1.5]), np.array(across)) is None
 
 
 def test_pairs_become_chains_whatever_their_order():

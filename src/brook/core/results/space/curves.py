@@ -14,7 +14,7 @@ from brook.core.results.profile import along
 from brook.core.results.quantities import View
 from brook.core.results.space.crossing import polygon_measures
 from brook.core.results.space.locator import Locator
-from brook.core.results.space.surfaces import Polygons, Triple, area, mean_over, plane_cut
+from brook.core.results.space.surfaces import Polygons, Triple, area, mean_over, section_from
 
 BESIDE, MUCH = 6, 1.2  # places either side whose sections one is compared with, and how many times as large is much
 CLEAR = 1e-3  # of all that passes a section either way, which has to be left over where values are weighed by it
@@ -73,9 +73,14 @@ def widened(areas: np.ndarray) -> np.ndarray:
 
 
 def section_at(locator: Locator, place: np.ndarray, direction: np.ndarray) -> Polygons | None:
-    """The section of the mesh across a direction in the piece that a place lies in, None where there is none."""
+    """The section of the mesh across a direction in the piece that a place lies in, None where there is none. It is looked for from cell
+    to cell, so that it takes as long as it is large."""
+    size = float(np.linalg.norm(direction))
+    (cell,) = locator.cells(place[None])
+    if not size > 0.0 or cell < 0:
+        return None
     try:
-        return piece_at(plane_cut(locator.mesh, tuple(place), tuple(direction)), place)
+        return piece_at(section_from(locator.mesh, int(cell), place, direction / size), place)
     except ValueError:
         return None
 

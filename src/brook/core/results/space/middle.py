@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.ndimage import minimum_filter1d
 from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import dijkstra
+from scipy.sparse.csgraph import breadth_first_order
 
 from brook.core.results.profile import along
 from brook.core.results.quantities import View
@@ -13,39 +13,47 @@ from brook.core.results.space.crossing import polygon_measures
 from brook.core.results.space.curves import section_at
 from brook.core.results.space.locator import Locator
 
-SWEEPS = (16, 24, 32, 48)  # places that are moved into the middle of their sections, sweep by sweep
-FARTHEST, NEAR = (
-    0.5,
-    5,
-)  # of the radius of the smallest section so many places round, by which a place is moved in a sweep
+SWEEPS = (12, 16, 24, 36)  # places that are moved into the middle of their sections, sweep by sweep
+# By how many radii of the smallest section of so many near it a place is moved in a sweep, and looks round.
+FARTHEST, WITHIN, NEAR = 0.5, 1.3, 5
 
 
 def middle_line(locator: Locator, view: View, start: str, end: str) -> np.ndarray:
     """Places (n, 3) in m from the middle of one patch to that of another, each in the middle of the section across the line there: the
-    shortest way from cell to cell, moved until it is so.
+    way through the fewest cells, moved until it is so.
 
     Raises `KeyError` for an unknown patch, `ValueError` where no fluid joins the two."""
     mesh = locator.mesh
     ends = [_middle_of(view, name) for name in (start, end)]
     cells = [int(mesh.owner[mesh.patch(name).faces][np.argmin(_away(mesh.face_centres(mesh.patch(name).faces), at))])
              for name, at in zip((start, end), ends, strict=True)]  # fmt: skip
-    places = np.concatenate([ends[:1], mesh.centre[_shortest(view, *cells)], ends[1:]])
+    path = mesh.centre[_shortest(view, *cells)]
+    places = np.concatenate([ends[:1], path, ends[1:]])
     for count in SWEEPS:
         places = along(places, np.linspace(0.0, 1.0, count + 2))[0]
         places[1:-1] += 0.25 * (
             places[2:] - 2.0 * places[1:-1] + places[:-2]
-        )  # the steps from cell to cell are none of the line's
+        )  # steps from cell to cell are none of the line's
+        places[1:-1] = _inside(locator, places[1:-1], path)
         ways = places[2:] - places[:-2]
         sections = [_section(locator, p, w) for p, w in zip(places[1:-1], ways, strict=True)]
-        shift = np.array([middle for middle, _ in sections]) - places[1:-1]
-        size = np.array(
-            [radius for _, radius in sections]
-        )  # beside a branch that of the branch: what it opens into is no part of it
-        limit = FARTHEST * minimum_filter1d(size, min(NEAR, len(size)), mode="nearest")
+        size = np.array([np.sqrt(area.sum() / np.pi) if len(area) else np.inf for area, _ in sections])
+        near = minimum_filter1d(size, min(NEAR, len(size)), mode="nearest")  # beside a branch that of the branch alone
+        shift = np.array([_shift(*s, p, WITHIN * r) for s, p, r in zip(sections, places[1:-1], near, strict=True)])
         length = np.linalg.norm(shift, axis=1)
-        places[1:-1] += shift * np.minimum(1.0, limit / np.maximum(length, 1e-300))[:, None]
+        places[1:-1] += shift * np.minimum(1.0, FARTHEST * near / np.maximum(length, 1e-300))[:, None]
+        places[1:-1] = _inside(locator, places[1:-1], path)
         places = _unfolded(places)
     return places
+
+
+def _inside(locator: Locator, places: np.ndarray, path: np.ndarray) -> np.ndarray:
+    """Places (n, 3), those outside of the mesh put to the nearest of a path (m, 3) that lies in it."""
+    outside = locator.cells(places) < 0
+    moved = places.copy()
+    for n in np.nonzero(outside)[0]:
+        moved[n] = path[int(np.argmin(_away(path, places[n])))]
+    return moved
 
 
 def _unfolded(places: np.ndarray) -> np.ndarray:
@@ -74,16 +82,17 @@ def _away(places: np.ndarray, at: np.ndarray) -> np.ndarray:
 
 
 def _shortest(view: View, start: int, end: int) -> np.ndarray:
-    """Cells of the shortest way from the centre of one to that of another, through faces that something passes, or any where nothing moves."""
+    """The fewest cells from one to another, through faces that something passes, or any where nothing moves."""
     mesh = view.fields.mesh
     passing = view.fields.flux[: mesh.inner_count] != 0.0
     passed = np.nonzero(passing if passing.any() else ~passing)[0]
     own, other = mesh.owner[passed], mesh.neighbour[passed]
     links = coo_matrix(
-        (np.linalg.norm(mesh.centre[own] - mesh.centre[other], axis=1), (own, other)), shape=(mesh.cell_count,) * 2
+        (np.ones(2 * len(own), np.int8), (np.concatenate([own, other]), np.concatenate([other, own]))),
+        shape=(mesh.cell_count,) * 2,
     )
-    length, before = dijkstra(links.tocsr(), directed=False, indices=end, return_predecessors=True)
-    if not np.isfinite(length[start]):
+    before = breadth_first_order(links.tocsr(), end)[1]
+    if start != end and before[start] < 0:
         raise ValueError("no fluid joins these two patches")
     found = [start]
     while found[-1] != end:
@@ -91,11 +100,18 @@ def _shortest(view: View, start: int, end: int) -> np.ndarray:
     return np.array(found)
 
 
-def _section(locator: Locator, place: np.ndarray, way: np.ndarray) -> tuple[np.ndarray, float]:
-    """The middle (3,) of the section across a way at a place, and the radius of a disc as large; the place where there is none."""
+def _section(locator: Locator, place: np.ndarray, way: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Areas (n,) and middles (n, 3) of what the section across a way at a place is made of; nothing where there is none."""
     section = section_at(locator, place, way)
     if section is None:
-        return place, np.inf
+        return np.empty(0), np.empty((0, 3))
     vector, centroid = polygon_measures(section.at, section.points, section.offsets)
-    size = np.linalg.norm(vector, axis=1)
-    return size @ centroid / size.sum(), float(np.sqrt(size.sum() / np.pi))
+    return np.linalg.norm(vector, axis=1), centroid
+
+
+def _shift(area: np.ndarray, middle: np.ndarray, place: np.ndarray, within: float) -> np.ndarray:
+    """How far (3,) the middle of the parts of a section that lie within a radius in m of a place lies from it."""
+    near = np.linalg.norm(middle - place, axis=1) <= within
+    total = area[near].sum()
+    shift: np.ndarray = area[near] @ middle[near] / total - place if total > 0.0 else np.zeros(3)
+    return shift

@@ -46,6 +46,86 @@ def plane_cut(mesh: Mesh, origin: Triple, normal: Triple) -> Polygons:
     return crossed_cells(mesh, mesh.points @ way - level, "the plane", np.nonzero(near)[0])
 
 
+def section_from(mesh: Mesh, cell: int, origin: np.ndarray, way: np.ndarray) -> Polygons:
+    """The cells that hang together with one of them in the plane through a place (3,) in m across a unit vector (3,), and some beside
+    them, where it cuts them; without a rim. Raises `ValueError` where it does not cut them."""
+    level = float(way @ origin)
+    some = _flooded(mesh, cell, way, level)
+    part, cells = _part(mesh, some)
+    found = crossed_cells(part, part.points @ way - level, "the plane")
+    return Polygons(found.offsets, found.points, found.at, cells[found.cell], np.empty((0, 2), np.int64))
+
+
+def _flooded(mesh: Mesh, cell: int, way: np.ndarray, level: float) -> np.ndarray:
+    """Cells (k,), the first of them given, that are reached through faces and whose boxes a plane cuts."""
+    low, high = mesh.cell_box
+    offsets, faces = mesh.cell_faces
+    known = np.zeros(mesh.cell_count, bool)
+    known[cell] = True
+    front, found = np.array([cell]), []
+    while len(front):
+        found.append(front)
+        around = faces[_ranges(offsets, front)]
+        around = around[around < mesh.inner_count]
+        beside = np.concatenate([mesh.owner[around], mesh.neighbour[around]])
+        beside = np.unique(beside[~known[beside]])
+        middle, half = 0.5 * (low[beside] + high[beside]), 0.5 * (high[beside] - low[beside])
+        reach = (1.0 + 1e-6) * (half @ np.abs(way))  # a plane may lie in faces of theirs
+        front = beside[np.abs(middle @ way - level) <= reach].astype(np.int64)
+        known[beside] = True  # one that is not cut is looked at once
+    return np.concatenate(found)
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """Some cells of a mesh with numbers of their own, as far as cuts need it; a face between them comes before one that has but one."""
+
+    points: np.ndarray
+    face_points: np.ndarray
+    face_offsets: np.ndarray
+    owner: np.ndarray
+    neighbour: np.ndarray
+    cell_faces: tuple[np.ndarray, np.ndarray]
+    cell_count: int
+    face_count: int
+    inner_count: int
+
+
+def _part(mesh: Mesh, cells: np.ndarray) -> tuple[Part, np.ndarray]:
+    """Some cells (k,) as a part of a mesh, and which they are in its order."""
+    cells = np.sort(cells)
+    offsets, faces = mesh.cell_faces
+    counts = offsets[cells + 1] - offsets[cells]
+    every, number = np.unique(faces[_ranges(offsets, cells)], return_inverse=True)
+    inner = every < mesh.inner_count
+    other = np.where(inner, mesh.neighbour[np.minimum(every, mesh.inner_count - 1)], -1)
+    place = np.stack([_place_in(cells, mesh.owner[every]), _place_in(cells, other)])
+    both = (place >= 0).all(axis=0)
+    order = np.concatenate([np.nonzero(both)[0], np.nonzero(~both)[0]])
+    rank = np.empty(len(order), np.int64)
+    rank[order] = np.arange(len(order))
+    every, place = every[order], place[:, order]
+    corners = mesh.face_points[_ranges(mesh.face_offsets, every)]
+    used, renamed = np.unique(corners, return_inverse=True)
+    owner_of = np.where(place[0] >= 0, place[0], -1)
+    part = Part(
+        mesh.points[used],
+        renamed.astype(mesh.face_points.dtype),
+        np.concatenate([[0], np.cumsum(mesh.face_offsets[every + 1] - mesh.face_offsets[every])]).astype(mesh.face_offsets.dtype),
+        owner_of.astype(mesh.owner.dtype),
+        place[1, : both.sum()].astype(mesh.neighbour.dtype),
+        (np.concatenate([[0], np.cumsum(counts)]).astype(offsets.dtype), rank[number].astype(faces.dtype)),
+        len(cells), len(every), int(both.sum()),
+    )  # fmt: skip
+    return part, cells
+
+
+def _place_in(cells: np.ndarray, wanted: np.ndarray) -> np.ndarray:
+    """Where each of some cells stands in sorted ones (k,), -1 where it does not."""
+    at = np.minimum(np.searchsorted(cells, wanted), len(cells) - 1)
+    return np.where(cells[at] == wanted, at, -1)
+
+
 def iso_surface(mesh: Mesh, values: np.ndarray, level: float) -> Polygons:
     """Where a quantity with `values` (P,) at points has a level; the way round shows to smaller values.
 
@@ -53,7 +133,7 @@ def iso_surface(mesh: Mesh, values: np.ndarray, level: float) -> Polygons:
     return crossed_cells(mesh, values - level, "a surface of this value")
 
 
-def crossed_cells(mesh: Mesh, height: np.ndarray, words: str, near: np.ndarray | None = None) -> Polygons:
+def crossed_cells(mesh: Mesh | Part, height: np.ndarray, words: str, near: np.ndarray | None = None) -> Polygons:
     """The cells in which a surface at height nothing lies, `height` (P,) being that of points; where `near` (n,) is given, none
     but these faces can be crossed. Raises `ValueError`, naming the surface by its words, where there is none."""
     above = height >= 0.0
