@@ -201,4 +201,20 @@ def test_moments_of_a_run_in_space_are_seen_whole(brook_server, browser):
     wait(browser, lambda: int(attribute(browser, "#scene-view", "data-pictures")) > shown + 3)
     assert attribute(browser, "#play", "aria-pressed") == "true"
     press(browser, "#play")
+    # beside one another at the same time, with the same camera
+    with client(brook_server) as http:
+        picture = {
+            "layers": [{"kind": "cut", "through": [0.04, 0, 0], "across": [1, 0, 0]}],
+            "look": None,
+            "colours": "smooth",
+        }
+        post(http, slug, "add_plate_in_space", quantity="pressure", title="Across", picture=json.dumps(picture))
+    browser.get(f"{brook_server}/studies/{slug}/compare?plate=across")
+    wait(browser, lambda: (attribute(browser, "#stage", "data-drawn") or "").startswith("scene"))
+    legend = text_of(browser, "#legend")
+    browser.execute_script(
+        "const s = document.querySelector('#moment'); s.value = 0; s.dispatchEvent(new Event('input'))"
+    )
+    wait(browser, lambda: text_of(browser, "#moment-says") == "0.4 s; curves and tables are of the end")
+    wait(browser, lambda: text_of(browser, "#legend") != legend)
     assert not complaints(browser)

@@ -20,7 +20,9 @@ router = APIRouter()
 
 def body(studio: Studio, state: StudyState, variant: VariantState | None, a: str = "", b: str = "") -> dict[str, Any]:
     done = [v for v in state.variants if v.run.summary is not None]
+    kept = {tuple(v.run.summary.get("moments") or ()) for v in done if v.run.summary}
     return {
+        "moments": list(next(iter(kept))) if len(kept) == 1 else [], "apart": len(kept) > 1,
         "done": done, "quantities": quantities([v.run.summary for v in done if v.run.summary], _own(done)),
         "plate": None, "inputs": inputs(state, a, b), "every_patch": sorted(declared_patches(state.study)),
     }  # fmt: skip

@@ -12,13 +12,13 @@ import { Blink, ResultTools } from "./results.js";
 import { memory, newPicture, openViews, remember } from "./views.js";
 import { guide } from "./visit.js";
 
-let curves = null, tools = null, blink = null, space = null, scene = null, plate = null;
+let curves = null, tools = null, blink = null, space = null, scene = null, plate = null, plates = null;
 
 async function opened(root) {
   if (root.dataset.opened) return; // a swap tells of each of its parts
   root.dataset.opened = "1";
   for (const gone of [scene, plate]) gone?.close();
-  tools = blink = scene = plate = null;
+  tools = blink = scene = plate = plates = null;
   openPlots(root);
   sortable(root);
   const holder = root.querySelector("#curves");
@@ -37,7 +37,7 @@ async function opened(root) {
   plate = root.querySelector("#live-plate") ? (await import("./scene/live.js")).LivePlate.of(root, pictures) : null;
   if (pictures && root.querySelector("#streamlines")) tools = new ResultTools(root, pictures, cut);
   if (pictures && root.querySelector("#blink-with")) blink = new Blink(root, pictures);
-  if (pictures && root.querySelector("#streamlines-all")) new Plates(root, pictures);
+  if (pictures && root.querySelector("#streamlines-all")) plates = new Plates(root, pictures);
   if (pictures && root.querySelector("#two")) blink = new Two(root, pictures);
 }
 
@@ -196,7 +196,7 @@ document.addEventListener("keydown", (event) => {
   else if (scene?.key(event)) event.preventDefault();
   else if (event.key === "v") document.querySelector("#stage [data-seen][aria-pressed=false]")?.click();
   else if (event.key === "p") (tools ?? scene)?.startProfile?.();
-  else if (event.key === "k" && (tools ?? scene)?.play) (tools ?? scene).play();
+  else if (event.key === "k" && (tools ?? scene ?? plates)?.play) (tools ?? scene ?? plates).play();
   else if (event.key === "Escape" && tools) tools.leave();
   else if (event.key === "b" && blink) { if (!event.repeat) blink.press(); }
   else return;

@@ -4,6 +4,7 @@ import { streamlines } from "./overlay.js";
 import { FieldView } from "./field.js";
 import { Layer } from "./layer.js";
 import { Legend } from "./legend.js";
+import { Moments } from "./moments.js";
 import { pretty, rounded } from "./numbers.js";
 
 export class Plates {
@@ -11,8 +12,22 @@ export class Plates {
     Object.assign(this, { root, pictures });
     this.wish = root.querySelector("#streamlines-all");
     this.wish.addEventListener("change", () => this.lines());
+    this.moments(root.querySelector("#moments"));
     const holder = root.querySelector("#plate-shown");
     if (holder) this.plate(JSON.parse(holder.dataset.plate));
+  }
+
+  /** The moments that all runs kept; streamlines are of the end. */
+  moments(holder) {
+    if (!holder) return;
+    const { pictures } = this;
+    const moments = new Moments(holder, async (number) => {
+      for (const { canvas } of pictures.views) if (number) canvas.dataset.moment = number; else delete canvas.dataset.moment;
+      this.early = Boolean(number);
+      await Promise.all([pictures.show(), this.lines()]);
+    }, () => { pictures.held ??= [...pictures.views[0].range]; }, "streamlines, curves and tables are of the end");
+    this.play = () => moments.press();
+    this.onlyEnd = () => moments.only("of earlier moments another cut is seen in plates in space");
   }
 
   /** Sets all views to a kept plate. */
@@ -21,6 +36,7 @@ export class Plates {
     if ([...pictures.choice.options].some((o) => o.value === plate.quantity)) pictures.choice.value = plate.quantity;
     pictures.held = plate.range;
     pictures.lines.checked = plate.mesh_lines;
+    if (plate.cut) this.onlyEnd?.();
     if (plate.cut) await Promise.all(pictures.views.map((view) => cutAt(view, plate.cut)));
     if (plate.camera) pictures.look({ centre: [plate.camera.x, plate.camera.y], across: plate.camera.across });
     else if (plate.cut) for (const view of pictures.views) if (!view.missing) { view.resize(); view.fit(); }
@@ -32,7 +48,7 @@ export class Plates {
   async lines() {
     await Promise.all(this.pictures.views.map(async (view) => {
       view.overlays = [];
-      if (this.wish.checked) {
+      if (this.wish.checked && !this.early) {
         const answer = await fetch(`${view.canvas.dataset.readout}/streamlines.json?run=${view.canvas.dataset.run}`);
         if (answer.ok) view.overlays = [streamlines(await answer.json())];
       }

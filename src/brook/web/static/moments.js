@@ -3,9 +3,9 @@
 const PAUSE = 120; // ms between two pictures that are played, besides what they take
 
 export class Moments {
-  /** `show` draws the moment of a number as text, "" for the end, and may take its time; `begin` is called before it plays. */
-  constructor(holder, show, begin = () => {}) {
-    Object.assign(this, { holder, show, begin, times: JSON.parse(holder.dataset.times), playing: false });
+  /** `show` draws the moment of a number as text, "" for the end, and may take its time; `begin` is called before it plays; `atEnd` says what is of the end. */
+  constructor(holder, show, begin = () => {}, atEnd = "curves and tables are of the end") {
+    Object.assign(this, { holder, show, begin, atEnd, times: JSON.parse(holder.dataset.times), playing: false });
     this.slider = holder.querySelector("#moment");
     this.button = holder.querySelector("#play");
     this.says = holder.querySelector("#moment-says");
@@ -23,7 +23,7 @@ export class Moments {
       while (this.wanted) {
         this.wanted = false;
         const at = Number(this.slider.value), early = at < this.times.length;
-        this.says.textContent = early ? `${Number(this.times[at].toPrecision(4))} s; curves and tables are of the end` : this.end;
+        this.says.textContent = early ? `${Number(this.times[at].toPrecision(4))} s; ${this.atEnd}` : this.end;
         try { await this.show(early ? String(at).padStart(4, "0") : ""); } catch (error) { this.stop(); this.says.textContent = error.message; return; }
       }
     } finally { this.busy = false; }

@@ -41,7 +41,8 @@ export class ResultTools {
     const moments = new Moments(holder, async (number) => {
       if (number) dataset.moment = number; else delete dataset.moment;
       await this.pictures.show();
-    }, () => { this.pictures.held ??= [...this.view.range]; }); // colours keep their meaning while it plays
+      this.draw();
+    }, () => { this.pictures.held ??= [...this.view.range]; }, "streamlines, arrows, curves and tables are of the end"); // colours keep their meaning while it plays
     const allow = (this.allow = () => {
       if (dataset.cut) delete dataset.moment;
       moments.only(dataset.cut ? "of earlier moments another cut than the one this page began with is seen in space" : "");
@@ -163,7 +164,8 @@ export class ResultTools {
 
   draw() {
     const marks = [...this.profiles, ...(this.start ? [{ title: "", places: [this.start, ...this.corners] }] : [])];
-    this.view.overlays = [this.drawn.streamlines, this.drawn.arrows, marks.length ? profileLines(marks) : null].filter(Boolean);
+    const early = Boolean(this.view.canvas.dataset.moment);
+    this.view.overlays = [early ? null : this.drawn.streamlines, early ? null : this.drawn.arrows, marks.length ? profileLines(marks) : null].filter(Boolean);
     this.view.draw();
   }
 

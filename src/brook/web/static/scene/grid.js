@@ -4,6 +4,7 @@ import { Legend } from "../legend.js";
 import { pretty, rounded } from "../numbers.js";
 import { SpaceView } from "../space/view.js";
 import { place } from "../space/words.js";
+import { Moments } from "../moments.js";
 import { optionOf } from "../views.js";
 import { atOf, boxAlong, gripOf, millimetres, normalOf } from "./places.js";
 import { fill, levelWords, lookAt, lookOf, missingOf, samplesOf, shapeOf } from "./scene.js";
@@ -29,6 +30,8 @@ export class SceneGrid {
       side.view.given = true;
       return side;
     });
+    const moments = root.querySelector("#moments") ? new Moments(root.querySelector("#moments"), (moment) => { for (const side of this.sides) side.source.moment = moment; return this.show(); }, () => { this.held ??= this.legend.map ? [...this.legend.colours.range] : null; }) : null;
+    this.play = moments ? () => moments.press() : null;
     this.choice.onchange = () => { this.held = null; this.show(); };
     root.querySelector("#reset-range").onclick = () => { this.held = null; this.show(); };
     root.querySelector("#fit").onclick = () => this.there[0]?.view.fit();
