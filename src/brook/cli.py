@@ -142,13 +142,16 @@ def mesh(
     study_file: Path,
     variant: Annotated[str | None, typer.Option(help="This variant; the first when none is said.")] = None,
     out: Annotated[Path | None, typer.Option(help="Write the mesh to this file: .vtu or .cgns.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print all that is said of it as JSON, in SI units.")] = False,
 ) -> None:
     """Makes the mesh of a variant and says how good it is; exits with 0 when it will do, 2 when it will not, 1 on an error."""
     from brook.core.formulas import nearest
-    from brook.core.mesh import measure
     from brook.core.mesh.files import MESH_FORMATS, is_mesh_file, write_mesh
-    from brook.core.mesh.quality import LIMITS, WORDS
+    from brook.core.mesh.report import mesh_report
+    from brook.core.stages.judging import judged
+    from brook.core.stages.losses import with_losses
     from brook.core.stages.ready import meshed, ready
+    from brook.core.study.space import has_own_mesh
 
     _loaded()
     study = _load(study_file)
@@ -173,15 +176,13 @@ def mesh(
     except (ValueError, OSError) as error:
         _say(f"{name}: {error}")
         raise typer.Exit(1) from None
-    quality = measure(made)
-    state, sentence = quality.verdict()
-    print(f"{made.cell_count} cells in {', '.join(made.bodies)}; {sentence}")
-    for key, value in quality.worst().items():
-        words, unit = WORDS[key]
-        print(f"{words} at most {value:.3g}{unit}, mind {LIMITS[key][0]:g}{unit}")
-    for patch in made.patches:
-        print(f"{patch.name}: {patch.count} sides, {made.face_areas(patch.faces).sum():.6g} m²")
-    raise typer.Exit(2 if state == "bad" else 0)
+    stands = None if surface is None or has_own_mesh(prepared.geometry) else surface
+    told = with_losses(judged(prepared, made, stands), prepared.plan.losses)
+    areas = {p.name: {"sides": p.count, "area": float(made.face_areas(p.faces).sum())} for p in made.patches}
+    print(
+        json.dumps({**told, "patches": areas}, ensure_ascii=False) if as_json else mesh_report(told, made.bodies, areas)
+    )
+    raise typer.Exit(2 if told["verdict"] == "bad" else 0)
 
 
 @app.command()

@@ -7,7 +7,8 @@ from typer.testing import CliRunner
 from brook.cli import app
 from brook.core.checks import check
 from brook.core.formulas import FormulaError, evaluate, parse
-from brook.core.geometry.files import read_file, write_file
+from brook.core.geometry.files import FileError, read_file, write_file
+from brook.core.geometry.findings import find_all
 from brook.core.geometry.shaping import joined_words
 from brook.core.geometry.surface import Surface
 from brook.core.mesh.ordered.tube import wider
@@ -151,3 +152,32 @@ def test_boundary_values_by_place_are_told_apart_and_checked():
     raw = placed().model_dump(mode="json")
     raw["mesh_plan"]["bulk"] = "6 mm + 0.1 * x"
     assert any("the coordinate x stands only for values on boundaries" in p.message for p in check(study_from(raw)))
+
+
+TETRAHEDRON = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\n"
+
+
+def test_a_triangle_with_one_corner_twice_is_no_hole_and_an_empty_group_no_finding():
+    text = f"{TETRAHEDRON}g empty\ng side\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\nf 1 1 2\n"
+    found = read_file("a.obj", text.encode())
+    assert found.is_closed
+    assert (found.count, found.repeated, found.patches, found.empty) == (4, 1, ("side",), ("empty",))
+    assert joined_words(found) == [
+        "1 triangle with one corner twice was left out",
+        "left out, as nothing is in them: empty",
+    ]
+    assert [f for f in find_all(found) if f.places] == []
+    only = read_file("a.obj", f"{TETRAHEDRON}f 1 1 2\n".encode())
+    assert only.count == 1  # with nothing else in the file it stays to be seen
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "words"),
+    [
+        ("a.obj", "v 0 0 0\nv 1 0 0\nf 1 2 9\n", "triangle 1 names point 9, counted from 1, a point that the file does not have: there are 2"),
+        ("a.stl", "hello\n", "this is no STL file, or a part of one"),
+    ],
+)  # fmt: skip
+def test_a_file_that_is_none_says_what_is_wrong(name, text, words):
+    with pytest.raises(FileError, match=words):
+        read_file(name, text.encode())

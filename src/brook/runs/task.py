@@ -11,7 +11,7 @@ import json
 import shutil
 import time
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -19,10 +19,9 @@ import numpy as np
 
 from brook.core.checks import Prepared, prepare
 from brook.core.compiling.turns import listening
+from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, measure
-from brook.core.mesh.advice import advice
 from brook.core.mesh.own import own_mesh
-from brook.core.mesh.quality import LIMITS, layer_coverage, worst_places
 from brook.core.numerics import Stencil
 from brook.core.results.picture import PlanePolygons, corner_values, polygons, usual_section
 from brook.core.results.pictures import boundary
@@ -30,10 +29,12 @@ from brook.core.results.quantities import View, drawn_of
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, Fields, History, Outcome
 from brook.core.solve.run import Wish
-from brook.core.stages.assembly import flow_mesh, run_mesh
+from brook.core.stages.assembly import run_mesh
 from brook.core.stages.expected import cells_of
+from brook.core.stages.judging import judged
 from brook.core.stages.keys import Keys, stage_keys
-from brook.core.stages.meshing import bent_symmetries, checked, make_mesh, make_space_mesh, space_layers, told_pairs
+from brook.core.stages.losses import losses_over
+from brook.core.stages.meshing import checked, make_mesh, make_space_mesh
 from brook.core.stages.readings import read_all
 from brook.core.stages.running import rules_of, solve
 from brook.core.study import Study, read_study
@@ -49,11 +50,9 @@ from brook.runs.watch import Emit, WorkerWatch, moments_in
 from brook.store.files import ResultFiles
 from brook.store.tables import new_job
 
-HISTOGRAM_BINS = 24
 COMPILING = "compiling code that this run needs, once on this machine"
 AWAITING = "waits for code that is being compiled, once on this machine"
 TURN = 0.5  # seconds between two looks whether another run is through
-COVERED = 0.9  # of a patch: where layers stand on less, the mesh says so
 
 
 @dataclass(frozen=True)
@@ -146,6 +145,8 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
         }
     if request.until == "mesh":
         return {"state": "meshed", "message": f"{mesh.cell_count} cells", "iterations": 0}
+    if refused := _refused(prepared, keys, files):
+        raise ValueError(refused)
     emit({"type": "stage", "stage": "run"})
     try:
         words = f"the run on {counted(mesh.cell_count)} cells"
@@ -163,6 +164,17 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
         emit({"type": "result", "stage": f"reading:{reading.name}", "key": keys.readings[reading.name],
               "summary": reading.as_dict()})  # fmt: skip
     return {name: summary[name] for name in ("state", "message", "iterations")}
+
+
+def _refused(prepared: Prepared, keys: Keys, files: ResultFiles) -> str:
+    """Why a run does not begin on its mesh, empty where it does."""
+    told = json.loads((files.folder("mesh", keys.mesh) / "summary.json").read_text())
+    over = losses_over(told, prepared.plan.losses)
+    return (
+        f"not begun: {over[0][:1].lower()}{over[0][1:]}; choose smaller cells, or let the mesh plan allow it"
+        if over
+        else ""
+    )
 
 
 def _order(request: Request, prepared: Prepared) -> shaping.Order:
@@ -198,21 +210,19 @@ def _made(
     return make_space_mesh(prepared, shaping.saved(files, _order(request, prepared).key), tell)
 
 
+def _surface(request: Request, prepared: Prepared, files: ResultFiles) -> Surface | None:
+    """What a shape in space is meshed from, None where its cells come with it and for a plane one."""
+    if prepared.space is None or has_own_mesh(prepared.geometry):
+        return None
+    return shaping.saved(files, _order(request, prepared).key)
+
+
 def _bodies(request: Request, prepared: Prepared, files: ResultFiles) -> list[dict[str, Any]]:
     """What is said of the bodies of a shape in space."""
     if prepared.space is None or has_own_mesh(prepared.geometry):
         return []
     folder = files.folder("bodies", _order(request, prepared).bodies_key)
     return list(json.loads((folder / "summary.json").read_text())["bodies"])
-
-
-def _lost(request: Request, prepared: Prepared, mesh: Mesh, files: ResultFiles) -> list[str]:
-    """Patches of the body of a shape in space that the mesh does not have."""
-    if prepared.space is None or has_own_mesh(prepared.geometry):
-        return []
-    found = {p.name for p in mesh.patches} | {mesh.walls[k] for k in np.unique(mesh.wall) if k >= 0}
-    wanted = dict.fromkeys(p["name"] for body in _bodies(request, prepared, files) for p in body["patches"])
-    return [name for name in wanted if name not in found]
 
 
 def _mesh(
@@ -228,36 +238,9 @@ def _mesh(
     if not files.has("mesh", keys.mesh):
         with halting(wish, Halted):
             mesh = _made(request, study, prepared, files, emit, wish)
+        shapes, stands = polygons(mesh), _surface(request, prepared, files)
+        summary = {**judged(prepared, mesh, stands), **drawn_as(mesh)}
         quality = measure(mesh)
-        state, sentence = quality.verdict()
-        if state != "good" and not has_own_mesh(prepared.geometry) and (said := advice(mesh, quality)):
-            sentence += f" {said}"
-        shapes = polygons(mesh)
-        low, high = mesh.cell_box
-        sides = (high - low)[:, :2] if mesh.is_plane else high - low
-        if lost := _lost(request, prepared, mesh, files):
-            state = "poor" if state == "good" else state
-            sentence += f" It has no side at {', '.join(lost[:4])}: choose smaller cells there."
-        coverage = _coverage(study, prepared, mesh)
-        if bare := [f"{100 * share:.0f} % of {name}" for name, share in coverage.items() if share < COVERED]:
-            state = "poor" if state == "good" else state
-            sentence += f" Layers stand on only {', '.join(bare[:4])}: make them thinner, or cells there smaller."
-        pairs = told_pairs(prepared, mesh)
-        if wrong := [t for t in pairs if t["problem"]]:
-            state, sentence = "bad", f"{sentence} {wrong[0]['patch']} has no periodic partner: {wrong[0]['words']}."
-        if askew := bent_symmetries(prepared, mesh):
-            state = "poor" if state == "good" else state
-            sentence += f" {', '.join(askew)} should be flat to be a plane of symmetry."
-        summary = {
-            "cells": mesh.cell_count, "faces": mesh.face_count, "points": len(mesh.points), "verdict": state,
-            "sentence": sentence, "worst": quality.worst(),
-            "histograms": {name: _histogram(getattr(quality, name), name) for name in LIMITS},
-            "smallest": float(sides.min()), "largest": float(sides.max()), **drawn_as(mesh),
-            "box": [mesh.points.min(axis=0).tolist(), mesh.points.max(axis=0).tolist()],
-            "worst_cells": [asdict(p) for p in worst_places(mesh, quality)] if not mesh.is_plane else [],
-            "coverage": coverage, "pairs": pairs,
-            "bodies": dict(zip(mesh.bodies, np.bincount(mesh.body).tolist(), strict=True)) if len(mesh.bodies) > 1 else {},
-        }  # fmt: skip
 
         def fill(folder: Path) -> None:
             _write_mesh(folder, mesh, shapes)
@@ -293,16 +276,6 @@ def _write_mesh(folder: Path, mesh: Mesh, shapes: PlanePolygons) -> None:
         (folder / BOUNDARY).write_bytes(boundary(mesh).packed())
 
 
-def _coverage(study: Study, prepared: Prepared, mesh: Mesh) -> dict[str, float]:
-    """The share of each patch along which the layers stand that are wanted there."""
-    along_lines = prepared.space is None and prepared.plan.way == "lines"
-    if along_lines or prepared.patches is None or has_own_mesh(prepared.geometry):
-        return {}
-    flow = flow_mesh(prepared, mesh)
-    wanted = space_layers(prepared, tuple(p.name for p in flow.patches))
-    return {} if wanted is None else layer_coverage(flow, wanted.patches)
-
-
 def drawn_as(mesh: Mesh) -> dict[str, Any]:
     """Which coordinates a picture of a mesh shows, and where it is cut."""
     if mesh.is_plane:
@@ -313,14 +286,6 @@ def drawn_as(mesh: Mesh) -> dict[str, Any]:
 
 def _depth(mesh: Mesh) -> float:
     return float(np.ptp(mesh.points[:, 2]))
-
-
-def _histogram(values: np.ndarray, name: str) -> dict[str, list[float]]:
-    """From the best possible value to the worst there is, at least a tenth of the way to the limit."""
-    best = 1.0 if name in ("aspect_ratio", "growth") else 0.0
-    most = max(float(values.max(initial=best)), best + 0.1 * (LIMITS[name][0] - best))
-    counts, edges = np.histogram(values, bins=HISTOGRAM_BINS, range=(best, most))
-    return {"counts": counts.tolist(), "edges": edges.tolist()}
 
 
 def _write(path: Path, values: np.ndarray) -> None:

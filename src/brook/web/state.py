@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from brook.core.answer import Standing, best_of, sentence
@@ -11,6 +11,7 @@ from brook.core.checks import Prepared, check, prepare
 from brook.core.results import Judgement
 from brook.core.results.readings import show_reading, show_swing
 from brook.core.stages.keys import Keys, stage_keys
+from brook.core.stages.losses import with_losses
 from brook.core.stages.readings import course_words, dimension_of_reading, judgement_of
 from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, read_study
 from brook.core.units import Dimension
@@ -195,6 +196,11 @@ def _stage(newest: tuple[str, dict[str, Any]] | None, wanted: str | None, known:
     return StageState(newest[1], newest[0], False)
 
 
+def _mesh_stage(stage: StageState, prepared: Prepared) -> StageState:
+    """A mesh with what it lost beyond what the plan allows now in its verdict."""
+    return stage if stage.summary is None else replace(stage, summary=with_losses(stage.summary, prepared.plan.losses))
+
+
 class StateReader:
     """Puts together how a study stands from what the store and the hub know."""
 
@@ -232,7 +238,7 @@ class StateReader:
         job: RunRow | None,
     ) -> VariantState:  # fmt: skip
         variant = prepared.variant
-        mesh = _stage(latest.get((variant.name, "mesh")), keys.mesh if keys else None, known)
+        mesh = _mesh_stage(_stage(latest.get((variant.name, "mesh")), keys.mesh if keys else None, known), prepared)
         run = _stage(latest.get((variant.name, "run")), keys.run if keys else None, known)
         readings = tuple(self._reading(r, prepared, keys, variant, latest, known, run) for r in study.requirements)
         live = self.hub.live.get(job.id) if job else None

@@ -162,15 +162,19 @@ def _from_file(pointer: str, part: Resolved, read: Reader) -> tuple[Surface, Not
 
 
 def joined_words(surface: Surface) -> list[str]:
-    """What reading did to points that were rounded differently."""
-    if not surface.joined:
-        return []
-    were = "1 point that differed from another by rounding was made one with it"
-    return [
-        were
-        if surface.joined == 1
-        else f"{surface.joined} points that differed from others by rounding were made one with them"
-    ]
+    """What reading did to points that were rounded differently, to triangles with one corner twice and to empty groups."""
+    words = []
+    if surface.joined == 1:
+        words.append("1 point that differed from another by rounding was made one with it")
+    elif surface.joined:
+        words.append(f"{surface.joined} points that differed from others by rounding were made one with them")
+    if surface.repeated:
+        were = "triangle with one corner twice was" if surface.repeated == 1 else "triangles with one corner twice were"
+        words.append(f"{surface.repeated} {were} left out")
+    if surface.empty:
+        named = ", ".join(surface.empty[:4]) + (f" and {len(surface.empty) - 4} more" if len(surface.empty) > 4 else "")
+        words.append(f"left out, as nothing is in them: {named}")
+    return words
 
 
 def _step(index: int, step: Resolved) -> Callable[[State], State]:

@@ -14,10 +14,13 @@ from brook.core.results.readings import show_reading
 from brook.core.results.vtu import write_vtu
 from brook.core.solve import Fields, History, Outcome, Watch
 from brook.core.solve.run import UNWATCHED
+from brook.core.stages.judging import judged
+from brook.core.stages.losses import losses_over
 from brook.core.stages.readings import ReadingResult, course_words, dimension_of_reading, judgement_of, read_all
 from brook.core.stages.ready import meshed, ready
 from brook.core.stages.running import solve
 from brook.core.study import Study
+from brook.core.study.space import has_own_mesh
 
 
 class Teller(Watch):
@@ -45,9 +48,14 @@ def solve_variant(
     study: Study, name: str, watch: Watch = UNWATCHED, beside: Path | None = None,
     say: Callable[[str], None] = lambda _: None,
 ) -> tuple[Prepared, Outcome]:  # fmt: skip
-    """Meshes and runs a variant that has no problems; files of its shape are looked for `beside` the document."""
+    """Meshes and runs a variant that has no problems; files of its shape are looked for `beside` the document. Raises `ValueError` where
+    the mesh loses more of the shape than the plan allows."""
     prepared, surface = ready(study, name, beside, say)
-    return prepared, solve(study, prepared, meshed(study, prepared, surface, say, beside), watch)
+    mesh = meshed(study, prepared, surface, say, beside)
+    stands = None if has_own_mesh(prepared.geometry) else surface
+    if over := losses_over(judged(prepared, mesh, stands), prepared.plan.losses) if stands else []:
+        raise ValueError(f"{'; '.join(over)}. Choose smaller cells there, or allow it: losses in the mesh plan")
+    return prepared, solve(study, prepared, mesh, watch)
 
 
 def summary_of(study: Study, prepared: Prepared, outcome: Outcome, readings: list[ReadingResult]) -> dict[str, Any]:

@@ -12,13 +12,13 @@ import { Blink, ResultTools } from "./results.js";
 import { memory, newPicture, openViews, remember } from "./views.js";
 import { guide } from "./visit.js";
 
-let curves = null, tools = null, blink = null, space = null, scene = null, plate = null, plates = null;
+let curves = null, tools = null, blink = null, space = null, scene = null, plate = null, plates = null, cut = null;
 
 async function opened(root) {
   if (root.dataset.opened) return; // a swap tells of each of its parts
   root.dataset.opened = "1";
   for (const gone of [scene, plate]) gone?.close();
-  tools = blink = scene = plate = plates = null;
+  tools = blink = scene = plate = plates = cut = null;
   openPlots(root);
   sortable(root);
   const holder = root.querySelector("#curves");
@@ -31,7 +31,7 @@ async function opened(root) {
   await space?.openSpace(root);
   if (root.querySelector("#scene-view") && seenAs(root) === "space") { await openScene(root); return; }
   if (root.querySelector(".scene-view")) { scene = await (await import("./scene/grid.js")).SceneGrid.open(root); return; }
-  const cut = await Cut.of(root);
+  cut = await Cut.of(root);
   const pictures = await openViews(root);
   cut?.attach(pictures);
   plate = root.querySelector("#live-plate") ? (await import("./scene/live.js")).LivePlate.of(root, pictures) : null;
@@ -197,7 +197,7 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "v") document.querySelector("#stage [data-seen][aria-pressed=false]")?.click();
   else if (event.key === "p") (tools ?? scene)?.startProfile?.();
   else if (event.key === "k" && (tools ?? scene ?? plates)?.play) (tools ?? scene ?? plates).play();
-  else if (event.key === "Escape" && tools) tools.leave();
+  else if (event.key === "n" && cut?.next()) { /* shown */ } else if (event.key === "Escape" && tools) tools.leave();
   else if (event.key === "b" && blink) { if (!event.repeat) blink.press(); }
   else return;
   event.preventDefault();

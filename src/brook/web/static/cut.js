@@ -46,6 +46,7 @@ export class Cut {
       this.place.setAttribute("aria-invalid", "true");
       this.why.textContent = `the mesh lies between ${this.ends().map(millimetres).join(" and ")} along ${this.across}`;
     });
+    this.losses = [...this.root.querySelectorAll(".show-loss")];
     for (const button of this.root.querySelectorAll(".show-cell")) button.addEventListener("click", () => this.show(button.dataset));
   }
 
@@ -109,17 +110,48 @@ export class Cut {
   }
 
   /** Cuts through a cell and looks at it from near, coloured by what it is bad at. */
-  async show({ measure, at, size }) {
+  /** The next place at which the mesh lost something of the shape. */
+  next() {
+    if (!this.losses.length) return false;
+    this.shown = ((this.shown ?? -1) + 1) % this.losses.length;
+    this.losses[this.shown].click();
+    return true;
+  }
+
+  async show({ measure, at, size, away }) {
     const place = at.split(",").map(Number), k = "xyz".indexOf(this.across);
     const choice = this.root.querySelector("#quantity");
     if ([...choice.options].some((o) => o.value === measure)) choice.value = measure;
     this.pictures.held = null;
     await this.move(this.across, place[k]);
     const [a, b] = { x: [1, 2], y: [0, 2], z: [0, 1] }[this.across];
-    this.pictures.look({ centre: [place[a], place[b]], across: 30 * Number(size) });
+    const [view] = this.pictures.views;
+    view.overlays = away ? [lostAt([place[a], place[b]], Number(away))] : [];
+    this.pictures.look({ centre: [place[a], place[b]], across: Math.max(30 * Number(size), 5 * Number(away || 0)) });
     this.canvas.scrollIntoView({ block: "center" });
     this.canvas.focus({ preventScroll: true });
   }
+}
+
+/** A ring round a place of the shape that the mesh keeps away from, as wide as it does. */
+function lostAt(place, away) {
+  return (view, pen) => {
+    const [x, y] = view.pixel(place), [right] = view.pixel([place[0] + away, place[1]]), words = `lost: ${millimetres(away)} from the mesh`;
+    pen.save();
+    pen.strokeStyle = "#b4532a";
+    pen.lineWidth = 2 * view.ratio;
+    pen.setLineDash([6 * view.ratio, 4 * view.ratio]);
+    pen.beginPath();
+    pen.arc(x, y, Math.max(4 * view.ratio, right - x), 0, 7);
+    pen.stroke();
+    pen.fillStyle = "#b4532a";
+    pen.beginPath();
+    pen.arc(x, y, 4 * view.ratio, 0, 7);
+    pen.fill();
+    pen.font = `${12 * view.ratio}px Plex`;
+    pen.fillText(words, x + 9 * view.ratio, y - 8 * view.ratio);
+    pen.restore();
+  };
 }
 
 const millimetres = (metres) => `${Number((1000 * metres).toPrecision(4))} mm`;

@@ -78,7 +78,11 @@ def checked_points(points: np.ndarray, triangles: np.ndarray, patch: np.ndarray,
     triangles = np.asarray(triangles, np.int64).reshape(-1, 3)
     if len(triangles) and (triangles.min() < 0 or triangles.max() >= len(points)):
         bad = int(np.argmax((triangles.min(axis=1) < 0) | (triangles.max(axis=1) >= len(points))))
-        raise FileError(f"triangle {bad + 1} names a point that the file does not have; write the file anew")
+        low, high = int(triangles[bad].min()) + 1, int(triangles[bad].max()) + 1
+        named = low if low < 1 else high
+        raise FileError(
+            f"triangle {bad + 1} names point {named}, counted from 1, a point that the file does not have: there are {len(points)}; write it anew"
+        )
     _check(points, len(triangles))
     return surface_of(points, triangles, patch, names)
 

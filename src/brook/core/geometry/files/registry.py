@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import numpy as np
+
 from brook.core.geometry.files.base import MOST_BYTES, FileError, FileFormat
 from brook.core.geometry.files.gltf import GLB
 from brook.core.geometry.files.obj import OBJ
@@ -38,12 +42,28 @@ def read_file(name: str, data: bytes, deflection: float = DEFLECTION) -> Surface
     try:
         known = format_of(name)
         if known.read_within is not None:
-            return joined(known.read_within(data, deflection))
+            return tidied(joined(known.read_within(data, deflection)))
         if known.read is None:
             raise FileError(f"{known.words} is only written here; bring the shape in as another format")
-        return joined(known.read(data))
+        return tidied(joined(known.read(data)))
     except MemoryError:
         raise FileError("the file needs more memory than there is; write it more coarsely") from None
+
+
+def tidied(surface: Surface) -> Surface:
+    """The same without triangles that have one corner twice, which have no area and no edges that others could share, and without
+    groups that hold none; unless nothing is left."""
+    a, b, c = surface.triangles.T
+    whole = (a != b) & (b != c) & (c != a)
+    if not whole.any():
+        return surface
+    kept = surface if whole.all() else surface.only(whole)
+    used = np.unique(kept.patch)
+    names = tuple(kept.patches[k] for k in used)
+    if len(names) < len(kept.patches):
+        kept = Surface(kept.points, kept.triangles, np.searchsorted(used, kept.patch), names)
+    empty = tuple(n for n in surface.patches if n not in names)
+    return replace(kept, joined=surface.joined, repeated=int((~whole).sum()), empty=empty)
 
 
 def file_colours(name: str, data: bytes) -> dict[str, str]:

@@ -21,7 +21,10 @@ def read(data: bytes) -> Surface:
     if data[:512].lstrip()[:5].lower() == b"solid" and (b"facet" in data[:4096].lower() or len(data) < HEADER):
         return _text(data)
     if len(data) < HEADER:
-        raise FileError(f"the file ends after {len(data)} bytes, within its header; fetch it again")
+        begins = "a text one begins with 'solid', a binary one has a header of 84 bytes"
+        raise FileError(
+            f"this is no STL file, or a part of one: {begins}, and this ends after {len(data)}; fetch it again"
+        )
     return _binary(data)
 
 

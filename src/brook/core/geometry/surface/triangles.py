@@ -43,13 +43,16 @@ class Edges:
 @dataclass(frozen=True, eq=False)
 class Surface:
     """points (P, 3) in m; triangles (T, 3) as point numbers, anticlockwise seen from outside; patch (T,) as an
-    index into `patches`. Frozen: an operation gives a new one. `joined` points were made one with others on reading."""
+    index into `patches`. Frozen: an operation gives a new one. `joined` points were made one with others on reading,
+    `repeated` triangles that had one corner twice were left out, and so were `empty` groups."""
 
     points: np.ndarray
     triangles: np.ndarray
     patch: np.ndarray
     patches: tuple[str, ...]
     joined: int = 0
+    repeated: int = 0
+    empty: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         for array in (self.points, self.triangles, self.patch):

@@ -40,7 +40,7 @@ def gaps_measured(
     """Pieces (n, 3, 3) of all triangles and the size (n,) in m that each asks for: what its triangle does in `wanted`
     (T,), or so many boxes across the gap `before` and `behind` it. Pieces are at most `longest`, and shorter towards
     where sides meet in a tip, down to boxes of the `least` size."""
-    one, two = (_Facing.of(surface, turned) for turned in (False, True))
+    one, two = (Facing.of(surface, turned) for turned in (False, True))
     todo, of = surface.points[surface.triangles], np.arange(surface.count)
     done, sizes, count = [], [], 0
     limit = np.full(len(todo), longest)
@@ -59,14 +59,14 @@ def gaps_measured(
 
 
 @dataclass(frozen=True, eq=False)
-class _Facing:
+class Facing:
     """Triangles of a surface, turned or not, to be asked what the space before a place ends at."""
 
     tree: Nearest
     normal: np.ndarray
 
     @classmethod
-    def of(cls, surface: Surface, turned: bool) -> _Facing:
+    def of(cls, surface: Surface, turned: bool) -> Facing:
         corners = surface.points[surface.triangles]
         normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
         tree = Nearest.of(corners[:, ::-1] if turned else corners, np.zeros(len(corners), np.int64))

@@ -1,0 +1,189 @@
+"""What a mesh kept of the shape it was made from: areas of patches, volumes of bodies, and the places of the largest losses."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brook.core.geometry.nearest import Nearest
+from brook.core.geometry.surface import Surface
+from brook.core.mesh.boxes.wishes import Facing
+from brook.core.mesh.polyhedral import Mesh
+
+FAR = 0.5  # of the longest side of the nearest cell, beyond which a place of the shape counts as lost
+SAMPLES, LEAST = 40_000, 400  # places on a body, and on each of its patches at least, that stand for its surface
+PLACES = 3  # of the largest losses of a patch that are told
+THIN = 2.0  # cells, under which the width of a gap or a part explains a loss
+
+
+@dataclass(frozen=True)
+class Loss:
+    """A place (3,) in m on a shape that the mesh keeps away from by so many m, where its cells are so long; `what` lies there, a gap or
+    a part, of a width in m, or nothing that is thin."""
+
+    at: tuple[float, float, float]
+    away: float
+    size: float
+    what: str
+    width: float
+
+
+@dataclass(frozen=True)
+class KeptPatch:
+    """Areas in m² of a patch of a body as drawn and in the mesh, and the share of what is drawn that is lost."""
+
+    body: str
+    patch: str
+    drawn: float
+    meshed: float
+    lost: float
+    places: tuple[Loss, ...] = ()
+
+    @property
+    def wish(self) -> float:
+        """The size in m of cells that would keep it: two across what is thin, or half of those that stand there."""
+        first = self.places[0]
+        return first.width / 2 if first.what else first.size / 2
+
+    @property
+    def more_cells(self) -> float:
+        """About how many cells more that would be: of this size, two deep along what is lost."""
+        return 2.0 * self.lost * self.drawn / self.wish**2
+
+
+@dataclass(frozen=True)
+class KeptBody:
+    """Volumes of a body in m³ as drawn and in the mesh."""
+
+    body: str
+    drawn: float
+    meshed: float
+
+
+@dataclass(frozen=True)
+class Account:
+    patches: tuple[KeptPatch, ...]
+    bodies: tuple[KeptBody, ...]
+
+    def over(self, limit: float) -> list[KeptPatch]:
+        """Patches of which more than a share is lost, the largest loss first."""
+        return sorted((p for p in self.patches if p.lost > limit), key=lambda p: -p.lost)
+
+    def shrunk(self, limit: float) -> list[KeptBody]:
+        """Bodies whose volume differs by more than a share."""
+        return [b for b in self.bodies if abs(b.meshed - b.drawn) > limit * b.drawn]
+
+
+def account(solids: list[tuple[str, Surface]], mesh: Mesh) -> Account:
+    """What a mesh kept of the closed surfaces of its bodies, by their names."""
+    patches: list[KeptPatch] = []
+    bodies = []
+    for name, surface in solids:
+        number = mesh.bodies.index(name) if name in mesh.bodies else -1
+        bodies.append(KeptBody(name, abs(surface.volume), float(mesh.volume[mesh.body == number].sum())))
+        patches += _patches(name, surface, mesh, number)
+    return Account(tuple(patches), tuple(bodies))
+
+
+def _patches(name: str, surface: Surface, mesh: Mesh, number: int) -> list[KeptPatch]:
+    faces, cell, called = _skin(mesh, number)
+    meshed = {n: 0.0 for n in surface.patches}
+    area = np.linalg.norm(mesh.face_vector[faces], axis=1)
+    for n in surface.patches:
+        meshed[n] = float(area[called == n].sum())
+    places, of, stands_for = samples(surface)
+    if len(faces):
+        corners, face = _triangles(mesh, faces)
+        found, triangle = Nearest.of(corners, np.zeros(len(corners), np.int64)).find(places)
+        away = np.linalg.norm(found - places, axis=1)
+        low, high = mesh.cell_box
+        size = (high - low).max(axis=1)[cell[face[triangle]]]
+    else:
+        away, size = np.full(len(places), np.inf), np.full(len(places), np.cbrt(abs(surface.volume)))
+    far = away > FAR * size
+    facing: tuple[Facing, Facing] | None = None
+    told = []
+    for k, patch in enumerate(surface.patches):
+        here = surface.patch[of] == k
+        drawn = float(surface.areas[surface.patch == k].sum())
+        if drawn == 0.0:
+            continue
+        lost = float(stands_for[here & far].sum() / stands_for[here].sum())
+        worst: tuple[Loss, ...] = ()
+        if lost > 0.0:
+            facing = facing or (Facing.of(surface, False), Facing.of(surface, True))
+            worst = _worst(np.nonzero(here & far)[0], (places, of, away, size), facing)
+        told.append(KeptPatch(name, patch, drawn, meshed[patch], lost, worst))
+    return told
+
+
+def _skin(mesh: Mesh, number: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Faces (n,) round a body, its cell at each, and what patch or wall each belongs to."""
+    outer = np.arange(mesh.inner_count, mesh.face_count)
+    names = np.empty(len(outer), object)
+    for patch in mesh.patches:
+        names[patch.start - mesh.inner_count : patch.end - mesh.inner_count] = patch.name
+    mine = mesh.body[mesh.owner[outer]] == number
+    faces, cells, called = [outer[mine]], [mesh.owner[outer[mine]]], [names[mine]]
+    between, walls, which = (
+        mesh.between_bodies if len(mesh.wall) else (np.empty(0, np.int64), (), np.empty(0, np.int64))
+    )
+    for side in (mesh.owner, mesh.neighbour):
+        here = mesh.body[side[between]] == number
+        faces.append(between[here])
+        cells.append(side[between[here]])
+        called.append(np.array(walls, object)[which[here]] if len(walls) else np.empty(0, object))
+    return np.concatenate(faces), np.concatenate(cells), np.concatenate(called)
+
+
+def _triangles(mesh: Mesh, faces: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Triangles (t, 3, 3) of faces, each a fan about its centroid, and the place of its face among them (t,)."""
+    offsets = mesh.face_offsets
+    counts = offsets[faces + 1] - offsets[faces]
+    face = np.repeat(np.arange(len(faces)), counts)
+    within = np.arange(len(face)) - np.repeat(np.cumsum(counts) - counts, counts)
+    first = np.repeat(offsets[faces], counts)
+    one = mesh.points[mesh.face_points[first + within]]
+    two = mesh.points[mesh.face_points[first + (within + 1) % np.repeat(counts, counts)]]
+    return np.stack([mesh.face_centres()[faces][face], one, two], axis=1), face
+
+
+def samples(surface: Surface) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Places (n, 3) that lie evenly on a surface, the triangle of each (n,), and the area (n,) it stands for."""
+    areas = surface.areas
+    of_patch = np.bincount(surface.patch, areas, len(surface.patches))
+    step = np.minimum(areas.sum() / SAMPLES, of_patch / LEAST)[surface.patch]
+    counts = np.maximum(1, np.ceil(areas / np.maximum(step, 1e-300))).astype(np.int64)
+    of = np.repeat(np.arange(surface.count), counts)
+    within = np.arange(len(of)) - np.repeat(np.cumsum(counts) - counts, counts)
+    u = (within + 0.5) / counts[of]
+    v = (0.5 + within * 0.6180339887498949) % 1.0
+    root = np.sqrt(u)  # evenly over a triangle: Turk (1990)
+    a, b, c = np.swapaxes(surface.points[surface.triangles[of]], 0, 1)
+    places = (1 - root)[:, None] * a + (root * (1 - v))[:, None] * b + (root * v)[:, None] * c
+    return places, of, (areas / counts)[of]
+
+
+Sampled = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
+
+
+def _worst(lost: np.ndarray, sampled: Sampled, facing: tuple[Facing, Facing]) -> tuple[Loss, ...]:
+    """The places farthest from the mesh, some cells apart from one another."""
+    places, of, away, size = sampled
+    left = lost[np.argsort(-away[lost], kind="stable")]
+    told: list[Loss] = []
+    while len(left) and len(told) < PLACES:
+        k = left[0]
+        told.append(_loss(places[k], int(of[k]), float(away[k]), float(size[k]), facing))
+        left = left[np.linalg.norm(places[left] - places[k], axis=1) > 4 * size[k]]
+    return tuple(told)
+
+
+def _loss(place: np.ndarray, of: int, away: float, size: float, facing: tuple[Facing, Facing]) -> Loss:
+    point = np.repeat(place[None, None], 3, axis=1)
+    widths = [float(one.gap(point, np.array([of]))[0]) for one in facing]
+    k = int(np.argmin(widths))
+    thin = widths[k] < THIN * size
+    x, y, z = place.tolist()
+    return Loss((x, y, z), away, size, ("gap", "part")[k] if thin else "", widths[k] if thin else 0.0)

@@ -1,0 +1,37 @@
+"""What a mesh lost of a shape, on its page: told, shown, mended by a key; and a run that does not begin."""
+
+import pytest
+
+from tests.core.test_account import valve
+from tests.web.driving import attribute, complaints, press, text_of, wait
+from tests.web.helpers import client, document, plain, take_in, up_to_date
+
+pytestmark = [pytest.mark.browser, pytest.mark.server]
+
+
+def test_what_a_mesh_lost_is_told_shown_and_mended(brook_server, browser):
+    case = valve()
+    with client(brook_server) as http:
+        slug = take_in(http, case)
+        up_to_date(http, slug)
+        board = plain(http.get(f"/studies/{slug}").text)
+        assert "will not do" in board
+        assert "not begun: the mesh lost 99 % of housing" in board
+    browser.get(f"{brook_server}/studies/{slug}/mesh/a")
+    wait(browser, lambda: "it lost 99" in text_of(browser, ".verdict-line"))
+    assert "a gap of 500 µm against cells of 2.8 mm" in text_of(browser, ".loss")
+    wait(browser, lambda: browser.execute_script("return document.querySelector('#field')?.width > 100"))
+    browser.execute_script("document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'n', bubbles: true}))")
+    wait(browser, lambda: "/y/" in attribute(browser, "#field", "data-mesh"))
+    press(browser, "[aria-label='Cells of at most 0.25 mm at ball']")
+    wait(browser, lambda: document(brook_server, slug).mesh_plan.patches == {"ball": "0.25 mm"})
+    # allowed, the mesh is the same and its verdict another
+    with client(brook_server) as http:
+        for pointer, value in (("/mesh_plan/losses", "100 %"),):
+            http.post(f"/studies/{slug}/act/drop_patch_size", data={"patch": "ball", "page": "mesh", "name": "a"})
+            http.post(f"/studies/{slug}/edit", data={"pointer": pointer, "value": value, "page": "mesh", "name": "a"})
+        page = plain(http.get(f"/studies/{slug}/mesh/a").text)
+        assert "This mesh will do" in page
+        assert "The mesh lost 99 % of housing" in page
+        assert "Build this mesh" not in page
+    assert not complaints(browser)
