@@ -107,16 +107,24 @@ def test_a_gap_that_closes_says_how_wide_it_is_and_what_would_keep_it():
         assert {(place.what, round(place.width, 5)) for place in patch.places} == {("gap", 0.0005)}
         assert patch.wish == pytest.approx(0.25e-3, rel=0.02)
     assert [b.body for b in found.shrunk(0.02)] == ["water"]
-    words = losses_over({"account": told_account(found)}, 0.02)
+    told = {"account": told_account(found), "verdict": "good", "sentence": "This mesh will do."}
+    words = losses_over(told, 0.02)
     assert "a gap of 500 µm" in words[0]
     assert "two cells across ask for 250 µm there" in words[0]
-    assert words[-1] == "water has 5.3 % less volume than drawn"
+    assert with_losses(told, 0.02)["sentence"].endswith("of ball; water has 5.3 % less volume than drawn.")
+    assert with_losses(told, 0.99)["verdict"] == "good"
+    patches = [{**p, "lost": 0.0} for p in told["account"]["patches"]]
+    smaller = with_losses({**told, "account": {**told["account"], "patches": patches}}, 0.02)
+    assert (smaller["verdict"], smaller["sentence"]) == (
+        "poor",
+        "This mesh will do with care: water has 5.3 % less volume than drawn.",
+    )
     # with the advice taken the gap is there, for about as many cells more as were told
     kept_now, finer, *_ = kept(valve(patches={"ball": "0.25 mm", "housing": "0.25 mm"}))
     assert not kept_now.over(0.002)
     assert not kept_now.shrunk(0.01)
-    told = sum(p.more_cells for p in lost.values())
-    assert 0.4 < told / (finer.cell_count - mesh.cell_count) < 2.5
+    more = sum(p.more_cells for p in lost.values())
+    assert 0.4 < more / (finer.cell_count - mesh.cell_count) < 2.5
 
 
 def test_walls_between_bodies_are_kept_on_both_sides():

@@ -23,8 +23,9 @@ def header(brook_app, brook_server):
     raw = spray_header.study(contents).model_dump(mode="json")
     even = next(v for v in raw["variants"] if v["name"] == "even")
     raw["variants"][0] = {**even, "name": "cold", "title": "Even bore again"}
-    raw |= {"title": "Header looked at", "requirements": []}
-    raw["mesh_plan"] |= {"bulk": "16 mm", "wall": "8 mm", "patches": {"vane": "3 mm"}, "layers": None}
+    raw |= {"title": "Header looked at", "requirements": [], "plots": []}
+    coarse = {"bulk": "16 mm", "wall": "8 mm", "patches": {"vane": "3 mm"}, "layers": None, "losses": "20 %"}
+    raw["mesh_plan"] |= coarse
     raw["run_rules"]["iterations"] = 12
     with client(brook_server) as http:
         slug = take_in(http, study_from(raw))
@@ -84,7 +85,7 @@ def test_the_header_is_cut_probed_followed_measured_kept_and_compared(brook_serv
     table.write_text("distance [mm],p [Pa]\n20,9000\n100,9500\n")
     browser.execute_script("document.querySelector('.plot-details').open = true")
     one(browser, ".curve-plot input[type=file]").send_keys(str(table))
-    press(browser, ".curve-plot form.add button")
+    press(browser, ".curve-plot form[hx-encoding] button")
     wait(browser, lambda: "differs by" in text_of(browser, ".plot-differences"))
 
     # a line from one branch to the next leaves the water on its way, which is said

@@ -56,7 +56,7 @@ def test_a_profile_with_reference_points_and_its_difference(brook_server, browse
     table.write_text(f"s [mm], u [mm/s]\n{rows[0][0]}, {rows[0][1]}\n{rows[1][0]}, {rows[1][1] * 1.1}\n")
     browser.execute_script("document.querySelector('.plot-details').open = true")
     send(browser, ".curve-plot input[type=file]", str(table))
-    press(browser, ".curve-plot form.add button")
+    press(browser, ".curve-plot form[hx-encoding] button")
     wait(browser, lambda: "measured" in text_of(browser, ".plot-differences"))
     cells = browser.execute_script(
         "return [...document.querySelectorAll('.difference-table td')].map((c) => c.textContent)"
@@ -74,7 +74,7 @@ def test_a_profile_with_reference_points_and_its_difference(brook_server, browse
     # a table that cannot be read says where
     table.write_text("s [mm], u [mm/s]\n1, x\n")
     send(browser, ".curve-plot input[type=file]", str(table))
-    press(browser, ".curve-plot form.add button")
+    press(browser, ".curve-plot form[hx-encoding] button")
     wait(browser, lambda: "line 2" in text_of(browser, ".curve-plot .why"))
     assert complaints(browser) == []
 

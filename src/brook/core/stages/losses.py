@@ -10,25 +10,34 @@ MOST_SAID = 4
 
 
 def losses_over(told: dict[str, Any], limit: float | None) -> list[str]:
-    """In words, what of a shape is lost beyond a share, of the summary of a mesh."""
+    """In words, which patches of a shape are lost beyond a share, of the summary of a mesh."""
     if limit is None:
         return []
-    kept = told.get("account") or {"patches": [], "bodies": []}
-    words = [p["words"] or f"The mesh lost something of {p['patch']}" for p in kept["patches"] if p["lost"] > limit]
-    return words + [
-        b["words"] or f"{b['body']} has another volume than drawn"
-        for b in kept["bodies"] if abs(b["meshed"] / b["drawn"] - 1.0) > limit
-    ]  # fmt: skip
+    patches = (told.get("account") or {"patches": []})["patches"]
+    return [p["words"] or f"The mesh lost something of {p['patch']}" for p in patches if p["lost"] > limit]
 
 
 def with_losses(told: dict[str, Any], limit: float | None) -> dict[str, Any]:
-    """The summary of a mesh with what it lost beyond a share in its verdict; meshes of which no account was made stay as they are."""
-    over = losses_over(told, limit)
-    if limit is None or not over:
+    """The summary of a mesh with what it lost beyond a share in its verdict: of patches it will not do, of volumes, which flat sides of
+    what is bent take too, with care. Meshes of which no account was made stay as they are."""
+    if limit is None or not told.get("account"):
         return told
     kept = told["account"]
-    patches = [f"{round_text(100 * p['lost'], 2)}\u00a0% of {p['patch']}" for p in kept["patches"] if p["lost"] > limit]
-    bodies = [b["words"] for b in kept["bodies"] if abs(b["meshed"] / b["drawn"] - 1.0) > limit]
-    more = f" and {len(patches) - MOST_SAID} patches more" if len(patches) > MOST_SAID else ""
-    lost = [f"it lost {', '.join(patches[:MOST_SAID])}{more}"] if patches else []
-    return told | {"verdict": "bad", "sentence": f"This mesh will not do: {'; '.join([*lost, *bodies])}.", "over": over}
+    over = losses_over(told, limit)
+    bodies = [b["words"] for b in kept["bodies"] if b["words"] and abs(b["meshed"] / b["drawn"] - 1.0) > limit]
+    if over:
+        patches = [
+            f"{round_text(100 * p['lost'], 2)}\u00a0% of {p['patch']}" for p in kept["patches"] if p["lost"] > limit
+        ]
+        more = f" and {len(patches) - MOST_SAID} patches more" if len(patches) > MOST_SAID else ""
+        words = "; ".join([f"it lost {', '.join(patches[:MOST_SAID])}{more}", *bodies])
+        return told | {"verdict": "bad", "sentence": f"This mesh will not do: {words}.", "over": over}
+    if bodies:
+        words = "; ".join(bodies)
+        said = (
+            f"This mesh will do with care: {words}."
+            if told["verdict"] == "good"
+            else f"{told['sentence']} {words[:1].upper()}{words[1:]}."
+        )
+        return told | {"verdict": "poor" if told["verdict"] == "good" else told["verdict"], "sentence": said}
+    return told

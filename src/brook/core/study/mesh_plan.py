@@ -104,7 +104,7 @@ class MeshPlan(Part):
     Plane shapes are meshed along `lines` through their straight edges, or in `boxes` as shapes in space are. Of boxes:
     `patches` are other sizes than `wall` for some patches; `per_turn` cells round a full turn of a bent wall and
     `per_gap` across a gap, 0 for no such wish, both down to `smallest` (0: an eighth of `wall`). Patches of `pairs`
-    have to match. `losses` is the share of a patch or of the volume of a body that a mesh may lose, or no run begins on it.
+    have to match. `losses` is the share of a patch that a mesh may lose, or no run begins on it; a volume that differs by more is told.
     """
 
     way: Literal["lines", "boxes"] = "lines"
