@@ -66,8 +66,15 @@ def test_a_defective_header_is_wrapped_and_meshed_with_layers(brook_server, brow
     assert "will do" in text_of(browser, ".verdict-line")
     first = text_of(browser, ".sheet table:last-of-type")
 
-    # the worst cell, near; then a cut elsewhere
+    # what cells are bad at, on the cut that the page begins with; the worst cell, near; then a cut elsewhere
     wait(browser, lambda: browser.execute_script("return document.querySelector('#field')?.width > 100"))
+    for quantity in ("non_orthogonality", "skewness", "layer", "size"):
+        browser.execute_script(
+            "const q = document.querySelector('#quantity'); q.value = arguments[0]; q.dispatchEvent(new Event('change'))",
+            quantity,
+        )
+        wait(browser, lambda quantity=quantity: attribute(browser, "#stage", "data-drawn") == quantity)
+    assert not all_of(browser, ".picture-problem")
     press(browser, ".show-cell")
     wait(browser, lambda: attribute(browser, "#stage", "data-drawn") != "mesh")
     browser.execute_script(

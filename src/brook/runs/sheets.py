@@ -32,7 +32,7 @@ LENGTH = DIMENSIONS["length"]
 MOST_SAID = 8  # places named in a sentence
 MOST_PLACES = 200  # of a line that is drawn in a picture
 AXES = {"distance": "distance along the line", "x": "x", "y": "y", "z": "z"}
-OVER = {"line": "{}", "sections": "mean {} of sections", "through": "{} of what passes sections"}
+OVER = {"line": "{}", "sections": "mean {} of sections", "through": "{}, mean by flow"}
 
 
 @dataclass(frozen=True)

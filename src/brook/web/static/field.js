@@ -11,6 +11,8 @@ const FADE = [1.7, 5];
 // Large fields are drawn cell by cell while cells are smaller than this, in device pixels.
 const FINE = 1.6;
 
+const KEPT_OF_MESHES = ["size", "aspect_ratio"]; // by a mesh, of the cut that its page begins with; others are made of that cut
+
 export class FieldView {
   constructor(canvas, { onMove, onView, onPick }) {
     Object.assign(this, { canvas, onMove, onView, onPick, range: [0, 1], map: "even", values: null, showLines: false, overlays: [], picking: false });
@@ -30,8 +32,9 @@ export class FieldView {
 
   /** Where the values of a quantity come from: `derived` ones from the result reader, the others from the run's own files. */
   address(quantity, derived = "") {
-    const { values, live, at, readout, run, moment } = this.canvas.dataset;
+    const { values, live, at, readout, run, moment, cuts, across, place } = this.canvas.dataset;
     if (this.canvas.dataset.cut) return `${values}/${quantity}.f32?as=${encodeURIComponent(derived)}`;
+    if (cuts && values.startsWith("/views/mesh/") && !KEPT_OF_MESHES.includes(quantity)) return `${cuts}/${across}/${place}/${quantity}.f32`;
     if (live) return `${values}/${quantity}.f32?at=${at}`;
     if (moment && !derived) return `${values}/at-${moment}-${quantity}.f32`;
     return derived ? `${readout}/field/${quantity}.f32?run=${run}&as=${encodeURIComponent(derived)}${moment ? `&moment=${moment}` : ""}` : `${values}/${quantity}.f32`;
