@@ -84,7 +84,9 @@ def test_a_part_under_the_size_of_a_cell_is_missed():
     assert (plate.places[0].what, plate.places[0].width) == ("part", pytest.approx(2e-3))
     told = with_losses(judged(prepared, mesh, surface), prepared.plan.losses)
     assert told["verdict"] == "bad"
-    assert told["sentence"] == "This mesh will not do: it lost 100\u00a0% of plate."
+    assert told["sentence"].startswith("This mesh will not do: it lost 100\u00a0% of plate. It has no side at plate")
+    both = with_losses({**told, "sentence": "This mesh will do with care: skewness reaches 1.2."}, 0.02)["sentence"]
+    assert both == "This mesh will not do: it lost 100\u00a0% of plate. Besides, skewness reaches 1.2."
     assert told["over"][0].startswith("The mesh lost 100 % of plate: a part 2.0 mm thick against cells of 8")
     assert with_losses(judged(prepared, mesh, surface), 1.0)["verdict"] != "bad"
     assert told["account"]["bodies"][0]["drawn"] == pytest.approx(0.2 * 0.06**2 - 2e-3 * 0.04 * 0.03)

@@ -222,6 +222,9 @@ def test_points_and_lines_are_places_to_read_in():
     found = spot_samples(view, line, "pressure")
     assert found.weights.sum() == pytest.approx(0.5, abs=0.006)
     assert np.average(found.values, weights=found.weights) == pytest.approx(1.5 + 3 * 0.75, abs=0.02)
+    spot = {f"{which}_{axis}": 0.4 for which in ("start", "end") for axis in "xyz"}
+    short = spot_samples(view, Resolved(kind="line", **spot), "pressure")  # a line of no length is a point
+    assert np.average(short.values, weights=short.weights) == pytest.approx(2.4)
     assert not len(spot_samples(view, Resolved(kind="point", x=5.0, y=0.0, z=0.0), "pressure").values)
 
 

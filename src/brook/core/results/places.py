@@ -41,7 +41,7 @@ def spot_samples(view: View, spot: Resolved, quantity: str) -> Samples:
     else:
         ends = np.array([[getattr(spot, f"{which}_{axis}") for axis in "xyz"] for which in ("start", "end")])
         share = ((np.arange(ALONG) + 0.5) / ALONG)[:, None]
-        places, length = (1 - share) * ends[0] + share * ends[1], float(np.linalg.norm(ends[1] - ends[0]))
+        places, length = (1 - share) * ends[0] + share * ends[1], float(np.linalg.norm(ends[1] - ends[0])) or 1.0
     if mesh.is_plane:
         places[:, 2] = mesh.points[:, 2].mean()
     cells = _cells(view, places)

@@ -31,7 +31,11 @@ def with_losses(told: dict[str, Any], limit: float | None) -> dict[str, Any]:
         ]
         more = f" and {len(patches) - MOST_SAID} patches more" if len(patches) > MOST_SAID else ""
         words = "; ".join([f"it lost {', '.join(patches[:MOST_SAID])}{more}", *bodies])
-        return told | {"verdict": "bad", "sentence": f"This mesh will not do: {words}.", "over": over}
+        besides = told["sentence"].removeprefix("This mesh will do.")  # what else is wrong with it stays said
+        for begin in ("This mesh will do with care:", "This mesh will not do:"):
+            besides = besides.replace(begin, "Besides,")
+        sentence = f"This mesh will not do: {words}. {besides.strip()}".strip()
+        return told | {"verdict": "bad", "sentence": sentence, "over": over}
     if bodies:
         words = "; ".join(bodies)
         said = (
