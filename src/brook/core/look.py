@@ -33,7 +33,11 @@ def shape_lines(surface: Surface) -> Iterator[str]:
     sides = surface.box[1] - surface.box[0]
     yield f"{surface.count} triangles, {len(surface.points)} points, {surface.shells.max() + 1} shells"
     yield f"box {' × '.join(show(float(s), LENGTH) for s in sides)}, area {show(surface.area, AREA)}"
-    yield f"closed, volume {show(surface.volume, VOLUME)}" if surface.is_closed else "not closed"
+    bodies = bool(surface.count) and not (surface.edges.uses % 2).any() and not surface.edges.turns.any()
+    if surface.is_closed or bodies:
+        yield f"closed{'' if surface.is_closed else ', of bodies that touch'}, volume {show(surface.volume, VOLUME)}"
+    else:
+        yield "not closed"
     counts = np.bincount(surface.patch, minlength=len(surface.patches))
     areas = np.bincount(surface.patch, surface.areas, len(surface.patches))
     for name, count, area in zip(surface.patches, counts, areas, strict=True):

@@ -22,6 +22,8 @@ from brook.core.units import DIMENSIONS, show
 
 LENGTH = DIMENSIONS["length"]
 TRIES = 40
+JUST_IN = 0.02  # of the way to the next wall
+ALIKE = 1e-4  # rad: triangles round an edge that differ by less lie on each other
 
 
 class EncloseError(ValueError):
@@ -92,7 +94,7 @@ def spaces_of(surface: Surface) -> Spaces:
     first_two = [np.argmax(surface.triangles == sorted_corners[:, [k]], axis=1) for k in (0, 1)]
     same_way = ((first_two[1] - first_two[0]) % 3 == 1)[triangle]
     rank = np.where(forward == same_way, triangle, -triangle)
-    order = np.lexsort((rank, inward, angle, flat))
+    order = np.lexsort((rank, inward, _alike(angle, flat), flat))
     position = np.empty(len(flat), np.int64)
     position[order] = np.arange(len(flat))
     first = np.concatenate([[0], np.cumsum(edges.uses)])
@@ -105,6 +107,21 @@ def spaces_of(surface: Surface) -> Spaces:
     graph = coo_matrix((np.ones(len(flat)), (2 * triangle + mine, 2 * triangle[after] + theirs)), shape=(count, count))
     _, label = connected_components(graph, directed=False)
     return Spaces(surface, label.reshape(-1, 2))
+
+
+def _alike(angle: np.ndarray, edge: np.ndarray) -> np.ndarray:
+    """Angles (n,) in rad round edges, those that differ by rounding alone made the same; nearly a whole turn is none."""
+    order = np.lexsort((angle, edge))
+    sorted_angle, sorted_edge = angle[order], edge[order]
+    begins = np.ones(len(order), bool)
+    begins[1:] = (sorted_edge[1:] != sorted_edge[:-1]) | (np.diff(sorted_angle) > ALIKE)
+    first = np.nonzero(begins)[0]
+    cluster = sorted_angle[first][np.cumsum(begins) - 1]
+    lowest = sorted_angle[np.searchsorted(sorted_edge, sorted_edge)]
+    cluster = np.where(lowest + 2 * np.pi - cluster <= ALIKE, lowest, cluster)
+    found = np.empty(len(angle))
+    found[order] = cluster
+    return found
 
 
 def space_at(spaces: Spaces, place: np.ndarray) -> int:
@@ -165,6 +182,10 @@ def spaces_around(spaces: Spaces, wet_point: np.ndarray) -> list[int]:
     space = space_at(spaces, np.asarray(wet_point, float))
     if spaces.open[space]:
         raise _leak(spaces, space)
+    if spaces.volumes[space] > 0:
+        # the wall seen first may be another's that cuts into the body which the point lies in
+        inner = _around(spaces, np.asarray(wet_point, float))
+        space = inner if inner is not None and spaces.volumes[inner] < spaces.volumes[space] else space
     if spaces.volumes[space] <= 0:
         # what the point sees first may stand free within a larger space
         outer = _around(spaces, np.asarray(wet_point, float))
@@ -204,10 +225,22 @@ def _standing_in(spaces: Spaces, space: int) -> list[int]:
     """Outsides of shells that stand free in a space."""
     found = []
     for other in np.nonzero((spaces.volumes < 0) & ~spaces.open)[0]:
-        place = spaces.boundary(int(other)).points[0]
+        place = _just_in(spaces.boundary(int(other)))
         if goes_round(spaces, space, place) and _around_shell(spaces, int(other), place) == space:
             found.append(int(other))
     return found
+
+
+def _just_in(shell: Surface) -> np.ndarray:
+    """A point (3,) just inside a shell that is seen from outside, behind the middle of a large triangle: what it touches may go through any
+    point on it, what stands within may fill its middle."""
+    for k in np.argsort(-shell.areas)[:TRIES]:
+        inward = shell.vectors[k] / max(float(np.linalg.norm(shell.vectors[k])), 1e-300)
+        start = shell.points[shell.triangles[k]].mean(axis=0) + 1e-7 * shell.size * inward
+        reach = first_seen(shell, start, inward)
+        if reach is not None:
+            return start + JUST_IN * reach * inward
+    return shell.points[0]
 
 
 def _around_shell(spaces: Spaces, shell: int, place: np.ndarray) -> int | None:

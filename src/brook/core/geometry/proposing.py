@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from brook.core.geometry.findings import FINDERS, find_all
-from brook.core.geometry.findings.shapes import near_tolerance
+from brook.core.geometry.findings.shapes import WALLS, near_tolerance
 from brook.core.geometry.steps import DO
 from brook.core.geometry.surface import Surface
 from brook.core.study import Resolved
@@ -66,4 +66,4 @@ def _effect(before: dict[str, int], after: dict[str, int]) -> str:
 
 
 def _defects(surface: Surface) -> dict[str, int]:
-    return {f.kind: f.count for f in find_all(surface)}
+    return {f.kind: f.count for f in find_all(surface) if f.kind != WALLS.kind}

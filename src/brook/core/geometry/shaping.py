@@ -8,11 +8,12 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from brook.core.geometry.booleans import NotClosed, combined, together
 from brook.core.geometry.closing import closed_by
+from brook.core.geometry.contacts import Contact, joined
 from brook.core.geometry.files import FileError
 from brook.core.geometry.parts import renamed
 from brook.core.geometry.sharing import shared_walls
@@ -24,8 +25,11 @@ from brook.core.geometry.unit_check import in_metres, likely_unit, sizes
 from brook.core.study import Resolved
 from brook.core.study.ordered import is_ordered
 from brook.core.study.resolve import plain
+from brook.core.study.space import brings_mesh
+from brook.core.units import DIMENSIONS, show
 
 SHAPE_VERSION = 2
+MOST_SHARED = 4  # walls that solids share, the largest, that a note names
 
 
 @dataclass(frozen=True)
@@ -86,11 +90,18 @@ def stages(geometry: Resolved, read: Reader, wrap: Wrapper = _no_wrapper) -> lis
         add(WORDS[step.kind], plain(step), _step(k, step))
     if geometry.closings:
         add("closing openings", plain(geometry.closings), _closing(geometry.closings))
+    if looks_for_contacts(geometry):
+        add("looking what touches", plain(geometry.touching), _touching(geometry.touching))
     if geometry.wrap is not None:
         add("wrapping", plain(geometry.wrap), _wrapping(geometry.wrap, wrap))
     if geometry.tunnel is not None:
         add("putting the tunnel around", plain(geometry.tunnel), _tunnel(geometry.tunnel))
     return found
+
+
+def looks_for_contacts(geometry: Resolved) -> bool:
+    """Whether walls of solids that lie on each other are made one: files bring such, and a wrap leaves none."""
+    return geometry.wrap is None and any(p.kind == "file" and not brings_mesh(p) for p in geometry.parts)
 
 
 def shaped(geometry: Resolved, read: Reader, wrap: Wrapper = _no_wrapper) -> State:
@@ -214,6 +225,42 @@ def _closing(closings: list[Resolved]) -> Callable[[State], State]:
         return State(surface, (*state.notes, *notes))
 
     return do
+
+
+def _touching(within: float) -> Callable[[State], State]:
+    def do(state: State) -> State:
+        try:
+            surface, contacts = joined(state.surface, within)
+        except ValueError as error:
+            return State(state.surface, (*state.notes, Note("/touching", "", str(error))))
+        if not contacts:
+            return state
+        odd = [contact_words(c, within) for c in contacts if c.kind != "joined"]
+        shared = [
+            f"{c.one} and {c.other} share {show(c.area, DIMENSIONS['area'])}" for c in contacts if c.kind == "joined"
+        ]
+        said = shared[:MOST_SHARED] + ([f"and {len(shared) - MOST_SHARED} more"] if len(shared) > MOST_SHARED else [])
+        more = {"contacts": [asdict(c) for c in contacts], "odd": odd}
+        words = "; ".join([*said, *odd])
+        return State(surface, (*state.notes, Note("/touching", words, "", more)))
+
+    return do
+
+
+def contact_words(contact: Contact, within: float) -> str:
+    """What is to be said of two walls that lie on each other and are not one."""
+    area, apart = show(contact.area, DIMENSIONS["area"]), show(contact.apart, DIMENSIONS["length"])
+    if contact.kind == "bent":
+        return f"{contact.one} and {contact.other} lie on each other over {area}, bent: the mesh makes one wall of both"
+    if contact.kind == "overlap":
+        return (
+            f"{contact.one} and {contact.other} cut into each other over {area}, about {apart} deep: unite them, take one from the "
+            "other, or let walls farther apart be one"
+        )
+    return (
+        f"{contact.one} and {contact.other} nearly touch over {area}, up to {apart} apart; let walls within more than "
+        f"{show(within, DIMENSIONS['length'])} be one if they are to touch"
+    )
 
 
 def _wrapping(wish: Resolved, wrap: Wrapper) -> Callable[[State], State]:

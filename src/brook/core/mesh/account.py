@@ -7,14 +7,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from brook.core.geometry.nearest import Nearest
-from brook.core.geometry.surface import Surface
+from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh.boxes.wishes import Facing
 from brook.core.mesh.polyhedral import Mesh
 
 FAR = 0.5  # of the longest side of the nearest cell, beyond which a place of the shape counts as lost
 SAMPLES, LEAST = 40_000, 400  # places on a body, and on each of its patches at least, that stand for its surface
+AGAINST = -0.7  # cosine between walls with a film between them
 PLACES = 3  # of the largest losses of a patch that are told
 THIN = 2.0  # cells, under which the width of a gap or a part explains a loss
+Sampled = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
 
 
 @dataclass(frozen=True)
@@ -62,9 +64,20 @@ class KeptBody:
 
 
 @dataclass(frozen=True)
+class KeptWall:
+    """Areas in m² over which two bodies touch as drawn and in the mesh."""
+
+    one: str
+    other: str
+    drawn: float
+    meshed: float
+
+
+@dataclass(frozen=True)
 class Account:
     patches: tuple[KeptPatch, ...]
     bodies: tuple[KeptBody, ...]
+    walls: tuple[KeptWall, ...] = ()
 
     def over(self, limit: float) -> list[KeptPatch]:
         """Patches of which more than a share is lost, the largest loss first."""
@@ -75,24 +88,91 @@ class Account:
         return [b for b in self.bodies if abs(b.meshed - b.drawn) > limit * b.drawn]
 
 
-def account(solids: list[tuple[str, Surface]], mesh: Mesh) -> Account:
-    """What a mesh kept of the closed surfaces of its bodies, by their names."""
+def account(solids: list[tuple[str, Surface]], mesh: Mesh, touching: float = 0.0) -> Account:
+    """What a mesh kept of the closed surfaces of its bodies, by their names. A film between two walls that are to be one, as they lie within
+    `touching` m of each other, is no part of the shape."""
     patches: list[KeptPatch] = []
     bodies = []
-    for name, surface in solids:
+    beyond = _beyond([s for _, s in solids])
+    drawn: dict[tuple[int, int], list[float]] = {}
+    for k, (name, surface) in enumerate(solids):
         number = mesh.bodies.index(name) if name in mesh.bodies else -1
         bodies.append(KeptBody(name, abs(surface.volume), float(mesh.volume[mesh.body == number].sum())))
-        patches += _patches(name, surface, mesh, number)
-    return Account(tuple(patches), tuple(bodies))
+        places, of, area = samples(surface)
+        film, over = _over_film(surface, beyond[k], places, of, touching)
+        ends = np.sort(np.stack([beyond[k][of], over], axis=1)[film], axis=1)
+        for one, other in np.unique(ends[ends[:, 0] >= 0], axis=0):
+            at = (ends == (one, other)).all(axis=1)
+            drawn.setdefault((int(one), int(other)), [0.0, 0.0, 0.0])[2] += float(area[film][at].sum()) / 2
+        for other in np.unique(beyond[k][beyond[k] >= 0]):
+            pair = (min(k, int(other)), max(k, int(other)))
+            exact = float(surface.areas[beyond[k] == other].sum())
+            filled = float(area[film & (beyond[k][of] == other)].sum())
+            drawn.setdefault(pair, [0.0, 0.0, 0.0])[int(other < k)] = exact - filled
+        patches += _patches(name, surface, mesh, number, (places, of, area, film))
+    return Account(tuple(patches), tuple(bodies), _walls(solids, mesh, drawn) if len(solids) > 1 else ())
 
 
-def _patches(name: str, surface: Surface, mesh: Mesh, number: int) -> list[KeptPatch]:
+def _beyond(surfaces: list[Surface]) -> list[np.ndarray]:
+    """Of each triangle of some surfaces which of them has one with the same corners, -1 for none."""
+    corners = np.concatenate([s.points[s.triangles] for s in surfaces])
+    every = welded(corners, np.zeros(len(corners), np.int64), ["wall"])
+    body = np.repeat(np.arange(len(surfaces)), [s.count for s in surfaces])
+    key = np.sort(every.triangles, axis=1)
+    order = np.lexsort((body, *key.T[::-1]))
+    twice = np.nonzero((np.diff(key[order], axis=0) == 0).all(axis=1))[0]
+    one, other = order[twice], order[twice + 1]
+    found = np.full(len(body), -1)
+    found[one], found[other] = body[other], body[one]
+    found[found == body] = -1  # a sheet within one body
+    return np.split(found, np.cumsum([s.count for s in surfaces])[:-1])
+
+
+def _over_film(
+    surface: Surface, beyond: np.ndarray, places: np.ndarray, of: np.ndarray, touching: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """Which places (n,) on the surface of a body have the wall of another one (-1: the outside) within `touching` over there, and whose."""
+    film, found = np.zeros(len(places), bool), np.full(len(places), -1)
+    if touching <= 0 or len(np.unique(beyond)) < 2:
+        return film, found
+    tree = Nearest.of(surface.points[surface.triangles], beyond + 1)
+    label, _, triangle = tree.labels_near(places, np.full(len(places), touching), 4)
+    unit = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
+    for k in range(label.shape[1] - 1, -1, -1):
+        facing = np.einsum("ij,ij->i", unit[of], unit[np.maximum(triangle[:, k], 0)]) < AGAINST
+        there = (label[:, k] >= 0) & (label[:, k] != beyond[of] + 1) & facing
+        film |= there
+        found[there] = label[there, k] - 1
+    return film, found
+
+
+def _walls(
+    solids: list[tuple[str, Surface]], mesh: Mesh, drawn: dict[tuple[int, int], list[float]]
+) -> tuple[KeptWall, ...]:  # fmt: skip
+    """What every two bodies that touch have in common, as drawn (seen from both, the less counts, and films) and in faces of cells."""
+    number = {name: k for k, (name, _) in enumerate(solids)}
+    of = np.array([number.get(name, -1) for name in mesh.bodies])
+    inner = np.arange(mesh.inner_count)
+    here, there = of[mesh.body[mesh.owner[inner]]], of[mesh.body[mesh.neighbour[inner]]]
+    apart = here != there
+    faces = np.sort(np.stack([here, there], axis=1)[apart], axis=1)
+    area = np.linalg.norm(mesh.face_vector[inner[apart]], axis=1)
+    pairs = sorted(set(drawn) | {(int(a), int(b)) for a, b in np.unique(faces, axis=0)})
+    found = []
+    for a, b in pairs:
+        one, other, film = drawn.get((a, b), (0.0, 0.0, 0.0))
+        meshed = float(area[(faces == (a, b)).all(axis=1)].sum())
+        found.append(KeptWall(solids[a][0], solids[b][0], min(one, other) + film, meshed))
+    return tuple(found)
+
+
+def _patches(name: str, surface: Surface, mesh: Mesh, number: int, sampled: Sampled) -> list[KeptPatch]:
     faces, cell, called = _skin(mesh, number)
     meshed = {n: 0.0 for n in surface.patches}
     area = np.linalg.norm(mesh.face_vector[faces], axis=1)
     for n in surface.patches:
         meshed[n] = float(area[called == n].sum())
-    places, of, stands_for = samples(surface)
+    places, of, stands_for, film = sampled
     if len(faces):
         corners, face = _triangles(mesh, faces)
         found, triangle = Nearest.of(corners, np.zeros(len(corners), np.int64)).find(places)
@@ -101,20 +181,21 @@ def _patches(name: str, surface: Surface, mesh: Mesh, number: int) -> list[KeptP
         size = (high - low).max(axis=1)[cell[face[triangle]]]
     else:
         away, size = np.full(len(places), np.inf), np.full(len(places), np.cbrt(abs(surface.volume)))
-    far = away > FAR * size
+    far = (away > FAR * size) & ~film
     facing: tuple[Facing, Facing] | None = None
     told = []
     for k, patch in enumerate(surface.patches):
         here = surface.patch[of] == k
+        filled = float(stands_for[here & film].sum())
         drawn = float(surface.areas[surface.patch == k].sum())
-        if drawn == 0.0:
+        if drawn <= filled:
             continue
-        lost = float(stands_for[here & far].sum() / stands_for[here].sum())
+        lost = float(stands_for[here & far].sum() / stands_for[here & ~film].sum())
         worst: tuple[Loss, ...] = ()
         if lost > 0.0:
             facing = facing or (Facing.of(surface, False), Facing.of(surface, True))
             worst = _worst(np.nonzero(here & far)[0], (places, of, away, size), facing)
-        told.append(KeptPatch(name, patch, drawn, meshed[patch], lost, worst))
+        told.append(KeptPatch(name, patch, drawn - filled, meshed[patch], lost, worst))
     return told
 
 
@@ -163,9 +244,6 @@ def samples(surface: Surface) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     a, b, c = np.swapaxes(surface.points[surface.triangles[of]], 0, 1)
     places = (1 - root)[:, None] * a + (root * (1 - v))[:, None] * b + (root * v)[:, None] * c
     return places, of, (areas / counts)[of]
-
-
-Sampled = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
 
 
 def _worst(lost: np.ndarray, sampled: Sampled, facing: tuple[Facing, Facing]) -> tuple[Loss, ...]:

@@ -33,7 +33,10 @@ def mesh_report(told: dict[str, Any], bodies: tuple[str, ...], areas: dict[str, 
         )
     lines += [f"{n}: {counted(a['sides'])} sides, {show(a['area'], AREA)}{drawn.pop(n, '')}" for n, a in areas.items()]
     lines += [f"{name}{words}" for name, words in drawn.items()]
-    said = [part["words"] for part in (*kept["patches"], *kept["bodies"]) if part["words"]]
+    for wall in kept.get("walls", []):
+        both = f"{show(wall['drawn'], AREA)} drawn, {show(wall['meshed'], AREA)} meshed"
+        lines.append(f"{wall['one']} touches {wall['other']}: {both}")
+    said = [part["words"] for part in (*kept["patches"], *kept["bodies"], *kept.get("walls", [])) if part["words"]]
     lines += [f"{words}." for words in said if words not in told["sentence"]]
     for patch in kept["patches"]:
         for place in patch["places"] if patch["words"] else ():

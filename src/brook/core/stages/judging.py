@@ -11,12 +11,12 @@ from brook.core.checks import Prepared
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, measure
-from brook.core.mesh.account import Account, KeptBody, KeptPatch, account
+from brook.core.mesh.account import Account, KeptBody, KeptPatch, KeptWall, account
 from brook.core.mesh.advice import advice
 from brook.core.mesh.quality import LIMITS, Quality, layer_coverage, worst_places
 from brook.core.stages.assembly import flow_mesh
 from brook.core.stages.losses import MOST_SAID
-from brook.core.stages.meshing import bent_symmetries, space_layers, told_pairs
+from brook.core.stages.meshing import bent_symmetries, space_layers, told_pairs, touching_of
 from brook.core.study.space import has_own_mesh
 from brook.core.units import DIMENSIONS, counted, round_text, show
 
@@ -24,7 +24,8 @@ HISTOGRAM_BINS = 24
 COVERED = 0.9  # of a patch: where layers stand on less, the mesh says so
 SHARES = (50.0, 95.0, 99.0, 99.9)  # percentiles of measures that are told
 SAID = 0.002  # of a patch or a volume: a smaller loss is not worth a sentence
-LENGTH = DIMENSIONS["length"]
+WALL = 0.05  # of the area over which two bodies touch: bent walls in flat sides differ by less
+LENGTH, AREA = DIMENSIONS["length"], DIMENSIONS["area"]
 
 
 def judged(prepared: Prepared, mesh: Mesh, surface: Surface | None) -> dict[str, Any]:
@@ -36,7 +37,7 @@ def judged(prepared: Prepared, mesh: Mesh, surface: Surface | None) -> dict[str,
         sentence += f" {said}"
     low, high = mesh.cell_box
     sides = (high - low)[:, :2] if mesh.is_plane else high - low
-    kept = None if surface is None else account(_solids(prepared, surface), mesh)
+    kept = None if surface is None else account(_solids(prepared, surface), mesh, touching_of(prepared))
     if kept and (gone := [p.patch for p in kept.patches if p.meshed == 0.0]):
         state = "poor" if state == "good" else state
         sentence += f" It has no side at {', '.join(dict.fromkeys(gone[:MOST_SAID]))}: choose smaller cells there."
@@ -77,7 +78,8 @@ def told_account(kept: Account) -> dict[str, Any]:
         }
         for p in sorted(kept.patches, key=lambda p: -p.lost)
     ]  # fmt: skip
-    return {"patches": patches, "bodies": [{**asdict(b), "words": volume_words(b)} for b in kept.bodies]}
+    return {"patches": patches, "bodies": [{**asdict(b), "words": volume_words(b)} for b in kept.bodies],
+            "walls": [{**asdict(w), "words": wall_words(w)} for w in kept.walls]}  # fmt: skip
 
 
 def loss_words(kept: KeptPatch, several: bool = False) -> str:
@@ -100,6 +102,16 @@ def volume_words(body: KeptBody) -> str:
     if abs(share) <= SAID:
         return ""
     return f"{body.body} has {round_text(100 * abs(share), 2)} % {'more' if share > 0 else 'less'} volume than drawn"
+
+
+def wall_words(wall: KeptWall) -> str:
+    """Where two bodies touch over another area than drawn, empty where that is next to nothing."""
+    if abs(wall.meshed - wall.drawn) <= WALL * wall.drawn:
+        return ""
+    areas = f"{show(wall.meshed, AREA)} in the mesh, {show(wall.drawn, AREA)} as drawn"
+    if wall.meshed > wall.drawn:
+        return f"{wall.one} and {wall.other} touch over {areas}: what is drawn between them is thinner than a cell"
+    return f"{wall.one} and {wall.other} touch over {areas}: nothing passes between them over the rest; smaller cells keep it"
 
 
 def _coverage(prepared: Prepared, mesh: Mesh) -> dict[str, float]:

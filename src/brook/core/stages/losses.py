@@ -14,7 +14,12 @@ def losses_over(told: dict[str, Any], limit: float | None) -> list[str]:
     if limit is None:
         return []
     patches = (told.get("account") or {"patches": []})["patches"]
-    return [p["words"] or f"The mesh lost something of {p['patch']}" for p in patches if p["lost"] > limit]
+    gone = [w["words"] for w in _walls(told) if w["words"] and 1 - w["meshed"] / max(w["drawn"], 1e-300) > limit]
+    return [p["words"] or f"The mesh lost something of {p['patch']}" for p in patches if p["lost"] > limit] + gone
+
+
+def _walls(told: dict[str, Any]) -> list[dict[str, Any]]:
+    return (told.get("account") or {}).get("walls", [])
 
 
 def with_losses(told: dict[str, Any], limit: float | None) -> dict[str, Any]:
@@ -25,12 +30,14 @@ def with_losses(told: dict[str, Any], limit: float | None) -> dict[str, Any]:
     kept = told["account"]
     over = losses_over(told, limit)
     bodies = [b["words"] for b in kept["bodies"] if b["words"] and abs(b["meshed"] / b["drawn"] - 1.0) > limit]
+    bodies += [w["words"] for w in _walls(told) if w["words"]]
     if over:
         patches = [
             f"{round_text(100 * p['lost'], 2)}\u00a0% of {p['patch']}" for p in kept["patches"] if p["lost"] > limit
         ]
         more = f" and {len(patches) - MOST_SAID} patches more" if len(patches) > MOST_SAID else ""
-        words = "; ".join([f"it lost {', '.join(patches[:MOST_SAID])}{more}", *bodies])
+        lost = [f"it lost {', '.join(patches[:MOST_SAID])}{more}"] if patches else []
+        words = "; ".join([*lost, *bodies])
         besides = told["sentence"].removeprefix("This mesh will do.")  # what else is wrong with it stays said
         for begin in ("This mesh will do with care:", "This mesh will not do:"):
             besides = besides.replace(begin, "Besides,")

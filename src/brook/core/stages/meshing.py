@@ -11,6 +11,7 @@ import numpy as np
 from brook.core.checks import Prepared
 from brook.core.checks.pairs import pairs_in
 from brook.core.geometry.bodies import bodies_of
+from brook.core.geometry.shaping import looks_for_contacts
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, boxes, lines
 from brook.core.mesh.pairs import FLAT, Pair, bent, match
@@ -81,9 +82,8 @@ def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], 
     for body, point in zip(bodies, prepared.geometry.bodies, strict=True):
         if body.surface is None:
             raise boxes.MeshError(f"{body.name}: {body.problem}")
-        solids.append(
-            boxes.Solid(body.name, _with_own_patches(body.surface), np.array([point.x, point.y, point.z], float))
-        )
+        wet = np.array([point.x, point.y, point.z], float)
+        solids.append(boxes.Solid(body.name, _with_own_patches(body.surface), wet, fluid=body.holds == "fluid"))
         if body.holds == "fluid":
             fluids.append(solids[-1])
     wetted = {name for fluid in fluids for name in fluid.surface.patches}
@@ -103,7 +103,12 @@ def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], 
         if solid in fluids or (plan is not None and plan.sides == "both") else solid
         for solid in solids
     ]  # fmt: skip
-    return checked(boxes.build_bodies(layered, sizes, tell), prepared)
+    return checked(boxes.build_bodies(layered, sizes, tell, touching_of(prepared)), prepared)
+
+
+def touching_of(prepared: Prepared) -> float:
+    """Within how many m of each other walls of two solids are one in the mesh too; 0 where none are looked for."""
+    return prepared.geometry.touching if looks_for_contacts(prepared.geometry) else 0.0
 
 
 def _with_own_patches(surface: Surface) -> Surface:

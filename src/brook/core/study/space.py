@@ -259,12 +259,14 @@ class SpaceBody(Part):
 
 
 class SpaceGeometry(Part):
-    """`colours` are those of patches that somebody chose; the others come from the palette."""
+    """Walls of solids from files that lie within `touching` of each other are one, 0 for no such wish. `colours` are those of
+    patches that somebody chose; the others come from the palette."""
 
     kind: Literal["space"]
     parts: Annotated[tuple[ShapePart, ...], Field(max_length=100)] = ()
     steps: Annotated[tuple[Step, ...], Field(max_length=200)] = ()
     closings: Annotated[tuple[Closing, ...], Field(max_length=200)] = ()
+    touching: Distance = "0.01 mm"
     wrap: Wrap | None = None
     tunnel: Tunnel | None = None
     bodies: Annotated[tuple[SpaceBody, ...], Field(max_length=60)] = ()

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from brook.core.geometry.findings.base import Finder, Finding, Place
 from brook.core.geometry.findings.edges import HOLES, SHARED
-from brook.core.geometry.findings.shapes import CROSSING, DUPLICATES, NEAR, SLIVERS
+from brook.core.geometry.findings.shapes import CROSSING, DUPLICATES, NEAR, SLIVERS, WALLS
 from brook.core.geometry.findings.sides import EMPTY, INWARD, LOOSE, TURNED
 from brook.core.geometry.surface import Surface
 
 FINDERS: tuple[Finder, ...] = (
-    HOLES, NEAR, SHARED, CROSSING, DUPLICATES, SLIVERS, TURNED, INWARD, LOOSE, EMPTY,
+    HOLES, NEAR, SHARED, CROSSING, DUPLICATES, WALLS, SLIVERS, TURNED, INWARD, LOOSE, EMPTY,
 )  # fmt: skip
 
 

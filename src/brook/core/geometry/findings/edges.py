@@ -95,5 +95,8 @@ HOLES = Finder(
     "holes", "holes and slits", "fill them, merge or stitch what should touch, or cap them as openings", _holes
 )
 SHARED = Finder(
-    "shared_edges", "edges of three or more triangles", "delete what is inside, or unite the parts", _shared
+    "shared_edges",
+    "edges of three or more triangles",
+    "right where bodies touch; else delete what is inside, or unite the parts",
+    _shared,
 )

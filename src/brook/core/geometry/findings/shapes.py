@@ -24,6 +24,23 @@ def duplicates(surface: Surface) -> np.ndarray:
     return np.sort(order[1:][same])
 
 
+def double_walls(surface: Surface) -> np.ndarray:
+    """Those of the doubles (n,) that are walls between two closed bodies, of which each has its own: they look opposite ways, and no
+    edge of their shell has an odd number of triangles."""
+    double = duplicates(surface)
+    if not len(double):
+        return double
+    edges, shell = surface.edges, surface.shells
+    odd = ((edges.uses % 2 == 1) | (edges.turns != 0))[edges.of].any(axis=1)
+    sound = ~np.isin(shell, np.unique(shell[odd]))
+    corners = np.sort(surface.triangles, axis=1)
+    _, group = np.unique(corners, axis=0, return_inverse=True)
+    total = np.zeros((int(group.max()) + 1, 3))
+    np.add.at(total, group.ravel(), surface.vectors)
+    against = np.linalg.norm(total[group.ravel()], axis=1) < 0.5 * surface.areas
+    return double[(sound & against)[double]]
+
+
 def slivers(surface: Surface) -> np.ndarray:
     """Triangles (n,) without area, or so thin that their normal means little."""
     corners = surface.points[surface.triangles]
@@ -98,8 +115,23 @@ def _near(surface: Surface) -> list[Place]:
     return found
 
 
-DUPLICATES = Finder(
-    "duplicates", "double triangles", "remove the doubles", lambda s: _each(s, duplicates(s), "double triangle")
+def _doubles(surface: Surface) -> list[Place]:
+    return _each(surface, np.setdiff1d(duplicates(surface), double_walls(surface)), "double triangle")
+
+
+def _walls(surface: Surface) -> list[Place]:
+    walls = double_walls(surface)
+    part = surface.only(walls)
+    groups = part.shells if part.count else walls
+    return [
+        place_of(surface, mine, f"{len(mine)} triangle{'s' if len(mine) > 1 else ''} of both bodies")
+        for mine in (walls[groups == k] for k in range(int(groups.max(initial=-1)) + 1))
+    ]
+
+
+DUPLICATES = Finder("duplicates", "double triangles", "remove the doubles", _doubles)
+WALLS = Finder(
+    "double_walls", "walls that two bodies have, each its own", "nothing to mend: of both one wall is made", _walls
 )
 SLIVERS = Finder("slivers", "slivers", "remove them; their neighbours close the gap", _thin)
 CROSSING = Finder(

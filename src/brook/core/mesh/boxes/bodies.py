@@ -19,18 +19,22 @@ from brook.core.mesh.boxes.faces import Frame, frame_of
 from brook.core.mesh.boxes.keeping import Tell, kept_by_bodies, pruned
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError
-from brook.core.mesh.boxes.skin import Fitted, features_of, fit
+from brook.core.mesh.boxes.skin import Features, Fitted, features_of, fit
 from brook.core.mesh.polyhedral import Mesh
+
+SAG = 0.1  # of the side of a cell: how far its sides may lie from a bent wall between bodies
 
 
 @dataclass(frozen=True, eq=False)
 class Solid:
-    """A body that is to be meshed: its closed surface, looking out, a point (3,) in it, and its layers."""
+    """A body that is to be meshed: its closed surface, looking out, a point (3,) in it, and its layers. A fluid gives way to what
+    touches it."""
 
     name: str
     surface: Surface
     wet: np.ndarray
     layers: Layers | None = None
+    fluid: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,15 +69,19 @@ def _walls_of(solids: list[Solid]) -> _Walls:
     return _Walls(surface, kinds[:, 1:], tuple(names[k] for k in kinds[:, 0]))
 
 
-def build_bodies(solids: list[Solid], sizes: Sizes, tell: Tell = lambda _: None) -> Mesh:
-    """The mesh of bodies that may touch: faces between two of them are inner faces. Raises `MeshError`."""
+def build_bodies(
+    solids: list[Solid], sizes: Sizes, tell: Tell = lambda _: None, touching: float = 0.0
+) -> Mesh:  # fmt: skip
+    """The mesh of bodies that may touch: faces between two of them are inner faces, also where each has a wall of its own and
+    these lie within `touching` m of each other. Raises `MeshError`."""
     walls = _walls_of(solids)
     by_kind = {str(k): sizes.patches.get(name, sizes.bulk) for k, name in enumerate(walls.names)}
     octree = grid_of(walls.surface, replace(sizes, patches=by_kind), tell, dict(enumerate(walls.names)))
     tell("telling bodies apart")
     sides = [Sides.of(s.surface) for s in solids]
     octree = pruned(octree, sides)
-    body = kept_by_bodies(octree, sides, [s.wet for s in solids], tell)
+    gives_way = np.array([s.fluid and touching > 0 for s in solids])
+    body = kept_by_bodies(octree, sides, [s.wet for s in solids], tell, gives_way)
     for k, one in enumerate(solids):
         if not (body == k).any():
             raise MeshError(f"no box lies inside {one.name}; choose a smaller size there")
@@ -82,6 +90,8 @@ def build_bodies(solids: list[Solid], sizes: Sizes, tell: Tell = lambda _: None)
     tell("fitting the skin")
     features = features_of(walls.surface)
     fitted = fit(frame, features, tell, walls.bodies)
+    if touching > 0:
+        walls, features, fitted = _met(frame, sides, (walls, features, fitted), touching)
     cores = []
     for k, one in enumerate(solids):
         tell(f"joining sides of {one.name}")
@@ -96,6 +106,40 @@ def build_bodies(solids: list[Solid], sizes: Sizes, tell: Tell = lambda _: None)
         cores.append(core)
     tell("putting bodies together")
     return _united(solids, cores, walls, features.patch)
+
+
+def _met(
+    frame: Frame, sides: list[Sides], so_far: tuple[_Walls, Features, Fitted], touching: float
+) -> tuple[_Walls, Features, Fitted]:
+    """The same where sides of cells between two bodies that have walls of their own there, within `touching` of each other, are of a
+    wall between them, called as the wall that they were fitted to."""
+    walls, features, fitted = so_far
+    kind = features.patch[fitted.label]
+    other = frame.neighbour[frame.within :]
+    alone = np.nonzero((other >= 0) & ~walls.between[kind])[0]
+    if not len(alone):
+        return so_far
+    polygon, corners = frame.polygon[frame.within :][alone], frame.corners[frame.within :][alone]
+    middle = np.where((polygon >= 0)[:, :, None], fitted.points[polygon], 0.0).sum(axis=1) / corners[:, None]
+    pair = np.sort(np.stack([frame.body[frame.owner[frame.within :][alone]], frame.body[other[alone]]], axis=1), axis=1)
+    far = np.zeros(len(alone))
+    for k, one in enumerate(sides):
+        here = (pair == k).any(axis=1)
+        far[here] = np.maximum(far[here], np.abs(one.distance(middle[here])))
+    # a flat side of cells leaves a bent wall by its own sagitta too
+    near = far <= touching + SAG * frame.size[frame.owner[frame.within :][alone]]
+    new, number = np.unique(np.column_stack([kind[alone][near], pair[near]]), axis=0, return_inverse=True)
+    label = fitted.label.copy()
+    label[alone[near]] = len(features.patch) + number.ravel()
+    count = len(walls.names)
+    names = (*walls.names, *(walls.names[k] for k in new[:, 0]))
+    surface = replace(walls.surface, patches=tuple(str(k) for k in range(len(names))))
+    patch = np.concatenate([features.patch, count + np.arange(len(new))])
+    return (
+        _Walls(surface, np.concatenate([walls.bodies, new[:, 1:]]), names),
+        replace(features, surface=surface, patch=patch),
+        replace(fitted, label=label),
+    )
 
 
 def _part(frame: Frame, fitted: Fitted, k: int) -> tuple[Frame, Fitted, np.ndarray]:

@@ -13,6 +13,7 @@ from brook.core.mesh.boxes import kernels
 from brook.core.mesh.boxes.faces import Skin, skin_of
 from brook.core.mesh.boxes.octree import Octree
 
+ON_WALL = 1e-6  # sides of the box
 ROUNDS = 60
 BLOCK = 3  # times that the side of a block is twice that of the coarsest boxes
 
@@ -74,14 +75,22 @@ def pruned(octree: Octree, sides: list[Sides]) -> Octree:
 
 
 def kept_by_bodies(
-    octree: Octree, sides: list[Sides], wets: list[np.ndarray], tell: Tell = lambda _: None
-) -> np.ndarray:
-    """The body (n,) whose cell each leaf becomes, -1 for none; `wets` has a point (3,) in each body.
+    octree: Octree, sides: list[Sides], wets: list[np.ndarray], tell: Tell = lambda _: None,
+    gives_way: np.ndarray | None = None,
+) -> np.ndarray:  # fmt: skip
+    """The body (n,) whose cell each leaf becomes, -1 for none; `wets` has a point (3,) in each body. Where another lies too,
+    those that `gives_way` (bodies,) do not: beside a film between two others its sides are told by either wall.
 
     What one body cannot keep goes to the body that it has most sides with.
     """
     depth = np.stack([_depths(octree, one) for one in sides])
+    # a middle on the wall between bodies lies in neither: the first takes it, or a slit would part them there
+    on_wall = np.abs(depth) < ON_WALL * octree.size
+    if gives_way is not None and gives_way.any():
+        depth[np.ix_(gives_way, (depth[~gives_way] < 0).any(axis=0))] = np.inf
+        on_wall[np.ix_(gives_way, on_wall[~gives_way].sum(axis=0) > 1)] = False
     body = np.where((depth < 0).any(axis=0), np.argmin(depth, axis=0), -1)
+    body = np.where(on_wall.sum(axis=0) > 1, np.argmax(on_wall, axis=0), body)
     round_them = [leaves_round(octree, wet) for wet in wets]
     for turn in range(ROUNDS):
         tell(f"tidying boxes between bodies, round {turn + 1}")

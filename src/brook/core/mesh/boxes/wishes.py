@@ -74,11 +74,15 @@ class Facing:
 
     def gap(self, corners: np.ndarray, of: np.ndarray) -> np.ndarray:
         """Distance (n,) from pieces (n, 3, 3) of triangles `of` to a side that faces them; infinity where none does."""
+        return self.seen(corners.mean(axis=1), of)[0]
+
+    def seen(self, places: np.ndarray, of: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """The same distance from places (n, 3) on triangles `of`, and the triangle (n,) of the side there."""
         normal, tree = self.normal[of], self.tree
-        far, hit = kernels.along(corners.mean(axis=1), -normal, tree.corners, tree.boxes, tree.leaves)
-        other = self.normal[tree.number[np.maximum(hit, 0)]]
-        facing = np.where(hit >= 0, np.einsum("ij,ij->i", normal, other), 1.0)
-        return np.where(facing < OPPOSITE, far, np.inf)
+        far, hit = kernels.along(places, -normal, tree.corners, tree.boxes, tree.leaves)
+        triangle = tree.number[np.maximum(hit, 0)]
+        facing = np.where(hit >= 0, np.einsum("ij,ij->i", normal, self.normal[triangle]), 1.0)
+        return np.where(facing < OPPOSITE, far, np.inf), triangle
 
 
 def _longest(corners: np.ndarray) -> np.ndarray:

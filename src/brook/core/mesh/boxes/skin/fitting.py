@@ -88,12 +88,21 @@ def _labels(
         far[lost, 0] = np.linalg.norm(place - centre[lost], axis=1)
     if between is not None:
         mine, theirs = between
-        fits = (theirs[features.patch[np.maximum(region, 0)]] == mine[:, None]).all(axis=2) & (region >= 0)
-        region = np.where(fits | ~fits.any(axis=1)[:, None], region, -1)
+        of = theirs[features.patch[np.maximum(region, 0)]]
+        known: list[np.ndarray] = [np.all(of == mine[:, None], axis=2), _in_common(of, mine)]
+        for fits in known:
+            fits &= region >= 0
+            region = np.where(fits | ~fits.any(axis=1)[:, None], region, -1)
     alike = np.einsum("ikj,ij->ik", features.normal[np.maximum(triangle, 0)], normal * np.reshape(looks, (-1, 1)))
     cost = np.where(region >= 0, far / size[:, None] + AGAINST * (1 - alike), np.inf)
     best = region[np.arange(len(region)), np.argmin(cost, axis=1)]
     return _by_majority(best, region, edges)
+
+
+def _in_common(of: np.ndarray, mine: np.ndarray) -> np.ndarray:
+    """Whether the bodies (n, k, 2) on both sides of walls have one in common with those (n, 2) beside sides of cells."""
+    one, other = mine[:, None, :1], mine[:, None, 1:]
+    return np.asarray(((of == one) | ((of == other) & (other >= 0))).any(axis=2))
 
 
 def _bodies_beside(frame: Frame) -> np.ndarray:
