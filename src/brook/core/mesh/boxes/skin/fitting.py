@@ -88,21 +88,35 @@ def _labels(
         far[lost, 0] = np.linalg.norm(place - centre[lost], axis=1)
     if between is not None:
         mine, theirs = between
-        of = theirs[features.patch[np.maximum(region, 0)]]
-        known: list[np.ndarray] = [np.all(of == mine[:, None], axis=2), _in_common(of, mine)]
-        for fits in known:
-            fits &= region >= 0
-            region = np.where(fits | ~fits.any(axis=1)[:, None], region, -1)
+        beside = theirs[features.patch[np.maximum(region, 0)]]
+        region = _preferred(region, _alike(beside, mine))
+        region = _preferred(region, _in_common(beside, mine))
     alike = np.einsum("ikj,ij->ik", features.normal[np.maximum(triangle, 0)], normal * np.reshape(looks, (-1, 1)))
     cost = np.where(region >= 0, far / size[:, None] + AGAINST * (1 - alike), np.inf)
     best = region[np.arange(len(region)), np.argmin(cost, axis=1)]
     return _by_majority(best, region, edges)
 
 
-def _in_common(of: np.ndarray, mine: np.ndarray) -> np.ndarray:
-    """Whether the bodies (n, k, 2) on both sides of walls have one in common with those (n, 2) beside sides of cells."""
-    one, other = mine[:, None, :1], mine[:, None, 1:]
-    return np.asarray(((of == one) | ((of == other) & (other >= 0))).any(axis=2))
+def _preferred(region: np.ndarray, fits: np.ndarray) -> np.ndarray:
+    """The regions (n, k) that fit, -1 for others; where none fits all of them."""
+    known = np.where(region >= 0, fits, False)
+    none = np.count_nonzero(known, axis=1)[:, None] == 0
+    return np.where(known | none, region, -1)
+
+
+def _alike(walls: np.ndarray, mine: np.ndarray) -> np.ndarray:
+    """Whether the bodies (n, k, 2) on both sides of walls are those (n, 2) beside sides of cells."""
+    same: np.ndarray = (walls[:, :, 0] == mine[:, :1]) & (walls[:, :, 1] == mine[:, 1:])
+    return same
+
+
+def _in_common(walls: np.ndarray, mine: np.ndarray) -> np.ndarray:
+    """Whether both have a body in common."""
+    found = np.zeros(walls.shape[:2], bool)
+    for k in (0, 1):
+        there = walls[:, :, k]
+        found |= (there == mine[:, :1]) | ((there == mine[:, 1:]) & (there >= 0))
+    return found
 
 
 def _bodies_beside(frame: Frame) -> np.ndarray:
