@@ -61,6 +61,13 @@ class Nearest:
         )
         return label, far, np.where(triangle >= 0, self.number[triangle], -1)
 
+    def seen(self, places: np.ndarray, ways: np.ndarray, reach: float = np.inf) -> tuple[np.ndarray, np.ndarray]:
+        """How far (n,) it is from places (n, 3) along unit ways (n, 3) to the first triangle within reach, and which (n,) it is, infinity
+        and -1 for none."""
+        places, ways = np.ascontiguousarray(places, float), np.ascontiguousarray(ways, float)
+        far, triangle = kernels.along(places, ways, float(reach), self.corners, self.boxes, self.leaves)
+        return far, np.where(triangle >= 0, self.number[triangle], -1)
+
 
 @dataclass(frozen=True, eq=False)
 class Sides:

@@ -223,65 +223,80 @@ def signed(places, found, triangle, points, triangles, edges_of, normal, edge_no
 
 
 @kernel(inline="always")
-def _through(ox, oy, oz, wx, wy, wz, box, best):
-    """Whether a ray meets a box before it has gone `best`."""
-    near, far = 0.0, best
-    for i in range(3):
-        o = ox if i == 0 else oy if i == 1 else oz
-        w = wx if i == 0 else wy if i == 1 else wz
-        if abs(w) < 1e-300:
-            if o < box[i] or o > box[i + 3]:
-                return False
-            continue
-        one, other = (box[i] - o) / w, (box[i + 3] - o) / w
-        near, far = max(near, min(one, other)), min(far, max(one, other))
-    return near <= far
+def _enters(ox, oy, oz, ix, iy, iz, boxes, node, best):
+    """How far along a ray it is to a box, infinity when it is empty or not met before `best`; ix, iy, iz are one over its way."""
+    if boxes[node, 0] > boxes[node, 3]:
+        return np.inf
+    ax, bx = (boxes[node, 0] - ox) * ix, (boxes[node, 3] - ox) * ix
+    ay, by = (boxes[node, 1] - oy) * iy, (boxes[node, 4] - oy) * iy
+    az, bz = (boxes[node, 2] - oz) * iz, (boxes[node, 5] - oz) * iz
+    near = max(0.0, min(ax, bx), min(ay, by), min(az, bz))
+    far = min(best, max(ax, bx), max(ay, by), max(az, bz))
+    return near if near <= far else np.inf
 
 
 @kernel(parallel=True)
-def along(places, ways, corners, boxes, leaves):
-    """How far it is from places (n, 3) along unit ways (n, 3) to the first triangle, and which (n,), -1 for none.
+def along(places, ways, reach, corners, boxes, leaves):
+    """How far it is from places (n, 3) along unit ways (n, 3) to the first triangle within `reach`, and which (n,), infinity and -1
+    for none. The nearer of two boxes is looked into first.
 
     Triangles in which a place lies do not count. Möller & Trumbore (1997).
     """
     count = len(places)
     far, triangle = np.full(count, np.inf), np.full(count, -1, np.int64)
-    for k in prange(count):
-        ox, oy, oz = places[k, 0], places[k, 1], places[k, 2]
-        wx, wy, wz = ways[k, 0], ways[k, 1], ways[k, 2]
+    for block in prange((count + BLOCK - 1) // BLOCK):
         stack = np.empty(64, np.int64)
-        stack[0], top = 1, 1
-        best = np.inf
-        while top:
-            top -= 1
-            node = stack[top]
-            if not _through(ox, oy, oz, wx, wy, wz, boxes[node], best):
-                continue
-            if node < leaves:
-                stack[top], stack[top + 1] = 2 * node, 2 * node + 1
-                top += 2
-                continue
-            begin = (node - leaves) * LEAF
-            for t in range(begin, min(begin + LEAF, len(corners))):
-                a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
-                ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
-                vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
-                hx, hy, hz = wy * vz - wz * vy, wz * vx - wx * vz, wx * vy - wy * vx
-                det = ux * hx + uy * hy + uz * hz
-                if det == 0.0:
+        away = np.empty(64)
+        for k in range(block * BLOCK, min(count, (block + 1) * BLOCK)):
+            ox, oy, oz = places[k, 0], places[k, 1], places[k, 2]
+            wx, wy, wz = ways[k, 0], ways[k, 1], ways[k, 2]
+            # no way is quite along a plane of boxes
+            ix = 1.0 / wx if abs(wx) > 1e-30 else 1e30
+            iy = 1.0 / wy if abs(wy) > 1e-30 else 1e30
+            iz = 1.0 / wz if abs(wz) > 1e-30 else 1e30
+            stack[0], away[0], top = 1, 0.0, 1
+            best = reach
+            while top:
+                top -= 1
+                node = stack[top]
+                if away[top] > best:
                     continue
-                sx, sy, sz = ox - a[0], oy - a[1], oz - a[2]
-                u = (sx * hx + sy * hy + sz * hz) / det
-                if u < 0.0 or u > 1.0:
+                if node < leaves:
+                    one, other = 2 * node, 2 * node + 1
+                    d_one = _enters(ox, oy, oz, ix, iy, iz, boxes, one, best)
+                    d_other = _enters(ox, oy, oz, ix, iy, iz, boxes, other, best)
+                    if d_one < d_other:
+                        one, other = other, one
+                        d_one, d_other = d_other, d_one
+                    if d_one < np.inf:
+                        stack[top], away[top] = one, d_one
+                        top += 1
+                    if d_other < np.inf:
+                        stack[top], away[top] = other, d_other
+                        top += 1
                     continue
-                qx, qy, qz = sy * uz - sz * uy, sz * ux - sx * uz, sx * uy - sy * ux
-                v = (wx * qx + wy * qy + wz * qz) / det
-                if v < 0.0 or u + v > 1.0:
-                    continue
-                s = (vx * qx + vy * qy + vz * qz) / det
-                size = abs(ux) + abs(uy) + abs(uz) + abs(vx) + abs(vy) + abs(vz)
-                if s > 1e-9 * size and s < best:
-                    best = s
-                    triangle[k] = t
-        far[k] = best
+                begin = (node - leaves) * LEAF
+                for t in range(begin, min(begin + LEAF, len(corners))):
+                    ax, ay, az = corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2]
+                    ux, uy, uz = corners[t, 1, 0] - ax, corners[t, 1, 1] - ay, corners[t, 1, 2] - az
+                    vx, vy, vz = corners[t, 2, 0] - ax, corners[t, 2, 1] - ay, corners[t, 2, 2] - az
+                    hx, hy, hz = wy * vz - wz * vy, wz * vx - wx * vz, wx * vy - wy * vx
+                    det = ux * hx + uy * hy + uz * hz
+                    if det == 0.0:
+                        continue
+                    sx, sy, sz = ox - ax, oy - ay, oz - az
+                    u = (sx * hx + sy * hy + sz * hz) / det
+                    if u < 0.0 or u > 1.0:
+                        continue
+                    qx, qy, qz = sy * uz - sz * uy, sz * ux - sx * uz, sx * uy - sy * ux
+                    v = (wx * qx + wy * qy + wz * qz) / det
+                    if v < 0.0 or u + v > 1.0:
+                        continue
+                    s = (vx * qx + vy * qy + vz * qz) / det
+                    size = abs(ux) + abs(uy) + abs(uz) + abs(vx) + abs(vy) + abs(vz)
+                    if s > 1e-9 * size and s < best:
+                        best = s
+                        triangle[k] = t
+            if triangle[k] >= 0:
+                far[k] = best
     return far, triangle

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brook.core.geometry.nearest import Nearest, kernels
+from brook.core.geometry.nearest import Nearest
 from brook.core.geometry.surface import Surface
 from brook.core.mesh.boxes.skin.features import ANGLE
 
@@ -78,9 +78,9 @@ class Facing:
 
     def seen(self, places: np.ndarray, of: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """The same distance from places (n, 3) on triangles `of`, and the triangle (n,) of the side there."""
-        normal, tree = self.normal[of], self.tree
-        far, hit = kernels.along(places, -normal, tree.corners, tree.boxes, tree.leaves)
-        triangle = tree.number[np.maximum(hit, 0)]
+        normal = self.normal[of]
+        far, hit = self.tree.seen(places, -normal)
+        triangle = np.maximum(hit, 0)
         facing = np.where(hit >= 0, np.einsum("ij,ij->i", normal, self.normal[triangle]), 1.0)
         return np.where(facing < OPPOSITE, far, np.inf), triangle
 

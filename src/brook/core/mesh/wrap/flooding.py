@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import coo_matrix, csr_matrix
 from scipy.sparse.csgraph import breadth_first_order, connected_components, minimum_spanning_tree
 
-from brook.core.geometry.nearest import Nearest, kernels
+from brook.core.geometry.nearest import Nearest
 from brook.core.mesh.boxes.keeping import leaves_round
 from brook.core.mesh.boxes.octree import MeshError, Octree
 
@@ -97,7 +97,7 @@ def seen(octree: Octree, tree: Nearest, filled: np.ndarray) -> np.ndarray:
     start, end = octree.centre[pairs[:, 0]], octree.centre[pairs[:, 1]]
     way = end - start
     length = np.linalg.norm(way, axis=1)
-    free, _ = kernels.along(start, way / length[:, None], tree.corners, tree.boxes, tree.leaves)
+    free, _ = tree.seen(start, way / length[:, None], float(length.max(initial=0.0)))
     found = np.zeros(octree.count, bool)
     found[pairs[free > length, 1]] = True
     return found

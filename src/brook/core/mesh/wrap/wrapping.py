@@ -10,16 +10,15 @@ from scipy.sparse import coo_matrix, csr_matrix
 from scipy.sparse.csgraph import connected_components
 
 from brook.core.geometry.nearest import Nearest
-from brook.core.geometry.nearest import kernels as nearest
 from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh.boxes import kernels as grids
 from brook.core.mesh.boxes.faces import Frame, outer_sides, polygon_edges
 from brook.core.mesh.boxes.keeping import tidied
 from brook.core.mesh.boxes.octree import MeshError, Octree, grid_for, refine
 from brook.core.mesh.boxes.skin import features_of, fit_skin
-from brook.core.mesh.boxes.wishes import pieces
 from brook.core.mesh.ordering import distinct
 from brook.core.mesh.wrap.flooding import flooded, seen
+from brook.core.mesh.wrap.narrow import Narrow
 
 FAR, REACH = 1.5, 0.8  # sides of the box: what is further from all triangles closes a hole, with what is round it
 EVENING = 20
@@ -27,7 +26,6 @@ THIN = 0.1  # boxes: what is thinner on average is no volume but sheets
 ROOM = 2.5  # boxes that stand round the shape, so that water gets everywhere from outside
 SHORT = 0.02  # sides of the box: shorter edges are taken out
 CLEAR = 0.5  # sides of the box over a triangle's plane: water that stands lower may be round its edge
-ACROSS, FACING = 4, 0.7  # boxes across a gap that is to stay open; cosine between its walls
 BOTH = 0.25  # share of votes with which a triangle is wet on both of its sides
 
 
@@ -43,6 +41,7 @@ class Wish:
     wet: tuple[float, float, float] | None = None
     patches: dict[str, float] = field(default_factory=dict)
     apart: float = 0.0
+    thin: str = "keep"
 
 
 def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _: None) -> Surface:
@@ -55,15 +54,12 @@ def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _
     room = ROOM * wish.size + (wish.closes if wish.wet is None else 0.0)
     corners = surface.points[surface.triangles]
     tree = Nearest.of(corners, np.zeros(surface.count, np.int64))
-    parts, of, wanted = corners, np.arange(surface.count), by_patch[surface.patch]
-    if wish.apart > 0:
-        parts, of = pieces(surface, 2 * wish.size)
-        wanted = np.minimum(wanted[of], _for_gaps(parts, tree, wish.apart))
+    narrow = Narrow.of_surface(surface, tree, wish.wet, 2 * wish.size)
+    wanted = narrow.sizes(by_patch[surface.patch[narrow.of]], wish.apart, wish.thin == "keep")
     grid = grid_for((low - room, high + room), wish.size, float(wanted.min(initial=wish.size)))
-    octree = refine(grid, parts, np.ceil(np.log2(wish.size / wanted) - 1e-9).clip(0).astype(np.int64))
-    if wish.apart > 0:
-        meets = np.unique(np.stack([octree.meets[:, 0], of[octree.meets[:, 1]]], axis=1), axis=0)
-        octree = replace(octree, meets=meets)
+    octree = refine(grid, narrow.parts, np.ceil(np.log2(wish.size / wanted) - 1e-9).clip(0).astype(np.int64))
+    meets = np.unique(np.stack([octree.meets[:, 0], narrow.of[octree.meets[:, 1]]], axis=1), axis=0)
+    octree = replace(octree, meets=meets)
     tell("filling from the wet point" if wish.wet else "filling from outside")
     wet = np.array(wish.wet) if wish.wet else None
     filled, far = flooded(octree, tree, wet, max(wish.closes, 0.0))
@@ -84,20 +80,6 @@ def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _
             "let the wrap close wider holes"
         )
     return made if wish.wet else made.flipped(np.ones(made.count, bool))
-
-
-def _for_gaps(corners: np.ndarray, tree: Nearest, apart: float) -> np.ndarray:
-    """Sizes (n,) of boxes at triangles (n, 3, 3) at which water gets through gaps over `apart` before or behind them."""
-    vector = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    normal = vector / np.maximum(np.linalg.norm(vector, axis=1), 1e-300)[:, None]
-    other = np.cross(tree.corners[:, 1] - tree.corners[:, 0], tree.corners[:, 2] - tree.corners[:, 0])
-    other = other / np.maximum(np.linalg.norm(other, axis=1), 1e-300)[:, None]
-    middle, wanted = corners.mean(axis=1), np.full(len(corners), np.inf)
-    for way in (normal, -normal):
-        far, hit = nearest.along(middle, way, tree.corners, tree.boxes, tree.leaves)
-        alike = np.abs(np.einsum("ij,ij->i", normal, other[np.maximum(hit, 0)]))
-        wanted = np.where((hit >= 0) & (alike > FACING) & (far >= apart), np.minimum(wanted, far / ACROSS), wanted)
-    return np.maximum(wanted, apart / ACROSS)
 
 
 def _skin(octree: Octree, inside: np.ndarray) -> Frame:

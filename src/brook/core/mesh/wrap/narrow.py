@@ -1,0 +1,89 @@
+"""Thin parts of a dirty shape and gaps between its walls: how thick, how wide, and what boxes have to be for them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brook.core.geometry.findings import kernels as angles
+from brook.core.geometry.nearest import Nearest
+from brook.core.geometry.surface import Surface
+from brook.core.mesh.boxes.wishes import pieces
+
+ACROSS, FACING = 4, 0.7  # boxes across a gap that is to stay open; cosine between its walls
+WITHIN_PART = 0.7  # of a part's thickness: boxes of this size have a middle in it wherever they stand
+FINEST = 16  # times smaller than the size asked for: boxes at thin parts are not smaller
+
+
+@dataclass(frozen=True, eq=False)
+class Narrow:
+    """Pieces (n, 3, 3) of the triangles `of` (n,) of a surface; of each how thick the part behind it is and how wide the gap before it,
+    in m, infinity where no wall faces it. Where nobody knows which side of a triangle is wet, which `sure` (n,) tells, both are the
+    nearer of the two."""
+
+    parts: np.ndarray
+    of: np.ndarray
+    thick: np.ndarray
+    gap: np.ndarray
+    sure: np.ndarray
+
+    @classmethod
+    def of_surface(
+        cls, surface: Surface, tree: Nearest, wet: tuple[float, float, float] | None, longest: float
+    ) -> Narrow:
+        """Measured on pieces at most so long; `tree` is that of the surface's triangles."""
+        parts, of = pieces(surface, longest)
+        normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
+        front, back = (
+            _facing(parts.mean(axis=1), way[of], normal[of], tree, normal, 8 * longest) for way in (normal, -normal)
+        )
+        side = wet_sides(surface, wet)[of]
+        nearer = np.minimum(front, back)
+        thick = np.where(side > 0, back, np.where(side < 0, front, nearer))
+        gap = np.where(side > 0, front, np.where(side < 0, back, nearer))
+        return cls(parts, of, thick, gap, side != 0)
+
+    def sizes(self, wanted: np.ndarray, apart: float, thin: bool) -> np.ndarray:
+        """Sizes (n,) of boxes in m: those `wanted` (n,), smaller where water is to get through gaps over `apart` (0: no such wish),
+        and where `thin` parts are to stay. Of loose triangles nobody knows what is a part and what a slit that must not leak."""
+        asked = wanted.copy()
+        if apart > 0:
+            guarded = self.gap >= apart
+            asked = np.where(guarded, np.minimum(asked, np.maximum(self.gap / ACROSS, apart / ACROSS)), asked)
+        if thin:
+            kept = np.minimum(asked, np.maximum(WITHIN_PART * self.thick, wanted / FINEST))
+            asked = np.where(self.sure, kept, asked)
+        return asked
+
+
+def wet_sides(surface: Surface, wet: tuple[float, float, float] | None) -> np.ndarray:
+    """1 where the front of a triangle (T,) is the side of the water, -1 where its back is, 0 where nobody knows: on shells that are
+    not closed. `wet` is where the water comes from, None for outside."""
+    side = np.zeros(surface.count, np.int64)
+    edges = surface.edges
+    open_ = ((edges.uses != 2) | (edges.turns != 0))[edges.of].any(axis=1)
+    shell = surface.shells
+    volume = np.bincount(
+        shell, np.einsum("ij,ij->i", surface.points[surface.triangles].mean(axis=1) - surface.box[0], surface.vectors)
+    )
+    closed = np.bincount(shell, open_) == 0
+    for k in np.nonzero(closed)[0]:
+        mine = shell == k
+        outward = 1 if volume[k] > 0 else -1
+        within = (
+            wet is not None
+            and abs(angles.solid_angle(surface.points[surface.triangles[mine]], np.array(wet, float))) > 2 * np.pi
+        )
+        side[mine] = -outward if within else outward
+    return side
+
+
+def _facing(
+    places: np.ndarray, way: np.ndarray, normal: np.ndarray, tree: Nearest, of_tree: np.ndarray, reach: float
+) -> np.ndarray:
+    """How far (n,) it is to a wall that faces places along a way, infinity where none does within reach."""
+    far, hit = tree.seen(places, way, reach)
+    other = of_tree[np.maximum(hit, 0)]
+    alike = np.abs(np.einsum("ij,ij->i", normal, other)) > FACING
+    return np.where((hit >= 0) & alike, far, np.inf)
