@@ -4,13 +4,19 @@ import numpy as np
 import pytest
 
 from brook.core.geometry.booleans import combined, together
+from brook.core.geometry.findings.shapes import crossing_pairs
+from brook.core.geometry.surface import Surface
 from brook.core.mesh import measure
 from brook.core.mesh.boxes import MeshError, Sizes, build
-from brook.core.mesh.wrap import Leak, Wish, wrapped
+from brook.core.mesh.wrap import Leak, Wish, wrap_of, wrapped
+from brook.core.mesh.wrap.narrow import wet_sides
+from brook.core.mesh.wrap.told import uncrossed
 from brook.demo.spray_header import Header, closed_header, drawn_header, with_defects
 from brook.demo.spray_header import tube as rod
 from tests.core.surfaces import cube
+from tests.core.test_bodies import box
 from tests.core.test_boxes import elbow, round_ball, turned
+from tests.core.test_contacts import named
 
 HEADER = Header((0.05, 0.15), length=0.2)
 WET = (0.1, 0.0, 0.0)
@@ -114,3 +120,75 @@ def test_a_pipe_is_wrapped_from_outside_with_its_ends_closed():
     made = wrapped(walls, Wish(0.004, closes=0.06))
     assert made.is_closed
     assert made.volume == pytest.approx(np.pi * 0.025**2 * 0.3, rel=0.08)  # its ends are drawn in
+
+
+def block_with_a_fin(joined=True):
+    """A block with a fin 1 mm thick, as one solid or as two that cut into each other."""
+    base, fin = (
+        box("base", (0, 0, 0), (0.1, 0.06, 0.02)),
+        named(box("fin", (0.0203, 0.0099, 0.019), (0.06, 0.001, 0.041)), "fin"),
+    )
+    return combined(base, fin, "add") if joined else together([base, fin])
+
+
+FIN = 2 * 0.06 * 0.04 + 0.061 * 0.001 + 2 * 0.04 * 0.001
+
+
+@pytest.mark.parametrize("joined", [True, False])
+@pytest.mark.parametrize("apart", [0.0, 0.0008])
+def test_a_fin_thinner_than_the_triangles_of_a_wrap_stays(joined, apart):
+    made = wrap_of(block_with_a_fin(joined), Wish(0.005, apart=apart))
+    assert made.surface.is_closed
+    assert made.surface.volume == pytest.approx(122.4e-6, rel=2e-3)
+    assert made.surface.areas[made.surface.patch == made.surface.patches.index("fin")].sum() == pytest.approx(
+        FIN, rel=0.02
+    )
+    assert made.surface.count < 100_000
+    assert not made.lost
+    assert not len(made.crossing)
+
+
+def test_thin_parts_are_thickened_or_dropped_when_that_is_said_and_told():
+    thick = wrap_of(block_with_a_fin(), Wish(0.005, thin="thicken")).surface
+    fin = thick.points[thick.triangles[thick.patch == thick.patches.index("fin")]].reshape(-1, 3)
+    above = fin[fin[:, 2] > 0.03]
+    assert np.ptp(above[:, 1]) == pytest.approx(0.0065, rel=0.05)
+    gone = wrap_of(block_with_a_fin(), Wish(0.005, thin="drop"))
+    assert gone.surface.volume == pytest.approx(120e-6, rel=1e-3)
+    assert [one.patch for one in gone.lost] == ["fin"]
+    assert "a part 1.00 mm thick against triangles of 5.0 mm" in gone.lost[0].words
+    assert gone.lost[0].share > 0.8
+
+
+def test_a_fin_too_thin_for_what_is_asked_is_told():
+    lost = wrap_of(block_with_a_fin(), Wish(0.04)).lost
+    assert [one.patch for one in lost] == ["fin"]
+    assert lost[0].share > 0.9
+
+
+def test_a_sheet_with_water_on_both_sides_becomes_a_plate_when_thickened():
+    corners = np.array([[0.02, 0.03, 0.021], [0.08, 0.03, 0.021], [0.08, 0.03, 0.06], [0.02, 0.03, 0.06]])
+    sheet = Surface(corners, np.array([[0, 1, 2], [0, 2, 3]]), np.zeros(2, np.int64), ("sheet",))
+    made = wrap_of(together([box("base", (0, 0, 0), (0.1, 0.06, 0.02)), sheet]), Wish(0.005, thin="thicken")).surface
+    assert made.is_closed
+    assert made.volume - 120e-6 == pytest.approx(0.06 * 0.04 * 0.0065, rel=0.1)
+
+
+def test_triangles_of_a_wrap_that_cross_are_parted():
+    ball = round_ball()
+    points = ball.points.copy()
+    points[7] = -1.3 * points[7]  # through the other side
+    crossed = ball.placed(points)
+    assert len(crossing_pairs(crossed))
+    made, left = uncrossed(crossed)
+    assert not len(left)
+    assert not len(crossing_pairs(made))
+    assert made.volume == pytest.approx(ball.volume, rel=0.02)
+
+
+def test_the_sides_of_closed_shells_that_are_wet_are_known_and_of_loose_triangles_not():
+    pipe = elbow()
+    assert (wet_sides(pipe, None) == 1).all()  # from outside
+    assert (wet_sides(pipe, (0.2, 0.0, 0.0)) == -1).all()  # from within
+    assert (wet_sides(pipe.flipped(np.ones(pipe.count, bool)), None) == -1).all()
+    assert (wet_sides(pipe.only(np.arange(10)), None) == 0).all()

@@ -61,11 +61,11 @@ class Stage:
 
 
 Reader = Callable[[Resolved], Surface]
-Wrapper = Callable[[Surface, Resolved], Surface]
+Wrapper = Callable[[Surface, Resolved], tuple[Surface, list[str]]]
 NOTHING = State(together([]))
 
 
-def _no_wrapper(surface: Surface, wrap: Resolved) -> Surface:
+def _no_wrapper(surface: Surface, wrap: Resolved) -> tuple[Surface, list[str]]:
     raise AssertionError("nobody here can wrap")
 
 
@@ -235,13 +235,14 @@ def _touching(within: float) -> Callable[[State], State]:
             return State(state.surface, (*state.notes, Note("/touching", "", str(error))))
         if not contacts:
             return state
-        odd = [contact_words(c, within) for c in contacts if c.kind != "joined"]
+        bent = [contact_words(c, within) for c in contacts if c.kind == "bent"]
+        odd = [contact_words(c, within) for c in contacts if c.kind in ("near", "overlap")]
         shared = [
             f"{c.one} and {c.other} share {show(c.area, DIMENSIONS['area'])}" for c in contacts if c.kind == "joined"
         ]
         said = shared[:MOST_SHARED] + ([f"and {len(shared) - MOST_SHARED} more"] if len(shared) > MOST_SHARED else [])
-        more = {"contacts": [asdict(c) for c in contacts], "odd": odd}
-        words = "; ".join([*said, *odd])
+        more = {"contacts": [asdict(c) for c in contacts], "shared": [*said, *bent], "odd": odd}
+        words = "; ".join([*said, *bent, *odd])
         return State(surface, (*state.notes, Note("/touching", words, "", more)))
 
     return do
@@ -267,7 +268,7 @@ def _wrapping(wish: Resolved, wrap: Wrapper) -> Callable[[State], State]:
     def do(state: State) -> State:
         before = state.surface
         try:
-            made = wrap(before, wish)
+            made, said = wrap(before, wish)
         except ValueError as error:
             more = getattr(error, "more", {})
             return State(before, (*state.notes, Note("/wrap", "", str(error), more)))
@@ -275,8 +276,8 @@ def _wrapping(wish: Resolved, wrap: Wrapper) -> Callable[[State], State]:
         lost = [n for k, n in enumerate(before.patches) if n not in kept and (before.patch == k).any()]
         words = f"{made.count} triangles"
         if lost:
-            words += f"; the water does not reach {', '.join(lost[:4])}{' …' if len(lost) > 4 else ''}"
-        return State(made, (*state.notes, Note("/wrap", words)))
+            words += f"; nothing is left of {', '.join(lost[:4])}{' …' if len(lost) > 4 else ''}"
+        return State(made, (*state.notes, Note("/wrap", "; ".join([words, *said]), "", {"said": said})))
 
     return do
 

@@ -22,6 +22,8 @@ from brook.core.study import Resolved, Study
 from brook.core.study.space import brings_mesh, has_own_mesh
 from brook.core.units import counted
 
+TOLD = ("/touching", "/wrap")  # stages of a shape that say what became of it
+
 
 def ready(
     study: Study, name: str, beside: Path | None = None, say: Callable[[str], None] = lambda _: None
@@ -33,7 +35,11 @@ def ready(
     state = NOTHING
     for stage in stages(prepared.geometry, _reader(beside), as_asked):
         say(stage.words)
+        known = len(state.notes)
         state = stage.do(state)
+        for note in state.notes[known:]:
+            if note.pointer in TOLD and note.words:
+                say(note.words)
     problems = [(n.pointer, n.problem) for n in state.notes if n.problem]
     bodies, _ = bodies_of(state.surface, prepared.geometry.bodies)
     problems += [(f"/bodies/{k}", b.problem) for k, b in enumerate(bodies) if b.problem]

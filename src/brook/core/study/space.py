@@ -238,13 +238,14 @@ class Wrap(Placed):
     """A closed surface in place of all there is: what water touches from a wet point `inside`, or from outside
     (`around`). Triangles are about `size` large, at some `patches` smaller; holes up to `closes` wide are closed, gaps
     between walls over `apart` stay open (0: those that triangles of this size leave open), edges that bend by more than
-    `angle` are kept."""
+    `angle` are kept. Parts that are `thin` against these sizes are kept by smaller triangles, thickened, or dropped."""
 
     side: Literal["inside", "around"] = "inside"
     size: Length = "2 mm"
     closes: Distance = "0 mm"
     apart: Distance = "0 mm"
     angle: Angle = "35 deg"
+    thin: Literal["keep", "thicken", "drop"] = "keep"
     patches: Annotated[dict[PatchName, Length], Field(max_length=200)] = {}
 
 

@@ -2,6 +2,6 @@
 
 from brook.core.mesh.wrap.asked import as_asked
 from brook.core.mesh.wrap.flooding import Leak
-from brook.core.mesh.wrap.wrapping import Wish, wrapped
+from brook.core.mesh.wrap.wrapping import Wish, Wrapped, wrap_of, wrapped
 
-__all__ = ["Leak", "Wish", "as_asked", "wrapped"]
+__all__ = ["Leak", "Wish", "Wrapped", "as_asked", "wrap_of", "wrapped"]

@@ -13,6 +13,7 @@ from brook.core.mesh.boxes.wishes import pieces
 
 ACROSS, FACING = 4, 0.7  # boxes across a gap that is to stay open; cosine between its walls
 WITHIN_PART = 0.7  # of a part's thickness: boxes of this size have a middle in it wherever they stand
+THICKENED = 1.3  # of a box: parts are made so thick, so that a middle lies within
 FINEST = 16  # times smaller than the size asked for: boxes at thin parts are not smaller
 
 
@@ -87,3 +88,62 @@ def _facing(
     other = of_tree[np.maximum(hit, 0)]
     alike = np.abs(np.einsum("ij,ij->i", normal, other)) > FACING
     return np.where((hit >= 0) & alike, far, np.inf)
+
+
+def thickened(surface: Surface, sizes: np.ndarray, wet: tuple[float, float, float] | None) -> Surface:
+    """A surface with parts thinner than boxes of these sizes (T,) made as thick: their walls move apart. Sheets that nobody knows the wet side
+    of, with nothing behind, get another wall behind them and rims between both."""
+    tree = Nearest.of(surface.points[surface.triangles], np.zeros(surface.count, np.int64))
+    narrow = Narrow.of_surface(surface, tree, wet, 2 * float(sizes.max(initial=0.0)))
+    thick = np.full(surface.count, np.inf)
+    np.minimum.at(thick, narrow.of, narrow.thick)
+    side = wet_sides(surface, wet)
+    sheet = side == 0
+    wanted = THICKENED * sizes
+    apart = np.where(
+        sheet, wanted / 2, (wanted - thick).clip(0) / 2
+    )  # infinity, where nothing is behind, asks for nothing
+    if not (apart > 0).any():
+        return surface
+    normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
+    outward = normal * np.where(side < 0, -1, 1)[:, None]
+    moved = _moved(surface, outward, apart)
+    if not sheet.any():
+        return surface.placed(moved)
+    behind = _moved(surface, -outward, np.where(sheet, apart, 0.0))
+    count = len(surface.points)
+    front, back = surface.triangles, surface.triangles[sheet][:, ::-1] + count
+    edges = surface.edges
+    alone = edges.uses == 1
+    chosen = alone[edges.of] & sheet[:, None]
+    start, end = front[chosen], np.roll(front, -1, axis=1)[chosen]
+    rims = np.concatenate(
+        [np.stack([end, start, start + count], axis=1), np.stack([end, start + count, end + count], axis=1)]
+    )
+    patch = surface.patch[np.nonzero(chosen)[0]]
+    triangles = np.concatenate([front, back, rims])
+    patches = np.concatenate([surface.patch, surface.patch[sheet], patch, patch])
+    return Surface(np.concatenate([moved, behind]), triangles, patches, surface.patches)
+
+
+def without_thin(surface: Surface, sizes: np.ndarray, wet: tuple[float, float, float] | None) -> Surface:
+    """A surface without walls of parts that are surely thinner than boxes of these sizes (T,)."""
+    tree = Nearest.of(surface.points[surface.triangles], np.zeros(surface.count, np.int64))
+    narrow = Narrow.of_surface(surface, tree, wet, 2 * float(sizes.max(initial=0.0)))
+    thick = np.full(surface.count, np.inf)
+    np.minimum.at(thick, narrow.of, np.where(narrow.sure, narrow.thick, np.inf))
+    return surface.only(thick > THICKENED * sizes)
+
+
+def _moved(surface: Surface, outward: np.ndarray, apart: np.ndarray) -> np.ndarray:
+    """Points (P, 3) that have gone out with the walls round them, each by so much (T,) along its own way."""
+    at, weight = np.zeros_like(surface.points), np.zeros(len(surface.points))
+    far = np.zeros(len(surface.points))
+    moving = apart > 0
+    for k in range(3):
+        corner = surface.triangles[moving, k]
+        np.add.at(at, corner, outward[moving] * surface.areas[moving, None])
+        np.add.at(weight, corner, surface.areas[moving])
+        np.maximum.at(far, corner, apart[moving])
+    length = np.linalg.norm(at, axis=1)
+    return surface.points + at * (far / np.maximum(length, 1e-300))[:, None]

@@ -18,7 +18,8 @@ from brook.core.mesh.boxes.octree import MeshError, Octree, grid_for, refine
 from brook.core.mesh.boxes.skin import features_of, fit_skin
 from brook.core.mesh.ordering import distinct
 from brook.core.mesh.wrap.flooding import flooded, seen
-from brook.core.mesh.wrap.narrow import Narrow
+from brook.core.mesh.wrap.narrow import Narrow, thickened, without_thin
+from brook.core.mesh.wrap.told import Away, away, uncrossed
 
 FAR, REACH = 1.5, 0.8  # sides of the box: what is further from all triangles closes a hole, with what is round it
 EVENING = 20
@@ -27,6 +28,11 @@ ROOM = 2.5  # boxes that stand round the shape, so that water gets everywhere fr
 SHORT = 0.02  # sides of the box: shorter edges are taken out
 CLEAR = 0.5  # sides of the box over a triangle's plane: water that stands lower may be round its edge
 BOTH = 0.25  # share of votes with which a triangle is wet on both of its sides
+THIN_PARTS = {"thicken": thickened, "drop": without_thin}
+NOTHING_ENCLOSED = (
+    "water gets to both sides of nearly all walls, so that nothing is enclosed; close the openings first, or "
+    "let the wrap close wider holes"
+)
 
 
 @dataclass(frozen=True)
@@ -44,11 +50,29 @@ class Wish:
     thin: str = "keep"
 
 
+@dataclass(frozen=True, eq=False)
+class Wrapped:
+    """A wrap: its surface, what it lost of the shape, and places (n, 3) in m of triangles that cross others."""
+
+    surface: Surface
+    lost: tuple[Away, ...]
+    crossing: np.ndarray
+
+
 def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _: None) -> Surface:
+    """The surface of a wrap."""
+    return wrap_of(surface, wish, tell).surface
+
+
+def wrap_of(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _: None) -> Wrapped:
     """The closed surface of what is filled from the wet point, looking out of it; from outside, the surface of what
     stands in the way, looking out of that. Patches keep their names. Raises `MeshError`, `Leak`."""
+    drawn = surface
+    if wish.thin != "keep":
+        tell("looking for thin parts")
+        surface = THIN_PARTS[wish.thin](surface, _sizes(surface, wish)[surface.patch], wish.wet)
     tell("halving boxes round the shape")
-    by_patch = np.array([min(wish.size, wish.patches.get(name, wish.size)) for name in surface.patches])
+    by_patch = _sizes(surface, wish)
     low, high = surface.box
     # from outside water has to get round the shape, however wide the ways are that it takes
     room = ROOM * wish.size + (wish.closes if wish.wet is None else 0.0)
@@ -70,16 +94,28 @@ def wrapped(surface: Surface, wish: Wish, tell: Callable[[str], None] = lambda _
     inside = tidied(octree, filled, depth, begin, tell)
     tell("drawing the skin onto the shape")
     frame = _skin(octree, inside)
+    if not len(frame.polygon):
+        raise MeshError(NOTHING_ENCLOSED)
     shape = _wet_side(surface, octree, inside)
     features = features_of(_with_lids(shape, frame), wish.angle)
     fitted = fit_skin(frame, features, tell)
     made = _triangles(fitted.points, frame, features.patch[fitted.label], features.surface.patches)
     if abs(made.volume) < THIN * wish.size * made.areas.sum():
-        raise MeshError(
-            "water gets to both sides of nearly all walls, so that nothing is enclosed; close the openings first, or "
-            "let the wrap close wider holes"
+        raise MeshError(NOTHING_ENCLOSED)
+    tell("looking for what crosses and what is lost")
+    made, crossing = uncrossed(made)
+    if drawn is not surface:  # what is thicker now is told of by what was drawn
+        narrow = Narrow.of_surface(
+            drawn, Nearest.of(drawn.points[drawn.triangles], np.zeros(drawn.count, np.int64)), wish.wet, 2 * wish.size
         )
-    return made if wish.wet else made.flipped(np.ones(made.count, bool))
+        wanted = by_patch[drawn.patch[narrow.of]]
+    lost = away(drawn, narrow, wanted, made)
+    return Wrapped(made if wish.wet else made.flipped(np.ones(made.count, bool)), lost, crossing)
+
+
+def _sizes(surface: Surface, wish: Wish) -> np.ndarray:
+    """The size of boxes (patches,) at each patch."""
+    return np.array([min(wish.size, wish.patches.get(name, wish.size)) for name in surface.patches])
 
 
 def _skin(octree: Octree, inside: np.ndarray) -> Frame:
