@@ -235,12 +235,34 @@ def _enters(ox, oy, oz, ix, iy, iz, boxes, node, best):
     return near if near <= far else np.inf
 
 
+@kernel(inline="always")
+def _to_triangle(ox, oy, oz, wx, wy, wz, corners, t):
+    """How far along a ray it is to a triangle, infinity when it is not met or the ray begins in it. Möller & Trumbore (1997)."""
+    ax, ay, az = corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2]
+    ux, uy, uz = corners[t, 1, 0] - ax, corners[t, 1, 1] - ay, corners[t, 1, 2] - az
+    vx, vy, vz = corners[t, 2, 0] - ax, corners[t, 2, 1] - ay, corners[t, 2, 2] - az
+    hx, hy, hz = wy * vz - wz * vy, wz * vx - wx * vz, wx * vy - wy * vx
+    det = ux * hx + uy * hy + uz * hz
+    far = np.inf
+    if det != 0.0:
+        sx, sy, sz = ox - ax, oy - ay, oz - az
+        u = (sx * hx + sy * hy + sz * hz) / det
+        qx, qy, qz = sy * uz - sz * uy, sz * ux - sx * uz, sx * uy - sy * ux
+        v = (wx * qx + wy * qy + wz * qz) / det
+        if u >= 0.0 and v >= 0.0 and u + v <= 1.0:
+            s = (vx * qx + vy * qy + vz * qz) / det
+            size = abs(ux) + abs(uy) + abs(uz) + abs(vx) + abs(vy) + abs(vz)
+            if s > 1e-9 * size:
+                far = s
+    return far
+
+
 @kernel(parallel=True)
 def along(places, ways, reach, corners, boxes, leaves):
     """How far it is from places (n, 3) along unit ways (n, 3) to the first triangle within `reach`, and which (n,), infinity and -1
     for none. The nearer of two boxes is looked into first.
 
-    Triangles in which a place lies do not count. Möller & Trumbore (1997).
+    Triangles in which a place lies do not count.
     """
     count = len(places)
     far, triangle = np.full(count, np.inf), np.full(count, -1, np.int64)
@@ -277,24 +299,8 @@ def along(places, ways, reach, corners, boxes, leaves):
                     continue
                 begin = (node - leaves) * LEAF
                 for t in range(begin, min(begin + LEAF, len(corners))):
-                    ax, ay, az = corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2]
-                    ux, uy, uz = corners[t, 1, 0] - ax, corners[t, 1, 1] - ay, corners[t, 1, 2] - az
-                    vx, vy, vz = corners[t, 2, 0] - ax, corners[t, 2, 1] - ay, corners[t, 2, 2] - az
-                    hx, hy, hz = wy * vz - wz * vy, wz * vx - wx * vz, wx * vy - wy * vx
-                    det = ux * hx + uy * hy + uz * hz
-                    if det == 0.0:
-                        continue
-                    sx, sy, sz = ox - ax, oy - ay, oz - az
-                    u = (sx * hx + sy * hy + sz * hz) / det
-                    if u < 0.0 or u > 1.0:
-                        continue
-                    qx, qy, qz = sy * uz - sz * uy, sz * ux - sx * uz, sx * uy - sy * ux
-                    v = (wx * qx + wy * qy + wz * qz) / det
-                    if v < 0.0 or u + v > 1.0:
-                        continue
-                    s = (vx * qx + vy * qy + vz * qz) / det
-                    size = abs(ux) + abs(uy) + abs(uz) + abs(vx) + abs(vy) + abs(vz)
-                    if s > 1e-9 * size and s < best:
+                    s = _to_triangle(ox, oy, oz, wx, wy, wz, corners, t)
+                    if s < best:
                         best = s
                         triangle[k] = t
             if triangle[k] >= 0:
