@@ -23,7 +23,7 @@ from brook.core.study.space import has_own_mesh
 
 # Raised when a stage would compute something else from the same inputs.
 MESH_VERSION = 2
-SPACE_MESH_VERSION = 5
+SPACE_MESH_VERSION = 6
 OWN_MESH_VERSION = 3
 SOLVER_VERSION = 8
 TURBULENCE_VERSION = 4

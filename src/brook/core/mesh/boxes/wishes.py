@@ -11,6 +11,7 @@ from brook.core.geometry.surface import Surface
 from brook.core.mesh.boxes.skin.features import ANGLE
 
 MOST_PIECES = 3_000_000
+SLACK = 1.02  # facets of bent walls stand a little nearer: a gap of just so many boxes does not ask for half their size
 OPPOSITE = -0.7  # cosine between sides that face each other over a gap
 
 
@@ -46,7 +47,7 @@ def gaps_measured(
     limit = np.full(len(todo), longest)
     while len(todo):
         todo, of = _pieces(todo, of, limit, MOST_PIECES - count)
-        size = np.minimum(one.gap(todo, of) / before, two.gap(todo, of) / behind)
+        size = np.minimum(SLACK * one.gap(todo, of) / before, two.gap(todo, of) / behind)
         asked = np.minimum(wanted[of], size)
         # a gap may close along the piece: its size is that of the narrow end only once it is small itself
         limit = np.where(size < wanted[of], 2 * np.maximum(size, least), np.inf)

@@ -151,7 +151,7 @@ def grow(
         if not bad.any() and not whole:
             made, bad, parents = _tried(walls, features, thickness, level)
         if not bad.any():
-            return made
+            return made.sorted(parents)[0]
         of_core = [_of_core(bad == k, parents, len(core.size)) for k in (1, 2)]
         # thinner layers help against sides that turn over, but not where cells miss each other: there none stand
         unsound, askew = walls.blamed(of_core[0], 0), walls.blamed(of_core[1], 0)
@@ -244,7 +244,7 @@ def _filled(walls: _Walls, points: np.ndarray, kept: np.ndarray, level: np.ndarr
         label=np.concatenate([label, np.where(like >= 0, core.label[like], -1)]),
         size=np.concatenate([core.size, size]), layer=height,
     )  # fmt: skip
-    return made.sorted(parents)
+    return made, parents
 
 
 def _chosen(flat: np.ndarray, offsets: np.ndarray, chosen: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

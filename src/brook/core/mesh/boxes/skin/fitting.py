@@ -20,6 +20,9 @@ AGAINST = 0.6  # what a normal across costs, in sides of the cell
 MAJORITY = 0.62
 SMOOTHINGS, RINGS, SPREADS = 4, 4, 16
 STEPS_BACK, LEAST = 40, 1e-3
+ON_AVERAGE = 2 / 3  # of the height of a bent wall over the middle of a flat side
+MOST_BULGE = 0.1  # of the side of the cell: points are drawn off their wall by no more
+ALIKE = 0.05  # squared sine between walls that are as good as one
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,7 +54,7 @@ def fit(
         upright = polygon[~frame.lid]
         fixed = np.isin(skin.points, upright[upright >= 0])
     tell("evening out the skin")
-    target = skin.smoothed(SMOOTHINGS, fixed)
+    target = skin.bulged(skin.smoothed(SMOOTHINGS, fixed), label)
     tell("moving points within")
     move = np.zeros_like(frame.points)
     move[skin.points[fixed]] = (target - frame.points[skin.points])[fixed]
@@ -232,6 +235,59 @@ class _SkinPoints:
             place[flat], _ = self.features.faces.find(wanted, self.on[flat])
         return place
 
+    def bulged(self, place: np.ndarray, label: np.ndarray) -> np.ndarray:
+        """Places (n, 3) drawn off bent walls so far that flat sides between them enclose as much as the wall: over a side h long the wall
+        stands h²κ/8 over its middle and h²κ/12 on average, κ the sum of its curvatures. On lines for both their walls; corners stay."""
+        # sides of one cell on one wall are joined later, but for those between bodies
+        begin = len(self.frame.owner) - len(label)
+        owner, between = self.frame.owner[begin:], self.frame.neighbour[begin:] >= 0
+        joined = np.stack([owner, label, np.where(between, np.arange(len(label)), -1)], axis=1)
+        _, first, side = np.unique(joined, axis=0, return_index=True, return_inverse=True)
+        flat, face = self.polygon[self.polygon >= 0], np.repeat(side.ravel(), self.corners)
+        label, size = label[first], self.frame.size[owner[first]]
+        corner = np.unique(np.stack([face, flat], axis=1), axis=0)
+        face, flat = corner.T
+        corners = np.bincount(face)
+        centre = np.zeros((len(first), 3))
+        np.add.at(centre, face, place[flat])
+        centre /= corners[:, None]
+        on_wall, triangle = self.features.faces.find(centre, label)
+        normal = self.features.normal[triangle]
+        height = np.einsum("ij,ij->i", on_wall - centre, normal) * ON_AVERAGE
+        height = np.clip(height, -MOST_BULGE * size, MOST_BULGE * size)
+        # of each point on each of its walls
+        keys, of = np.unique(np.stack([flat, label[face]], axis=1), axis=0, return_inverse=True)
+        across = np.zeros(len(centre))
+        np.add.at(across, face, np.linalg.norm(place[flat] - centre[face], axis=1) ** 2)
+        area = across / corners  # that of a square with such corners, halved
+        up = np.bincount(of.ravel(), (area * height)[face]) / np.maximum(np.bincount(of.ravel(), area[face]), 1e-300)
+        way = np.zeros((len(keys), 3))
+        np.add.at(way, of.ravel(), normal[face])
+        way /= np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
+        found = place.copy()
+        point = keys[:, 0]
+        own = (self.kind[point] == 1) & (self.on[point] == keys[:, 1])
+        found[point[own]] += up[own, None] * way[own]
+        for one, other in self._both_walls(keys):
+            found[point[one]] += _between_walls(up[one], way[one], up[other], way[other])
+        return found
+
+    def _both_walls(self, keys: np.ndarray) -> list[tuple[np.ndarray, np.ndarray]]:
+        """Rows of (point, wall) pairs (n, 2): of points on lines that of their one wall, and that of the other."""
+        line = np.nonzero(self.kind == 2)[0]
+        if not len(line):
+            return []
+        many = int(keys[:, 1].max()) + 1
+        known = keys[:, 0] * many + keys[:, 1]
+        ends = self.features.pairs[self.on[line]]
+        rows = [np.searchsorted(known, line * many + ends[:, k]) for k in (0, 1)]
+        there = [
+            (ends[:, k] < many) & (known[np.minimum(rows[k], len(known) - 1)] == line * many + ends[:, k])
+            for k in (0, 1)
+        ]
+        both = there[0] & there[1]
+        return [(rows[0][both], rows[1][both])]
+
     def _along_lines(self, line: np.ndarray) -> csr_matrix:
         """Which points (n of lines, all) are neighbours along the same line, its ends at corners among them."""
         rows = self.links[line].tocoo()
@@ -240,6 +296,17 @@ class _SkinPoints:
         return csr_matrix(
             (np.ones(int(same.sum())), (rows.row[same], other[same])), shape=(len(line), len(self.points))
         )
+
+
+def _between_walls(up: np.ndarray, way: np.ndarray, up_other: np.ndarray, way_other: np.ndarray) -> np.ndarray:
+    """Moves (n, 3), the shortest, that go so far `up` along the normal of one wall and so far along that of another."""
+    cosine = np.einsum("ij,ij->i", way, way_other)
+    below = 1 - cosine**2
+    alike = below < ALIKE
+    below = np.where(alike, 1.0, below)
+    one = np.where(alike, up / 2, (up - cosine * up_other) / below)
+    other = np.where(alike, up_other / 2, (up_other - cosine * up) / below)
+    return one[:, None] * way + other[:, None] * way_other
 
 
 def _pairings(count: np.ndarray) -> list[tuple[np.ndarray, tuple[int, int]]]:
