@@ -109,7 +109,6 @@ export class Cut {
     if (told) this.onMoved?.();
   }
 
-  /** Cuts through a cell and looks at it from near, coloured by what it is bad at. */
   /** The next place at which the mesh lost something of the shape. */
   next() {
     if (!this.losses.length) return false;
@@ -118,12 +117,17 @@ export class Cut {
     return true;
   }
 
+  /** Cuts through a cell and looks at it from near, coloured by what it is bad at. A place that is lost may lie beyond the whole mesh
+   * along one axis: then across another, or at its end. */
   async show({ measure, at, size, away }) {
-    const place = at.split(",").map(Number), k = "xyz".indexOf(this.across);
+    const place = at.split(",").map(Number);
+    const through = [this.across, "x", "y", "z"].find((axis) => this.inside(axis, place["xyz".indexOf(axis)])) ?? this.across;
+    const k = "xyz".indexOf(through), [low, high] = [this.box[0][k], this.box[1][k]];
+    const cut = Math.min(high - 0.0005 * (high - low), Math.max(low + 0.0005 * (high - low), place[k]));
     const choice = this.root.querySelector("#quantity");
     if ([...choice.options].some((o) => o.value === measure)) choice.value = measure;
     this.pictures.held = null;
-    await this.move(this.across, place[k]);
+    await this.move(through, cut);
     const [a, b] = { x: [1, 2], y: [0, 2], z: [0, 1] }[this.across];
     const [view] = this.pictures.views;
     view.overlays = away ? [lostAt([place[a], place[b]], Number(away))] : [];
