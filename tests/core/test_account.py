@@ -234,3 +234,27 @@ def test_the_command_line_says_all_of_it_and_a_run_does_not_begin(tmp_path):
     allowed = told(plate_in_a_duct(8, losses="100 %"), "mesh")
     assert allowed.exit_code == 0
     assert "The mesh lost 100 % of plate" in allowed.output
+
+
+def wheel_on_the_ground(**plan):
+    """A wheel whose rim stands on the floor of a duct: between both a wedge that ends in nothing."""
+    wheel = part("cylinder", "wheel", 60, 15, 19.9, axis="y", diameter="40 mm", length="12 mm", action="take",
+                 patches={"start": "wheel", "end": "wheel", "side": "tread"})  # fmt: skip
+    duct = box_part("duct", (0, 0, 0), (140, 42, 60), DUCT)
+    return study([duct, wheel], (20, 30, 30), **plan)
+
+
+def test_wedges_under_a_stated_width_are_closed_on_purpose_and_told():
+    coarse = kept(wheel_on_the_ground(bulk="6 mm", wall="3 mm"))[0]
+    assert coarse.over(0.02)  # part of the tread is gone, and the run would not begin
+    case = wheel_on_the_ground(bulk="6 mm", wall="3 mm", per_gap=2, smallest="0.75 mm")
+    prepared, surface = ready(case, "a")
+    told = with_losses(judged(prepared, meshed(case, prepared, surface, lambda _: None), surface), 0.02)
+    tread = next(p for p in told["account"]["patches"] if p["patch"] == "tread")
+    assert tread["lost"] < 0.01
+    assert 0.02 < tread["closed"] < 0.12
+    assert "in gaps under 1.5 mm, closed as the plan says" in tread["shut"]
+    assert not losses_over(told, 0.02)
+    # the wedge is as narrow where it begins to be closed as the plan says: s²/2r
+    width = np.sqrt(2 * 20 * 1.5) / (2 * np.pi * 20) * 2
+    assert tread["closed"] < width

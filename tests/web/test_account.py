@@ -22,7 +22,9 @@ def test_what_a_mesh_lost_is_told_shown_and_mended(brook_server, browser):
     assert "a gap of 500 µm against cells of 2." in text_of(browser, ".loss")
     wait(browser, lambda: browser.execute_script("return document.querySelector('#field')?.width > 100"))
     browser.execute_script("document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'n', bubbles: true}))")
-    wait(browser, lambda: attribute(browser, "#field", "data-mesh").split("/cut/")[1][0] in "xz")  # beyond the mesh along y
+    wait(
+        browser, lambda: attribute(browser, "#field", "data-mesh").split("/cut/")[1][0] in "xz"
+    )  # beyond the mesh along y
     press(browser, "[aria-label='Cells of at most 0.25 mm at ball']")
     wait(browser, lambda: document(brook_server, slug).mesh_plan.patches == {"ball": "0.25 mm"})
     # allowed, the mesh is the same and its verdict another

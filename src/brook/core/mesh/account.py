@@ -33,7 +33,8 @@ class Loss:
 
 @dataclass(frozen=True)
 class KeptPatch:
-    """Areas in m² of a patch of a body as drawn and in the mesh, and the share of what is drawn that is lost."""
+    """Areas in m² of a patch of a body as drawn and in the mesh, the share of what is drawn that is lost, and that which lies in gaps
+    that the plan closes."""
 
     body: str
     patch: str
@@ -41,6 +42,7 @@ class KeptPatch:
     meshed: float
     lost: float
     places: tuple[Loss, ...] = ()
+    closed: float = 0.0
 
     @property
     def wish(self) -> float:
@@ -88,9 +90,9 @@ class Account:
         return [b for b in self.bodies if abs(b.meshed - b.drawn) > limit * b.drawn]
 
 
-def account(solids: list[tuple[str, Surface]], mesh: Mesh, touching: float = 0.0) -> Account:
+def account(solids: list[tuple[str, Surface]], mesh: Mesh, touching: float = 0.0, closes: float = 0.0) -> Account:
     """What a mesh kept of the closed surfaces of its bodies, by their names. A film between two walls that are to be one, as they lie within
-    `touching` m of each other, is no part of the shape."""
+    `touching` m of each other, is no part of the shape; gaps narrower than `closes` m are closed on purpose."""
     patches: list[KeptPatch] = []
     bodies = []
     beyond = _beyond([s for _, s in solids])
@@ -109,7 +111,7 @@ def account(solids: list[tuple[str, Surface]], mesh: Mesh, touching: float = 0.0
             exact = float(surface.areas[beyond[k] == other].sum())
             filled = float(area[film & (beyond[k][of] == other)].sum())
             drawn.setdefault(pair, [0.0, 0.0, 0.0])[int(other < k)] = exact - filled
-        patches += _patches(name, surface, mesh, number, (places, of, area, film))
+        patches += _patches(name, surface, mesh, number, (places, of, area, film), closes)
     return Account(tuple(patches), tuple(bodies), _walls(solids, mesh, drawn) if len(solids) > 1 else ())
 
 
@@ -166,7 +168,9 @@ def _walls(
     return tuple(found)
 
 
-def _patches(name: str, surface: Surface, mesh: Mesh, number: int, sampled: Sampled) -> list[KeptPatch]:
+def _patches(
+    name: str, surface: Surface, mesh: Mesh, number: int, sampled: Sampled, closes: float
+) -> list[KeptPatch]:  # fmt: skip
     faces, cell, called = _skin(mesh, number)
     meshed = {n: 0.0 for n in surface.patches}
     area = np.linalg.norm(mesh.face_vector[faces], axis=1)
@@ -182,7 +186,11 @@ def _patches(name: str, surface: Surface, mesh: Mesh, number: int, sampled: Samp
     else:
         away, size = np.full(len(places), np.inf), np.full(len(places), np.cbrt(abs(surface.volume)))
     far = (away > FAR * size) & ~film
-    facing: tuple[Facing, Facing] | None = None
+    facing = (Facing.of(surface, False), Facing.of(surface, True)) if far.any() else None
+    closed = np.zeros(len(far), bool)
+    if facing and closes > 0:
+        closed[far] = facing[0].seen(places[far], of[far])[0] <= closes
+        far &= ~closed
     told = []
     for k, patch in enumerate(surface.patches):
         here = surface.patch[of] == k
@@ -192,10 +200,10 @@ def _patches(name: str, surface: Surface, mesh: Mesh, number: int, sampled: Samp
             continue
         lost = float(stands_for[here & far].sum() / stands_for[here & ~film].sum())
         worst: tuple[Loss, ...] = ()
-        if lost > 0.0:
-            facing = facing or (Facing.of(surface, False), Facing.of(surface, True))
+        if lost > 0.0 and facing:
             worst = _worst(np.nonzero(here & far)[0], (places, of, away, size), facing)
-        told.append(KeptPatch(name, patch, drawn - filled, meshed[patch], lost, worst))
+        shut = float(stands_for[here & closed].sum() / stands_for[here & ~film].sum())
+        told.append(KeptPatch(name, patch, drawn - filled, meshed[patch], lost, worst, shut))
     return told
 
 

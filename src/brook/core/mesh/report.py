@@ -38,6 +38,7 @@ def mesh_report(told: dict[str, Any], bodies: tuple[str, ...], areas: dict[str, 
         lines.append(f"{wall['one']} touches {wall['other']}: {both}")
     said = [part["words"] for part in (*kept["patches"], *kept["bodies"], *kept.get("walls", [])) if part["words"]]
     lines += [f"{words}." for words in said if words not in told["sentence"]]
+    lines += [f"{patch['shut']}." for patch in kept["patches"] if patch.get("shut")]
     for patch in kept["patches"]:
         for place in patch["places"] if patch["words"] else ():
             x, y, z = (f"{1000 * v:.4g}" for v in place["at"])

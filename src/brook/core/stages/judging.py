@@ -37,7 +37,8 @@ def judged(prepared: Prepared, mesh: Mesh, surface: Surface | None) -> dict[str,
         sentence += f" {said}"
     low, high = mesh.cell_box
     sides = (high - low)[:, :2] if mesh.is_plane else high - low
-    kept = None if surface is None else account(_solids(prepared, surface), mesh, touching_of(prepared))
+    closes = prepared.plan.per_gap * prepared.plan.smallest
+    kept = None if surface is None else account(_solids(prepared, surface), mesh, touching_of(prepared), closes)
     if kept and (gone := [p.patch for p in kept.patches if p.meshed == 0.0]):
         state = "poor" if state == "good" else state
         sentence += f" It has no side at {', '.join(dict.fromkeys(gone[:MOST_SAID]))}: choose smaller cells there."
@@ -58,7 +59,7 @@ def judged(prepared: Prepared, mesh: Mesh, surface: Surface | None) -> dict[str,
         "smallest": float(sides.min()), "largest": float(sides.max()),
         "box": [mesh.points.min(axis=0).tolist(), mesh.points.max(axis=0).tolist()],
         "worst_cells": [asdict(p) for p in worst_places(mesh, quality)] if not mesh.is_plane else [],
-        "coverage": coverage, "pairs": pairs, "account": told_account(kept) if kept else None,
+        "coverage": coverage, "pairs": pairs, "account": told_account(kept, closes) if kept else None,
         "bodies": dict(zip(mesh.bodies, np.bincount(mesh.body).tolist(), strict=True)) if len(mesh.bodies) > 1 else {},
     }  # fmt: skip
 
@@ -68,13 +69,13 @@ def _solids(prepared: Prepared, surface: Surface) -> list[tuple[str, Surface]]:
     return [(b.name, b.surface) for b in bodies if b.surface is not None]
 
 
-def told_account(kept: Account) -> dict[str, Any]:
+def told_account(kept: Account, closes: float = 0.0) -> dict[str, Any]:
     """An account ready for JSON, the largest losses first, each with its sentence."""
     several = len(kept.bodies) > 1
     patches = [
         {
             **asdict(p), "share": p.meshed / p.drawn,
-            "words": loss_words(p, several) if p.lost > SAID else "", "wish": p.wish if p.lost > SAID else None,
+            "words": loss_words(p, several) if p.lost > SAID else "", "shut": closed_words(p, closes, several) if p.closed > SAID else "", "wish": p.wish if p.lost > SAID else None,
         }
         for p in sorted(kept.patches, key=lambda p: -p.lost)
     ]  # fmt: skip
@@ -94,6 +95,12 @@ def loss_words(kept: KeptPatch, several: bool = False) -> str:
     if not there:
         return f"The mesh lost {share} of {name}, where cells are {size}; {wish} there would be about {more} cells more"
     return f"The mesh lost {share} of {name}: {there} against cells of {size}; two cells across ask for {wish} there, about {more} cells more"
+
+
+def closed_words(kept: KeptPatch, closes: float, several: bool = False) -> str:
+    """What lies in gaps that are closed because the plan says so."""
+    name = f"{kept.patch} of {kept.body}" if several else kept.patch
+    return f"{round_text(100 * kept.closed, 2)} % of {name} lies in gaps under {show(closes, LENGTH, digits=2)}, closed as the plan says"
 
 
 def volume_words(body: KeptBody) -> str:

@@ -103,8 +103,8 @@ class MeshPlan(Part):
 
     Plane shapes are meshed along `lines` through their straight edges, or in `boxes` as shapes in space are. Of boxes:
     `patches` are other sizes than `wall` for some patches; `per_turn` cells round a full turn of a bent wall and
-    `per_gap` across a gap, 0 for no such wish, both down to `smallest` (0: an eighth of `wall`). Patches of `pairs`
-    have to match. `losses` is the share of a patch that a mesh may lose, or no run begins on it; a volume that differs by more is told.
+    `per_gap` across a gap and one across a thin part, 0 for no such wish, both down to `smallest` (0: an eighth of `wall`); with a
+    `smallest` said, gaps narrower than so many of that size are closed on purpose, and no loss. Patches of `pairs` have to match. `losses` is the share of a patch that a mesh may lose, or no run begins on it; a volume that differs by more is told.
     """
 
     way: Literal["lines", "boxes"] = "lines"
