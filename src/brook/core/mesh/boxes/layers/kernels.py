@@ -180,9 +180,13 @@ def gently(thickness, place, link_start, link, slope):
         changed = False
         rounds += 1
         for n in range(len(thickness)):
+            x, y, z = place[n, 0], place[n, 1], place[n, 2]
             for k in range(link_start[n], link_start[n + 1]):
                 m = link[k]
-                most = thickness[m] + slope * np.sqrt(((place[n] - place[m]) ** 2).sum())
+                if thickness[n] <= thickness[m]:
+                    continue
+                away = np.sqrt((x - place[m, 0]) ** 2 + (y - place[m, 1]) ** 2 + (z - place[m, 2]) ** 2)
+                most = thickness[m] + slope * away
                 if thickness[n] > 1.0001 * most:
                     thickness[n] = most
                     changed = True
