@@ -246,7 +246,10 @@ def wheel_on_the_ground(**plan):
 
 def test_wedges_under_a_stated_width_are_closed_on_purpose_and_told():
     coarse = kept(wheel_on_the_ground(bulk="6 mm", wall="3 mm"))[0]
-    assert coarse.over(0.02)  # part of the tread is gone, and the run would not begin
+    gone = coarse.over(0.02)  # part of the tread is gone, and the run would not begin
+    assert gone[0].patch == "tread"
+    assert gone[0].wedge  # which no size keeps whole
+    assert "a wedge that ends in nothing" in told_account(coarse)["patches"][0]["words"]
     case = wheel_on_the_ground(bulk="6 mm", wall="3 mm", per_gap=2, smallest="0.75 mm")
     prepared, surface = ready(case, "a")
     told = with_losses(judged(prepared, meshed(case, prepared, surface, lambda _: None), surface), 0.02)

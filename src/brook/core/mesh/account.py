@@ -16,6 +16,7 @@ SAMPLES, LEAST = 40_000, 400  # places on a body, and on each of its patches at 
 AGAINST = -0.7  # cosine between walls with a film between them
 PLACES = 3  # of the largest losses of a patch that are told
 THIN = 2.0  # cells, under which the width of a gap or a part explains a loss
+WEDGE = 0.1  # of the widest gap where places are lost: narrower ones than this make it a wedge
 Sampled = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
 
 
@@ -43,11 +44,15 @@ class KeptPatch:
     lost: float
     places: tuple[Loss, ...] = ()
     closed: float = 0.0
+    wedge: bool = False
 
     @property
     def wish(self) -> float:
-        """The size in m of cells that would keep it: two across what is thin, or half of those that stand there."""
+        """The size in m of cells that would keep it: two across what is thin, or half of those that stand there; of a wedge, which ends in
+        nothing, most."""
         first = self.places[0]
+        if self.wedge:
+            return first.size / 4
         return first.width / 2 if first.what else first.size / 2
 
     @property
@@ -200,10 +205,15 @@ def _patches(
             continue
         lost = float(stands_for[here & far].sum() / stands_for[here & ~film].sum())
         worst: tuple[Loss, ...] = ()
+        wedge = False
         if lost > 0.0 and facing:
-            worst = _worst(np.nonzero(here & far)[0], (places, of, away, size), facing)
+            gone = np.nonzero(here & far)[0]
+            worst = _worst(gone, (places, of, away, size), facing)
+            width = facing[0].seen(places[gone], of[gone])[0]
+            narrow = width < THIN * size[gone]
+            wedge = narrow.mean() > 0.5 and width[narrow].min() < WEDGE * width[narrow].max()
         shut = float(stands_for[here & closed].sum() / stands_for[here & ~film].sum())
-        told.append(KeptPatch(name, patch, drawn - filled, meshed[patch], lost, worst, shut))
+        told.append(KeptPatch(name, patch, drawn - filled, meshed[patch], lost, worst, shut, bool(wedge)))
     return told
 
 

@@ -92,6 +92,11 @@ def loss_words(kept: KeptPatch, several: bool = False) -> str:
         show(first.width, LENGTH, digits=2)
     )
     wish, more = show(kept.wish, LENGTH, digits=2), counted(float(f"{kept.more_cells:.2g}"))
+    if kept.wedge:
+        return (
+            f"The mesh lost {share} of {name}: a wedge that ends in nothing, against cells of {size}; {wish} there would be about {more} "
+            "cells more, and what is narrower is no loss once the plan says cells across gaps and a smallest size"
+        )
     if not there:
         return f"The mesh lost {share} of {name}, where cells are {size}; {wish} there would be about {more} cells more"
     return f"The mesh lost {share} of {name}: {there} against cells of {size}; two cells across ask for {wish} there, about {more} cells more"
