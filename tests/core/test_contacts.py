@@ -6,7 +6,9 @@ import pytest
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.booleans import combined, together
 from brook.core.geometry.contacts import joined
+from brook.core.geometry.files import read_file, write_file
 from brook.core.geometry.findings import find_all
+from brook.core.geometry.shaping import shaped
 from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh.account import account
 from brook.core.mesh.boxes import Sizes, Solid, build_bodies
@@ -135,6 +137,17 @@ def test_shapes_that_do_not_touch_stay_as_they_are():
     one, other = box("one", (0, 0, 0), (1, 1, 1)), box("other", (3, 0, 0), (1, 1, 1))
     surface = together([one, other])
     assert joined(surface, WITHIN)[0] is surface
+
+
+def test_more_shells_than_are_looked_at_are_told_and_stop_nothing(monkeypatch):
+    monkeypatch.setattr("brook.core.geometry.contacts.MOST_SHELLS", 1)
+    one, other = (write_file("part.stl", box(n, (x, 0, 0), (1, 1, 1))) for n, x in (("one", 0), ("other", 3)))
+    files = {"one.stl": one, "other.stl": other}
+    parts = [Resolved(kind="file", name=n[:-4], file=n, unit="m", names={}, deflection=1e-4, content="") for n in files]
+    geometry = Resolved(parts=parts, steps=[], closings=[], wrap=None, tunnel=None, touching=1e-5)
+    note = shaped(geometry, lambda part: read_file(part.file, files[part.file], 1e-4)).notes[-1]
+    assert "of 2 closed shells nobody has looked which touch" in note.words
+    assert not note.problem
 
 
 def test_no_slit_opens_where_middles_of_boxes_lie_on_a_wall_between_bodies():

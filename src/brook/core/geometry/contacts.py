@@ -50,7 +50,8 @@ class Contact:
 
 
 def joined(surface: Surface, within: float) -> tuple[Surface, list[Contact]]:
-    """A surface with walls that lie on each other within so many m made one, and what was found to touch."""
+    """A surface with walls that lie on each other within so many m made one, and what was found to touch. Raises `ValueError` when it has
+    too many shells."""
     shell = solids_of(surface)
     if within <= 0 or not (shell >= 0).any():
         return surface, []
@@ -66,10 +67,13 @@ def joined(surface: Surface, within: float) -> tuple[Surface, list[Contact]]:
     moved = float(np.linalg.norm(fixed.points - surface.points, axis=1).max(initial=0.0))
     made, whose = _shared(fixed.only(~loose), shell[~loose], chosen[~loose], NEAR * surface.size)
     made, whose, one_wall, found = _once(made, whose, moved, names)
+    if not found and not loose.any():
+        made, whose, one_wall = surface, shell, np.zeros(surface.count, bool)  # nothing to heal: all stays as it is
     own = _apart(surface.only(loose))
-    made = together([made, own])
-    whose = np.concatenate([whose, shell[loose]])
-    one_wall = np.concatenate([one_wall, np.zeros(own.count, bool)])
+    if own.count:
+        made = together([made, own])
+        whose = np.concatenate([whose, shell[loose]])
+        one_wall = np.concatenate([one_wall, np.zeros(own.count, bool)])
     contacts += found + _odd(made, whose, one_wall, within, names)
     return made, sorted((c for c in contacts if c.area > least), key=lambda c: -c.area)
 
@@ -126,7 +130,7 @@ def _near_others(surface: Surface, shell: np.ndarray, reach: float) -> np.ndarra
     numbers = np.unique(shell[shell >= 0])
     if len(numbers) > MOST_SHELLS:
         raise ValueError(
-            f"{len(numbers)} closed shells are too many to look which touch; at most {MOST_SHELLS} are, so unite some"
+            f"of {len(numbers)} closed shells nobody has looked which touch; it is done for {MOST_SHELLS} at most, so unite some"
         )
     of = {n: np.nonzero(shell == n)[0] for n in numbers}
     box = {n: (low[t].min(axis=0), high[t].max(axis=0)) for n, t in of.items()}

@@ -35,6 +35,10 @@ class Narrow:
     ) -> Narrow:
         """Measured on pieces at most so long; `tree` is that of the surface's triangles."""
         parts, of = pieces(surface, longest)
+        rank = np.empty(surface.count, np.int64)
+        rank[tree.number] = np.arange(surface.count)
+        order = np.argsort(rank[of], kind="stable")  # what lies side by side is looked for one after the other
+        parts, of = parts[order], of[order]
         normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
         front, back = (
             _facing(parts.mean(axis=1), way[of], normal[of], tree, normal, 8 * longest) for way in (normal, -normal)
@@ -61,7 +65,6 @@ class Narrow:
 def wet_sides(surface: Surface, wet: tuple[float, float, float] | None) -> np.ndarray:
     """1 where the front of a triangle (T,) is the side of the water, -1 where its back is, 0 where nobody knows: on shells that are
     not closed. `wet` is where the water comes from, None for outside."""
-    side = np.zeros(surface.count, np.int64)
     edges = surface.edges
     open_ = ((edges.uses != 2) | (edges.turns != 0))[edges.of].any(axis=1)
     shell = surface.shells
@@ -69,15 +72,15 @@ def wet_sides(surface: Surface, wet: tuple[float, float, float] | None) -> np.nd
         shell, np.einsum("ij,ij->i", surface.points[surface.triangles].mean(axis=1) - surface.box[0], surface.vectors)
     )
     closed = np.bincount(shell, open_) == 0
-    for k in np.nonzero(closed)[0]:
-        mine = shell == k
-        outward = 1 if volume[k] > 0 else -1
-        within = (
-            wet is not None
-            and abs(angles.solid_angle(surface.points[surface.triangles[mine]], np.array(wet, float))) > 2 * np.pi
-        )
-        side[mine] = -outward if within else outward
-    return side
+    outward = np.where(closed, np.where(volume > 0, 1, -1), 0)
+    if wet is not None:
+        place = np.array(wet, float)
+        order = np.argsort(shell, kind="stable")
+        for k, mine in enumerate(np.split(order, np.cumsum(np.bincount(shell))[:-1])):
+            corners = surface.points[surface.triangles[mine]]
+            if closed[k] and abs(angles.solid_angle(corners, place)) > 2 * np.pi:
+                outward[k] = -outward[k]
+    return outward[shell]
 
 
 def _facing(
