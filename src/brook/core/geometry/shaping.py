@@ -232,9 +232,8 @@ def _touching(within: float) -> Callable[[State], State]:
         try:
             surface, contacts = joined(state.surface, within)
         except ValueError as error:  # the shape is as good as it was
-            words = str(error)
-            more = {"contacts": [], "shared": [], "odd": [words]}
-            return State(state.surface, (*state.notes, Note("/touching", words, "", more)))
+            unseen = {"contacts": [], "shared": [], "odd": [str(error)]}
+            return State(state.surface, (*state.notes, Note("/touching", str(error), "", unseen)))
         if not contacts:
             return state
         bent = [contact_words(c, within) for c in contacts if c.kind == "bent"]
