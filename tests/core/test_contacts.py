@@ -139,6 +139,12 @@ def test_shapes_that_do_not_touch_stay_as_they_are():
     assert joined(surface, WITHIN)[0] is surface
 
 
+def test_a_tolerance_too_large_for_the_shape_is_refused():
+    touching = together([box("one", (0, 0, 0), (1, 1, 1)), box("other", (1, 0, 0), (1, 1, 1))])
+    with pytest.raises(ValueError, match="too much to tell walls apart"):
+        joined(touching, 0.5)
+
+
 def test_more_shells_than_are_looked_at_are_told_and_stop_nothing(monkeypatch):
     monkeypatch.setattr("brook.core.geometry.contacts.MOST_SHELLS", 1)
     one, other = (write_file("part.stl", box(n, (x, 0, 0), (1, 1, 1))) for n, x in (("one", 0), ("other", 3)))

@@ -28,9 +28,10 @@ ODD = 1e-3  # of the size: solids nearer than this that are not made one are tol
 AGAINST = -0.9  # cosine between walls that lie on each other
 SOFT = 0.87  # cosine between neighbours that are pieces of one bent wall
 STRAIGHT = 0.999995  # cosine between neighbours that are pieces of one flat side
+MOST_WITHIN = 5e-3  # of the size
 MOST_SHELLS = 400
 MOST_FLAT = 4000  # flat sides, the largest, that are laid into one plane with others
-APART = 1e-9
+APART = 1e-9  # of its size: by so much a shell that stays for itself is made smaller
 SMALL = 1e-6  # of the area of all: contacts under this are not told
 
 
@@ -51,7 +52,7 @@ class Contact:
 
 def joined(surface: Surface, within: float) -> tuple[Surface, list[Contact]]:
     """A surface with walls that lie on each other within so many m made one, and what was found to touch. Raises `ValueError` when it has
-    too many shells."""
+    too many shells or the tolerance is too large for it."""
     shell = solids_of(surface)
     if within <= 0 or not (shell >= 0).any():
         return surface, []
@@ -59,6 +60,11 @@ def joined(surface: Surface, within: float) -> tuple[Surface, list[Contact]]:
     chosen = _near_others(surface, shell, reach)
     if not chosen.any():
         return surface, []
+    if within > MOST_WITHIN * surface.size:
+        raise ValueError(
+            f"walls {1000 * within:.3g} mm apart are to be one in a shape of {1000 * surface.size:.3g} mm: that is too much to tell walls "
+            "apart, so none were made one; say less"
+        )
     names, least = _called(surface, shell), SMALL * surface.area
     contacts, cutting = _cutting(surface, shell, chosen, within, names)
     loose = np.isin(shell, [*cutting, *_bent(surface, shell, chosen, within)])

@@ -23,7 +23,7 @@ ROUNDS = 12  # of drawing crossing triangles to their neighbours
 @dataclass(frozen=True)
 class Away:
     """A patch of which a wrap keeps off a share: at a place (3,) in m there is a `gap` or a `part` of a width in m that triangles of
-    this size do not follow; `told` where nobody knows which of its sides is wet."""
+    this size do not follow."""
 
     patch: str
     share: float
@@ -31,7 +31,6 @@ class Away:
     width: float
     size: float
     at: tuple[float, float, float]
-    sure: bool
 
     @property
     def words(self) -> str:
@@ -75,7 +74,6 @@ def away(surface: Surface, narrow: Narrow, sizes: np.ndarray, made: Surface) -> 
                 width,
                 float(sizes[worst]),
                 (x, y, z),
-                bool(narrow.sure[worst]),
             )
         )
     return tuple(sorted(found, key=lambda one: -one.share))
