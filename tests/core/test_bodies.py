@@ -63,7 +63,7 @@ def chip_in_a_duct(size):
 
 
 def thin(patches, size, count=3):
-    return Layers(tuple(patches), count, 0.5 * size / (1.2**count - 1) * 0.2, 1.2)
+    return (Layers(tuple(patches), count, 0.5 * size / (1.2**count - 1) * 0.2, 1.2),)
 
 
 def between(mesh):

@@ -159,7 +159,7 @@ def test_flat_sides_enclose_as_much_as_the_bent_walls_they_stand_for():
 def test_a_helix_keeps_its_volume(across, layers):
     """Bent both ways: points on its wall would take 3.6 % of its volume at 5 boxes across, 1.3 % at 8."""
     shape, size = helix(), 0.02 / across
-    mesh = build(shape, Sizes(size), layers=Layers(("wall",), 4, 0.08 * size) if layers else None)
+    mesh = build(shape, Sizes(size), layers=(Layers(("wall",), 4, 0.08 * size),) if layers else ())
     assert mesh.volume.sum() == pytest.approx(shape.volume, rel=1e-3)
     assert measure(mesh).non_orthogonality.max() < 60
 

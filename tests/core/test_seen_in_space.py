@@ -59,7 +59,7 @@ def seen(mesh: Mesh, pressure: Callable, velocity: Callable = round_axis) -> Vie
 @pytest.fixture(scope="module")
 def ball() -> Mesh:
     """A ball of radius 1 in boxes of two sizes, with layers along its skin: hanging nodes, cut cells and thin ones."""
-    return build(ball_of(4), Sizes(0.2, {"skin": 0.1}), layers=Layers(("skin",), 3, 0.01))
+    return build(ball_of(4), Sizes(0.2, {"skin": 0.1}), layers=(Layers(("skin",), 3, 0.01),))
 
 
 @pytest.mark.parametrize("mesh", [block(7), block(7, skewed=True), prisms(6)], ids=["even", "skewed", "prisms"])

@@ -7,11 +7,14 @@ import pytest
 from typer.testing import CliRunner
 
 from brook.cli import app
+from brook.core.checks import prepare
 from brook.core.editing import act, set_value
+from brook.core.editing.pointers import EditRefused
 from brook.core.geometry.files import write_file
 from brook.core.stages.keys import stage_keys
 from brook.core.stages.ready import ready
 from brook.core.study import Study, study_text
+from brook.core.study.document import study_from
 from tests.core.surfaces import tube
 
 
@@ -86,6 +89,28 @@ def test_a_change_of_the_plan_makes_a_new_mesh_and_one_of_the_wrap_a_new_shape(f
     assert keys(set_value(study, "/variants/0/geometry/wrap/size", "60 mm"))[0] != before[0]
     same = keys(set_value(study, "/mesh_plan/layers/height", "0.08 m"))
     assert same == before  # written otherwise, the same
+
+
+def test_walls_get_layers_of_their_own_and_each_wall_has_one_kind(folder):
+    study = pipe()
+    ready(study, "pipe", folder)
+    study = act(study, "add_layers", patch="wall")
+    own = set_value(study, "/mesh_plan/layers/groups/0/number", "2")
+    assert own.mesh_plan.layers.groups[0].number == 2
+    assert own.mesh_plan.layers.groups[0].patches == ("wall",)
+    renamed = act(own, "rename_patch", patch="wall", to="bore")
+    assert renamed.mesh_plan.layers.groups[0].patches == ("bore",)
+    # named for the first layers, it is no more one of the group, which has no wall left and is gone
+    back = act(own, "layers_along", patch="wall", wanted="1")
+    assert back.mesh_plan.layers.patches == ("wall",)
+    assert back.mesh_plan.layers.groups == ()
+    # those named first would stand along all walls if none were left
+    with pytest.raises(EditRefused, match="along wall alone"):
+        act(back, "add_layers", patch="wall")
+    both = study.model_dump(mode="json")
+    both["mesh_plan"]["layers"]["patches"] = ["wall"]
+    said = [p.message for p in prepare(study_from(both), study.variants[0]).problems if "layers" in p.path]
+    assert "wall has other layers already; take it out of one of both" in said
 
 
 def test_what_the_plan_says_of_a_patch_follows_its_name(folder):

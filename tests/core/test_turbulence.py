@@ -18,7 +18,7 @@ from brook.core.numerics.passes.pair import HELD
 from brook.core.results.forces import patch_forces
 from brook.core.results.quantities import View
 from brook.core.results.readings import show_reading
-from brook.core.results.wall_notes import wall_notes
+from brook.core.results.wall_notes import share_at, wall_notes
 from brook.core.solve import Outcome
 from brook.core.solve.turbulence import CLOSURES, Incoming, wall_distance
 from brook.core.solve.turbulence.pair import ScalarPair
@@ -269,6 +269,13 @@ class TestAChannel:
 
 
 class TestWallNotes:
+    def test_the_share_of_a_wall_that_lies_at_a_height(self):
+        """First centres evenly from y⁺ 0 to 100: at 1 are those under 1.5, at 50 those from 33.3 to 75."""
+        even = np.linspace(0, 100, 101)
+        assert share_at(even, 1.0) == pytest.approx(0.015)
+        assert share_at(even, 50.0) == pytest.approx(0.75 - 1 / 3)
+        assert share_at(even, 1000.0) == 0.0
+
     def test_they_tell_where_first_centres_lie_and_which_layer_would_suit(self):
         outcome = channel.flow(590, 30.0)
         (note,) = wall_notes(View(outcome.fields))

@@ -114,6 +114,12 @@ def test_what_cannot_be_is_said_where_it_was_typed(brook_server, browser, defect
     browser.get(f"{brook_server}/studies/{defective}/mesh/header")
     press(browser, "[aria-label='Add layers along walls']")
     wait(browser, lambda: all_of(browser, "[aria-label='Height of layers']"))
+    wait(browser, lambda: all_of(browser, "form[hx-post$='/act/add_layers'] option"), 60)
+    press(browser, "form[hx-post$='/act/add_layers'] button")
+    wait(browser, lambda: "every other wall" in text_of(browser, ".sheet"))
+    assert len(document(brook_server, defective).mesh_plan.layers.groups[0].patches) == 1
+    press(browser, "[aria-label='Layers there are as the others']")
+    wait(browser, lambda: "every other wall" not in text_of(browser, ".sheet"))
     type_into(browser, "Height of layers", "20 mm")
     wait(browser, lambda: "all layers together would be" in text_of(browser, ".sheet"))
     type_into(browser, "Growth from layer to layer", "7")

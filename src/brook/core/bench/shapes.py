@@ -85,7 +85,7 @@ def warm_shapes() -> None:
     survey.drawn(ball)
     small_picture(ball)
     suggested_point(ball)
-    mesh = build(ball, Sizes(0.5, {"skin": 0.25}, per_turn=8, per_gap=2), layers=Layers(("skin",), 2, 0.02))
+    mesh = build(ball, Sizes(0.5, {"skin": 0.25}, per_turn=8, per_gap=2), layers=(Layers(("skin",), 2, 0.02),))
     polygons(mesh)
     wrapped(ball, Wish(0.3, wet=(0.0, 0.0, 0.0)))
 
@@ -124,12 +124,12 @@ def bench_boxes() -> Figure:
 
 def layered() -> Mesh:
     """An automatic mesh of about a million cells with five layers round a ball."""
-    return build(ball_of(6), Sizes(0.08, {"skin": 0.0105}), layers=Layers(("skin",), 5, 0.0008))
+    return build(ball_of(6), Sizes(0.08, {"skin": 0.0105}), layers=(Layers(("skin",), 5, 0.0008),))
 
 
 def bench_layers() -> Figure:
     """The same with five layers along its skin, about a million cells."""
-    build(ball_of(3), Sizes(0.4, {"skin": 0.2}), layers=Layers(("skin",), 2, 0.02))
+    build(ball_of(3), Sizes(0.4, {"skin": 0.2}), layers=(Layers(("skin",), 2, 0.02),))
     cells = 0
 
     def made() -> None:
@@ -151,7 +151,7 @@ def bench_mesh_memory() -> Figure:
 
 def _grown() -> tuple[int, int]:
     """Cells of that mesh, and bytes by which the peak of this process grew."""
-    build(ball_of(3), Sizes(0.4, {"skin": 0.2}), layers=Layers(("skin",), 2, 0.02))
+    build(ball_of(3), Sizes(0.4, {"skin": 0.2}), layers=(Layers(("skin",), 2, 0.02),))
     before = standing("VmHWM")
     cells = layered().cell_count
     return cells, standing("VmHWM") - before

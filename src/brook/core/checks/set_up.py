@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from brook.core.checks.context import Context
+from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.physics.plate import friction_speed
 from brook.core.study import Problem
@@ -120,12 +123,31 @@ def size_problems(c: Context) -> list[Problem]:
         for path, (where, size) in sizes.items()
         if size is not None and plan.bulk is not None and size > plan.bulk
     ]
-    layers = plan.layers
-    if layers is None or None in (layers.height, layers.growth):
+    if plan.layers is None:
+        return problems
+    groups = [("/mesh_plan/layers", plan.layers)]
+    groups += [(f"/mesh_plan/layers/groups/{k}", group) for k, group in enumerate(plan.layers.groups)]
+    for k, (path, group) in enumerate(groups):
+        taken = {name for _, other in groups[:k] for name in other.patches}
+        twice = next((name for name in group.patches if name in taken), None)
+        if k and not group.patches:
+            problems.append(
+                Problem(f"{path}/patches", "say along which patches these layers stand, or take them out", "missing")
+            )
+        elif twice is not None:
+            problems.append(Problem(f"{path}/patches", f"{twice} has other layers already; take it out of one of both"))
+        problems += _layer_problems(path, group, plan.wall, fluid)
+    return problems
+
+
+def _layer_problems(path: str, layers: Any, wall: float | None, fluid: ConstantFluid | None) -> list[Problem]:
+    """What of a group of layers, at a path, cannot stand."""
+    problems: list[Problem] = []
+    if None in (layers.height, layers.growth):
         return problems
     if not 1.0 <= layers.growth <= 2.0:
         message = "each layer may be 1 to 2 times as high as the one before; write for example 1.2"
-        problems.append(Problem("/mesh_plan/layers/growth", message))
+        problems.append(Problem(f"{path}/growth", message))
     total, where = layers.height, "height"
     if layers.height_of == "y_plus":
         if fluid is None or None in (layers.y_plus, layers.speed, layers.long):
@@ -133,9 +155,7 @@ def size_problems(c: Context) -> list[Problem]:
         total, where = 2 * layers.y_plus * fluid.kinematic_viscosity / friction_speed(layers, fluid)[1], "y_plus"
     if layers.height_of != "all":
         total *= sum(layers.growth**k for k in range(layers.number))
-    if plan.wall is not None and total > LAYERS_DEEPEST * plan.wall:
+    if wall is not None and total > LAYERS_DEEPEST * wall:
         words = f"all layers together would be {show(total, DIMENSIONS['length'])} thick, over {LAYERS_DEEPEST:g} cells at the wall"
-        problems.append(
-            Problem(f"/mesh_plan/layers/{where}", f"{words}; choose fewer or thinner ones, or larger cells")
-        )
+        problems.append(Problem(f"{path}/{where}", f"{words}; choose fewer or thinner ones, or larger cells"))
     return problems

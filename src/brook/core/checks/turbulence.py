@@ -87,7 +87,13 @@ def _too_still(c: Context) -> list[Problem]:
 def _too_high(c: Context) -> list[Problem]:
     """Layers that are asked for beyond where the law of the wall ends."""
     layers = c.plan.layers
-    if layers is None or layers.height_of != "y_plus" or layers.y_plus is None or layers.y_plus <= LAW_ENDS:
+    if layers is None:
         return []
+    groups = [("/mesh_plan/layers", layers)]
+    groups += [(f"/mesh_plan/layers/groups/{k}", group) for k, group in enumerate(layers.groups)]
     message = f"the law of the wall ends at a y⁺ of {LAW_ENDS:g}; ask for 1 to see the layer at the wall, or for 30 to 100 to bridge it"
-    return [Problem("/mesh_plan/layers/y_plus", message, "missing", c.variant.name)]
+    return [
+        Problem(f"{path}/y_plus", message, "missing", c.variant.name)
+        for path, group in groups
+        if group.height_of == "y_plus" and group.y_plus is not None and group.y_plus > LAW_ENDS
+    ]

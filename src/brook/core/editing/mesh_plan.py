@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from brook.core.editing.pointers import EditRefused
+from brook.core.study import Problem
+
 ZONES = ("box", "ball", "cylinder", "near")
 
 
@@ -40,14 +43,48 @@ def _set_layers(raw: dict[str, Any], wanted: str) -> str:
     return "/mesh_plan/layers"
 
 
-def _layers_along(raw: dict[str, Any], patch: str, wanted: str) -> str:
-    """Names a patch that layers are to stand along, or takes it back; with none named they stand along all walls."""
+def _layers_along(raw: dict[str, Any], patch: str, wanted: str, group: str = "") -> str:
+    """Names a patch that layers, or those of a group, are to stand along, or takes it back; with none named they stand along all
+    walls. A patch has one kind of layers: others have it no more."""
+    layers = _layers_of(raw)
+    groups = layers.setdefault("groups", [])
+    if group and int(group) >= len(groups):
+        raise ValueError("there is no such group of layers")
+    if wanted and (group or patch not in layers.get("patches", ())):
+        _taken_out(layers, patch)
+    mine = groups[int(group)] if group else layers
+    named = [p for p in mine.get("patches", ()) if p != patch]
+    mine["patches"] = [*named, patch] if wanted else named
+    layers["groups"] = [g for g in groups if g.get("patches")]  # one that stood along the patch alone is gone
+    return "/mesh_plan/layers"
+
+
+def _add_layers(raw: dict[str, Any], patch: str) -> str:
+    """Other layers along a patch than along the others: as these are, until something else is said of them."""
+    layers = _layers_of(raw)
+    _taken_out(layers, patch)
+    same = {k: v for k, v in layers.items() if k not in ("patches", "sides", "groups")}
+    layers["groups"] = [*(g for g in layers.get("groups", ()) if g.get("patches")), {**same, "patches": [patch]}]
+    return f"/mesh_plan/layers/groups/{len(layers['groups']) - 1}/number"
+
+
+def _layers_of(raw: dict[str, Any]) -> dict[str, Any]:
     layers = plan_of(raw).get("layers")
     if layers is None:
         raise ValueError("there are no layers yet")
-    named = [p for p in layers.get("patches", ()) if p != patch]
-    layers["patches"] = [*named, patch] if wanted else named
-    return "/mesh_plan/layers/patches"
+    found: dict[str, Any] = layers
+    return found
+
+
+def _taken_out(layers: dict[str, Any], patch: str) -> None:
+    """No layers name the patch any more. Raises `EditRefused` where only those named
+    first stood along it: with none named they would stand along all walls."""
+    if list(layers.get("patches", ())) == [patch]:
+        message = f"the first layers stand along {patch} alone; name another patch for these first"
+        raise EditRefused([Problem("/mesh_plan/layers/patches", message)])
+    layers["patches"] = [p for p in layers.get("patches", ()) if p != patch]
+    for group in layers.get("groups", []):
+        group["patches"] = [p for p in group.get("patches", ()) if p != patch]
 
 
 def _add_pair(raw: dict[str, Any], patch: str, kind: str) -> str:
@@ -61,5 +98,5 @@ def _add_pair(raw: dict[str, Any], patch: str, kind: str) -> str:
 
 ACTIONS: dict[str, Callable[..., str]] = {
     "set_patch_size": _set_patch_size, "drop_patch_size": _drop_patch_size, "add_zone": _add_zone,
-    "set_layers": _set_layers, "layers_along": _layers_along, "add_pair": _add_pair,
+    "set_layers": _set_layers, "layers_along": _layers_along, "add_layers": _add_layers, "add_pair": _add_pair,
 }  # fmt: skip

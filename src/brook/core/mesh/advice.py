@@ -6,6 +6,9 @@ import numpy as np
 
 from brook.core.mesh.polyhedral import PLANE_SIDES, WEDGE_SIDES, Mesh
 from brook.core.mesh.quality import LIMITS, Quality, per_cell
+from brook.core.units import DIMENSIONS, show
+
+LENGTH = DIMENSIONS["length"]
 
 
 def patch_near(mesh: Mesh, place: np.ndarray) -> str:
@@ -18,6 +21,15 @@ def patch_near(mesh: Mesh, place: np.ndarray) -> str:
         if distance < best:
             best, name = float(distance), patch.name
     return name
+
+
+def _heights(mesh: Mesh, face: int) -> tuple[float, float]:
+    """The lower and the larger height in m of the cells on both sides of a face, across it."""
+    vector = mesh.face_vector[face]
+    centre = mesh.face_centres(slice(face, face + 1))[0]
+    away = [2 * abs(float((mesh.centre[c] - centre) @ vector)) for c in (mesh.owner[face], mesh.neighbour[face])]
+    size = float(np.linalg.norm(vector))
+    return min(away) / size, max(away) / size
 
 
 def advice(mesh: Mesh, quality: Quality) -> str:
@@ -39,5 +51,9 @@ def advice(mesh: Mesh, quality: Quality) -> str:
     if over == "aspect_ratio":
         return f"It is in the layers along {near}: make the first one thicker, or cells there smaller."
     if over == "growth":
-        return f"It is where the layers along {near} end: let the last one come nearer to the cells beside it."
+        last, beside_it = _heights(mesh, inner[np.argmax(quality.growth[inner])])
+        return (
+            f"It is where the layers along {near} end: the last is {show(last, LENGTH)} high, the cell beside it {show(beside_it, LENGTH)}; "
+            f"make them more or thicker, or cells there smaller."
+        )
     return f"It is in the layers along {near}: make these thinner, or cells there smaller."

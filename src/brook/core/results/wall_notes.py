@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,6 +15,7 @@ RESOLVED, BRIDGED = (
     2.0,
     30.0,
 )  # y⁺ of first centres to which cells see the layer at the wall, and from which its law bridges it
+NEAR, SUBLAYER = 1.5, 5.0  # times a wanted y⁺ that are as good as it, and the y⁺ up to which lower ones are too
 COARSE = 0.5  # share of a wall over that from which it is told
 TWO_LAYER_SHARE = 0.3  # of a wall in between, from which it is told for models with two layers
 
@@ -21,7 +23,7 @@ TWO_LAYER_SHARE = 0.3  # of a wall in between, from which it is told for models 
 @dataclass(frozen=True)
 class WallNote:
     """A wall `patch`: the least, median and largest y⁺ of its first centres, mean shear in Pa and friction coefficient, the height in m
-    of a first layer whose middle would lie at a y⁺ of 1, and what to mind."""
+    of a first layer whose middle would lie at a y⁺ of 1, what to mind, and the y⁺ under which so many per cent of the wall lie."""
 
     patch: str
     y_plus: tuple[float, float, float]
@@ -29,6 +31,16 @@ class WallNote:
     coefficient: float
     unit_height: float
     words: str
+    percentiles: tuple[float, ...] = ()
+
+
+def share_at(percentiles: Sequence[float], wanted: float) -> float:
+    """The share of a wall whose first centres lie at a y⁺ that is wanted, at most NEAR times as high; where that is past the sublayer
+    not lower than by NEAR either."""
+    share = np.linspace(0.0, 1.0, len(percentiles))
+    under = float(np.interp(NEAR * wanted, percentiles, share, left=0.0))
+    lower = float(np.interp(wanted / NEAR, percentiles, share, left=0.0)) if wanted > SUBLAYER else 0.0
+    return under - lower
 
 
 def wall_notes(view: View, two_layer: bool = False) -> list[WallNote]:
@@ -56,9 +68,19 @@ def wall_notes(view: View, two_layer: bool = False) -> list[WallNote]:
         found.append(
             WallNote(
                 patch.name, (float(height.min()), weighted_median(height, weight), float(height.max())), shear, coefficient, typical,
-                _words(coarse, between if two_layer else 0.0, typical),
+                _words(coarse, between if two_layer else 0.0, typical), tuple(_percentiles(height, weight)),
             )
         )  # fmt: skip
+    return found
+
+
+def _percentiles(values: np.ndarray, weight: np.ndarray) -> list[float]:
+    """The values (101,) under which so many per cent of the weight (n,) lie."""
+    order = np.argsort(values)
+    reached = np.cumsum(weight[order])
+    found: list[float] = np.interp(
+        np.linspace(0.0, reached[-1], 101), np.append(0.0, reached), np.append(values[order[0]], values[order])
+    ).tolist()
     return found
 
 

@@ -133,7 +133,7 @@ def _coverage(prepared: Prepared, mesh: Mesh) -> dict[str, float]:
         return {}
     flow = flow_mesh(prepared, mesh)
     wanted = space_layers(prepared, tuple(p.name for p in flow.patches))
-    return {} if wanted is None else layer_coverage(flow, wanted.patches)
+    return layer_coverage(flow, [name for group in wanted for name in group.patches])
 
 
 def _histogram(values: np.ndarray, name: str) -> dict[str, list[float]]:

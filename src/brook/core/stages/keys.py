@@ -59,7 +59,7 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
             mesh = _hash(
                 geometry,
                 plain(sizes),
-                plain(asdict(layers)) if layers else None,
+                plain([asdict(group) for group in layers]) if layers else None,
                 SPACE_MESH_VERSION,
                 _checks_of(prepared),
             )
@@ -72,7 +72,11 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
         layers = space_layers(prepared, space.patches)
         sizes = asdict(space_sizes(prepared, space.patches))
         mesh = _hash(
-            geometry, plain(sizes), plain(asdict(layers)) if layers else None, SPACE_MESH_VERSION, _checks_of(prepared)
+            geometry,
+            plain(sizes),
+            plain([asdict(group) for group in layers]) if layers else None,
+            SPACE_MESH_VERSION,
+            _checks_of(prepared),
         )
     else:
         return None

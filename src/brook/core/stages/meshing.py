@@ -54,25 +54,28 @@ def _region(zone: Resolved) -> boxes.Box | boxes.Rod | boxes.Near:
     return boxes.Rod(at, end, zone.diameter / 2)
 
 
-def space_layers(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Layers | None:
-    """The layers along walls, None for none; where no patch is named they stand along all walls."""
+def space_layers(prepared: Prepared, patches: tuple[str, ...]) -> tuple[boxes.Layers, ...]:
+    """The layers along walls, group by group; where no patch is named they stand along all walls."""
     plan = prepared.plan.layers
     if plan is None:
-        return None
+        return ()
+    own = {name for group in plan.groups for name in group.patches}
     others = {b.patch for b in prepared.said if b.kind not in STICKING}
-    along = tuple(sorted(p for p in patches if (p in plan.patches if plan.patches else p not in others)))
+    rest = [p for p in patches if p not in own and (p in plan.patches if plan.patches else p not in others)]
+    found = [_layers_of(plan, rest, prepared)]
+    found += [_layers_of(group, [p for p in patches if p in group.patches], prepared) for group in plan.groups]
+    return tuple(group for group in found if group.patches)
+
+
+def _layers_of(plan: Any, patches: list[str], prepared: Prepared) -> boxes.Layers:
+    """The layers that a group of the plan wants along patches."""
     first = plan.height
     if plan.height_of == "all":
         first = plan.height / float((plan.growth ** np.arange(plan.number)).sum())
     elif plan.height_of == "y_plus":
         assert prepared.fluid is not None
-        first = (
-            2
-            * plan.y_plus
-            * prepared.fluid.kinematic_viscosity
-            / friction_speed(prepared.plan.layers, prepared.fluid)[1]
-        )
-    return boxes.Layers(along, plan.number, first, plan.growth)
+        first = 2 * plan.y_plus * prepared.fluid.kinematic_viscosity / friction_speed(plan, prepared.fluid)[1]
+    return boxes.Layers(tuple(sorted(patches)), plan.number, first, plan.growth)
 
 
 def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], None]) -> Mesh:

@@ -52,10 +52,9 @@ class NearZone(Zone):
 RefinementZone = Annotated[BoxZone | BallZone | CylinderZone | NearZone, Field(discriminator="kind")]
 
 
-class WallLayers(Part):
-    """Thin cells along walls: along `patches`, or along all walls when none is named. `height` is that of the first
-    layer or of all together; or the middle of the first lies at `y_plus` in a stream of a `speed` over a wall so `long`.
-    They stand on the fluid side of walls between bodies, or on `both`."""
+class LayerGroup(Part):
+    """Thin cells along `patches`. `height` is that of the first layer or of all together; or the middle of the first lies at
+    `y_plus` in a stream of a `speed` over a wall so `long`."""
 
     patches: Annotated[tuple[PatchName, ...], Field(max_length=200)] = ()
     number: Annotated[int, Field(ge=1, le=40)] = 5
@@ -65,7 +64,14 @@ class WallLayers(Part):
     speed: Annotated[Formula, Value("speed", "positive")] = "1 m/s"
     long: Length = "100 mm"
     growth: Factor = "1.2"
+
+
+class WallLayers(LayerGroup):
+    """The same along all walls when no patch is named, but for those of `groups`, which have their own. They stand on the fluid side
+    of walls between bodies, or on `both`."""
+
     sides: Literal["fluid", "both"] = "fluid"
+    groups: Annotated[tuple[LayerGroup, ...], Field(max_length=20)] = ()
 
 
 class Stretch(Part):

@@ -14,6 +14,7 @@ from brook.core.mesh.files import MESH_FORMATS
 from brook.core.mesh.lines import Estimate, estimate
 from brook.core.mesh.quality import LIMITS, WORDS
 from brook.core.physics.plate import friction_speed
+from brook.core.results.wall_notes import share_at
 from brook.core.stages import expected
 from brook.core.study.space import has_own_mesh
 from brook.core.units import DIMENSIONS, show
@@ -41,10 +42,14 @@ def _space_estimate(studio: Studio, state: StudyState, variant: VariantState) ->
     return expected.in_space(variant.prepared, (making.said or {}).get("bodies", []))
 
 
-def _layer_note(variant: VariantState) -> str:
-    """How thick all layers are together, or the first of them."""
+def _layer_notes(variant: VariantState) -> list[str]:
+    """Of the layers, and of each group with its own: how thick they are together, or the first of them."""
     layers = variant.prepared.plan.layers
-    if layers is None or None in (layers.height, layers.growth, layers.y_plus, layers.speed, layers.long):
+    return [] if layers is None else [_layer_note(variant, group) for group in (layers, *layers.groups)]
+
+
+def _layer_note(variant: VariantState, layers: Any) -> str:
+    if None in (layers.height, layers.growth, layers.y_plus, layers.speed, layers.long):
         return ""
     times = sum(layers.growth**k for k in range(layers.number))
     if layers.height_of == "y_plus":
@@ -64,13 +69,19 @@ def _layer_note(variant: VariantState) -> str:
 
 
 def _found_walls(variant: VariantState) -> dict[str, Any]:
-    """Where first centres lay in the last run, of walls with layers, and the y⁺ that was asked for."""
+    """Where first centres lay in the last run, of walls with layers, with the y⁺ that was `wanted` and the `share` that has it."""
     layers, summary = variant.prepared.plan.layers, variant.run.summary
     if layers is None or summary is None:
         return {}
-    named = layers.patches
-    walls = [w for w in summary.get("walls", ()) if not named or w["patch"] in named]
-    return {"found_walls": walls, "wanted_height": layers.y_plus if layers.height_of == "y_plus" else None}
+    walls = []
+    for wall in summary.get("walls", ()):
+        group = next((g for g in layers.groups if wall["patch"] in g.patches), layers)
+        if group is layers and layers.patches and wall["patch"] not in layers.patches:
+            continue
+        wanted = group.y_plus if group.height_of == "y_plus" else None
+        share = share_at(wall["percentiles"], wanted) if wanted and wall.get("percentiles") else None
+        walls.append({**wall, "wanted": wanted, "share": share})
+    return {"found_walls": walls}
 
 
 def _estimates(state: StudyState) -> dict[str, Estimate]:
@@ -100,8 +111,8 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
                 "bars": bars(histogram), "low": histogram["edges"][0], "high": histogram["edges"][-1],
             })  # fmt: skip
     found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": [], "paired": [],
-                             "words": WORDS, "layer_note": "", "mesh_formats": MESH_FORMATS, "most_cells": MOST_BOXES, "own_mesh": False, "boxes": False,
-                             "has_solids": False, "found_walls": [], "wanted_height": None}  # fmt: skip
+                             "words": WORDS, "layer_notes": [], "mesh_formats": MESH_FORMATS, "most_cells": MOST_BOXES, "own_mesh": False, "boxes": False,
+                             "has_solids": False, "found_walls": []}  # fmt: skip
     if variant is None:
         return found
     geometry: Any = variant.variant.geometry
@@ -115,7 +126,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         )
         found["has_solids"] = in_space and any(b.holds == "solid" for b in geometry.bodies)
         found["sized"] = sorted(variant.prepared.patches or ())
-        found["layer_note"] = _layer_note(variant)
+        found["layer_notes"] = _layer_notes(variant)
         found |= _found_walls(variant)
     return found
 

@@ -33,7 +33,7 @@ class Solid:
     name: str
     surface: Surface
     wet: np.ndarray
-    layers: Layers | None = None
+    layers: tuple[Layers, ...] = ()
     fluid: bool = False
 
 
@@ -49,6 +49,11 @@ class _Walls:
     @property
     def between(self) -> np.ndarray:
         return self.bodies[:, 1] >= 0
+
+    def along(self, layers: Layers, body: int) -> Layers:
+        """Layers along the same walls, by what these are told apart by, where a body has them."""
+        kinds = [k for k, name in enumerate(self.names) if name in layers.patches and body in self.bodies[k]]
+        return replace(layers, patches=tuple(map(str, kinds)))
 
 
 def _walls_of(solids: list[Solid]) -> _Walls:
@@ -97,12 +102,9 @@ def build_bodies(
         tell(f"joining sides of {one.name}")
         part, mine, shared = _part(frame, fitted, k)
         core = core_of(part, mine, shared)
-        if one.layers is not None:
-            kinds = tuple(
-                str(n) for n, name in enumerate(walls.names) if name in one.layers.patches and k in walls.bodies[n]
-            )
+        if one.layers:
             still = walls.between[features.patch[core.label]]
-            core = grow(core, features, replace(one.layers, patches=kinds), tell, still)
+            core = grow(core, features, [walls.along(g, k) for g in one.layers], tell, still)
         cores.append(core)
     tell("putting bodies together")
     return _united(solids, cores, walls, features.patch)

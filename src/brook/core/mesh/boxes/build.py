@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Protocol
 
@@ -73,7 +74,7 @@ def build(
     body: str = "fluid",
     tell: Tell = lambda _: None,
     wet: np.ndarray | None = None,
-    layers: Layers | None = None,
+    layers: Sequence[Layers] = (),
 ) -> Mesh:
     """The mesh within a closed surface whose triangles look out of it. Raises `MeshError`.
 
@@ -102,7 +103,7 @@ def build(
     tell("joining sides")
     core = core_of(frame, fitted)
     del frame, fitted
-    if layers is not None:
+    if layers:
         core = grow(core, features, layers, tell)
     return core.mesh(features, body)
 

@@ -48,10 +48,11 @@ class Core:
         """Which points (P, P) are joined by an edge."""
         return links_of(self.flat, self.offsets, len(self.points))
 
-    def judged(self) -> np.ndarray:
-        """Of each cell (C,) 1 where it could not be computed on, 2 where only badly, else 0."""
+    def judged(self, aside: float) -> np.ndarray:
+        """Of each cell (C,) 1 where it could not be computed on, 2 where only badly, else 0; `aside` is the share of a line between
+        two middles that the side between has to leave to both."""
         return kernels.judged(
-            self.points, self.flat, self.offsets, self.owner, self.neighbour, self.size, LEAST / 4, SKEWED
+            self.points, self.flat, self.offsets, self.owner, self.neighbour, self.size, LEAST / 4, SKEWED, aside
         )
 
     def sorted(self, parents: np.ndarray) -> tuple[Core, np.ndarray]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -37,7 +38,7 @@ class SpaceEstimate:
         return self.cells / CELLS_PER_SECOND
 
 
-def estimate(volume: float, areas: dict[str, float], sizes: Sizes, layers: Layers | None = None) -> SpaceEstimate:
+def estimate(volume: float, areas: dict[str, float], sizes: Sizes, layers: Sequence[Layers] = ()) -> SpaceEstimate:
     """For a body of a volume in m³ with patches of some areas in m²: within a quarter on pipes and tees with sizes of
     two or four to one, up to two times off where fine patches lie close together or far within the body.
 
@@ -60,9 +61,9 @@ def estimate(volume: float, areas: dict[str, float], sizes: Sizes, layers: Layer
     zones = tuple(_in_zone(size, zone, volume, areas) for size, zone in sizes.zones)
     total += sum(zones)
     in_layers = 0.0
-    if layers is not None:
-        along = {name: areas.get(name, 0.0) for name in layers.patches}
-        in_layers = layers.count * sum(
+    for group in layers:
+        along = {name: areas.get(name, 0.0) for name in group.patches}
+        in_layers += group.count * sum(
             area / (sizes.bulk / 2 ** _halvings(sizes, name)) ** 2 for name, area in along.items()
         )
     return SpaceEstimate(
@@ -70,7 +71,9 @@ def estimate(volume: float, areas: dict[str, float], sizes: Sizes, layers: Layer
     )
 
 
-def estimate_plane(area: float, lengths: dict[str, float], sizes: Sizes, layers: Layers | None = None) -> SpaceEstimate:
+def estimate_plane(
+    area: float, lengths: dict[str, float], sizes: Sizes, layers: Sequence[Layers] = ()
+) -> SpaceEstimate:
     """For a plane shape of an area in m² whose patches have some lengths in m, as above."""
     added = {}
     for name, length in lengths.items():
@@ -82,9 +85,9 @@ def estimate_plane(area: float, lengths: dict[str, float], sizes: Sizes, layers:
     finest = sizes.bulk / 2 ** max((_halvings(sizes, name) for name in lengths), default=0)
     total = min(area / sizes.bulk**2 + sum(added.values()), area / finest**2)
     in_layers = 0.0
-    if layers is not None:
-        in_layers = layers.count * sum(
-            lengths.get(p, 0.0) * 2 ** _halvings(sizes, p) / sizes.bulk for p in layers.patches
+    for group in layers:
+        in_layers += group.count * sum(
+            lengths.get(p, 0.0) * 2 ** _halvings(sizes, p) / sizes.bulk for p in group.patches
         )
     return SpaceEstimate(
         round(total + in_layers), {name: round(cells) for name, cells in added.items()}, (), round(in_layers)

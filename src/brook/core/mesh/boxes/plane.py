@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
@@ -71,7 +72,7 @@ def drawn_out(shape: PlaneShape, height: float) -> Surface:
     return welded(np.array(triangles), np.array(patch), names)
 
 
-def build_plane(shape: PlaneShape, sizes: Sizes, tell: Tell = lambda _: None, layers: Layers | None = None) -> Mesh:
+def build_plane(shape: PlaneShape, sizes: Sizes, tell: Tell = lambda _: None, layers: Sequence[Layers] = ()) -> Mesh:
     """The mesh of a plane shape, one cell thick over its depth. Raises `MeshError`."""
     height = min([sizes.bulk, *sizes.patches.values()])
     surface = drawn_out(shape, height)
@@ -96,7 +97,7 @@ def build_plane(shape: PlaneShape, sizes: Sizes, tell: Tell = lambda _: None, la
     fitted = fit(frame, features, tell)
     tell("joining sides")
     core = core_of(frame, fitted)
-    if layers is not None:
+    if layers:
         core = grow(core, features, layers, tell)
     return _as_slice(core.mesh(features, shape.body), shape.depth / height)
 

@@ -8,6 +8,7 @@ from numba import prange
 from brook.core.compiling.kernel import kernel
 
 MOST = 12  # sides round a point that are looked at one by one
+LOWER, LOWEST = 2.0, 4.0  # how much lower the next cell of a joined column may be, and the one at the wall
 ALIKE = 0.94  # normals nearer than this (20°) count as one where a point slides
 
 
@@ -193,16 +194,53 @@ def gently(thickness, place, link_start, link, slope):
 
 
 @kernel
-def extruded(flat, offsets, owner, state, number, kept, count, first_cell, rim_other, columns, levels):
-    """The faces that come with `levels` layers of cells over polygons in CSR form that look out of cells `owner`.
+def joined(thick, target, group, share, own):
+    """Which cell of its column each layer belongs to (n, levels), 0 at the wall, and how many cells each column has (n,).
+
+    Columns are thick (n,), m, and of a group (n,) whose layers have these shares (groups, levels) of that and are of these
+    cells (groups, levels) where nothing is joined. From the outermost on cells are joined until they are as high as the
+    `target` (n,), m, and each next one over 1 / LOWER of the one before; what is left at the wall goes to the last where it
+    is under 1 / LOWEST of it. A target of 0 joins nothing.
+    """
+    levels = share.shape[1]
+    part = np.empty((len(thick), levels), np.int16)
+    cells = np.empty(len(thick), np.int64)
+    for f in range(len(thick)):
+        g = group[f]
+        count, high, wanted, before = 0, 0.0, target[f], 0.0
+        for level in range(levels - 1, -1, -1):
+            high += share[g, level] * thick[f]
+            part[f, level] = count
+            if high >= wanted and (level == 0 or own[g, level - 1] != own[g, level]):
+                count += 1
+                before = high
+                wanted = high / LOWER if target[f] > 0.0 else 0.0
+                high = 0.0
+        if high > 0.0:
+            if count > 0 and high < before / LOWEST:
+                for level in range(levels):
+                    part[f, level] = min(part[f, level], count - 1)
+            else:
+                count += 1
+        cells[f] = count
+        for level in range(levels):
+            part[f, level] = count - 1 - part[f, level]
+    return part, cells
+
+
+@kernel
+def extruded(flat, offsets, owner, state, number, kept, count, first_cell, part, rim_other, columns):
+    """The faces that come with layers of cells over polygons in CSR form that look out of cells `owner`.
 
     state (n,) of polygons: 2 where layers stand on the whole of it, 1 where only some of its columns have a length (the
     room goes to its cell then), 0 for others. number (points,): the column that begins at a point, -1 none; kept
-    (columns,): whether it has a length. A column's point on a level is `count + columns * level + column`, from the
-    outermost; on level `levels` it is the point itself. rim_other (corners,): the polygon over the edge that begins at
+    (columns,): whether it has a length. part (n, levels): the cell over a polygon that each layer belongs to, counted from
+    `first_cell` (n,). A column's point on a level is `count + columns * level + column`, from the
+    outermost; on the last level it is the point itself. rim_other (corners,): the polygon over the edge that begins at
     this corner. Gives points, offsets, inner cell, outer cell (-1 none), and of faces of the skin the polygon whose
     region they lie on, of others -1.
     """
+    levels = part.shape[1]
     polygons, corners, parts = _counted(offsets, state)
     room = (levels + 1) * polygons + levels * corners + 2 * parts
     points = np.empty((levels + 1) * corners + 4 * levels * corners + (2 * levels + 4) * parts, np.int64)
@@ -215,11 +253,13 @@ def extruded(flat, offsets, owner, state, number, kept, count, first_cell, rim_o
             continue
         a, b = offsets[f], offsets[f + 1]
         for level in range(levels + 1 if state[f] == 2 else 1):
+            if 0 < level < levels and part[f, level] == part[f, level - 1]:
+                continue
             for k in range(a, b):
                 points[used] = _at(flat[k], level, number, kept, count, columns, levels)
                 used += 1
-            outer[made] = first_cell[f] + level - 1 if level else -1
-            inner[made] = first_cell[f] + level if state[f] == 2 and level < levels else owner[f]
+            outer[made] = first_cell[f] + part[f, level - 1] if level else -1
+            inner[made] = first_cell[f] + part[f, level] if state[f] == 2 and level < levels else owner[f]
             if level == 0:
                 like[made] = f
             made += 1
@@ -232,19 +272,33 @@ def extruded(flat, offsets, owner, state, number, kept, count, first_cell, rim_o
                 continue
             if state[f] == 1 and state[g] == 1 and owner[f] == owner[g]:
                 continue
-            single = state[f] != 2 and state[g] != 2
-            for level in range(1 if single else levels):
-                low = levels if single else level + 1
+            level = 0
+            while level < levels:
+                low = _alike(part, f, g, state[f] == 2, state[g] == 2, level, levels)
                 used = _side(points, used, p, q, level, low, one, two, number, kept, count, columns, levels)
-                inner[made] = first_cell[f] + level if state[f] == 2 else owner[f]
+                inner[made] = first_cell[f] + part[f, level] if state[f] == 2 else owner[f]
                 if state[g] == 0:
                     outer[made] = -1
                     like[made] = g
                 else:
-                    outer[made] = first_cell[g] + level if state[g] == 2 else owner[g]
+                    outer[made] = first_cell[g] + part[g, level] if state[g] == 2 else owner[g]
                 made += 1
                 starts[made] = used
+                level = low
     return points[:used], starts[: made + 1], inner[:made], outer[:made], like[:made]
+
+
+@kernel(inline="always")
+def _alike(part, f, g, one, two, level, levels):
+    """The level up to which polygons f and g, where layers stand on them, have the same cell each as at `level`."""
+    low = level + 1
+    while low < levels:
+        if one and part[f, low] != part[f, level]:
+            break
+        if two and part[g, low] != part[g, level]:
+            break
+        low += 1
+    return low
 
 
 @kernel

@@ -9,7 +9,6 @@ from brook.core.compiling.kernel import kernel
 from brook.core.mesh.kernels import SHARES
 
 STEEP = 0.2588  # cosine of 75 degrees
-ASIDE = 1e-3  # of a line between two middles: how far from its ends it has to meet the side between
 MOST_SIDES, MOST_EDGES = 64, 256  # of one cell on one region, that are looked at
 
 
@@ -88,7 +87,9 @@ def _sides(points, face_points, offsets):
 
 
 @kernel(parallel=True)
-def _beside(points, face_points, offsets, owner, neighbour, size, least, skewed, centre, vector, middle, centroid):
+def _beside(
+    points, face_points, offsets, owner, neighbour, size, least, skewed, aside, centre, vector, middle, centroid
+):
     """Of each side (F,): 1 and 2 where it makes its owner or its neighbour unsound, and whether they miss each other."""
     faces = len(owner)
     turned = np.zeros(faces, np.int8)
@@ -131,8 +132,8 @@ def _beside(points, face_points, offsets, owner, neighbour, size, least, skewed,
                 askew[f] = (
                     along < STEEP * np.sqrt(one * other)
                     or miss > skewed * skewed * max(one, 0.25 * np.sqrt(other))
-                    or share < ASIDE
-                    or share > 1.0 - ASIDE
+                    or share < aside
+                    or share > 1.0 - aside
                 )
         turned[f] = found
     return turned, askew
@@ -182,16 +183,24 @@ def _middles(owner, neighbour, cells, centre, vector, area, proper):
 
 
 @kernel
-def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
+def middles(points, face_points, offsets, owner, neighbour, cells):
+    """The middle (cells, 3) of the sides of each cell, weighed by their areas."""
+    centre, vector, area = _sides(points, face_points, offsets)
+    middle, _, _ = _middles(owner, neighbour, cells, centre, vector, area, False)
+    return middle
+
+
+@kernel
+def judged(points, face_points, offsets, owner, neighbour, size, least, skewed, aside):
     """Of each cell (n,): 1 for one with a side whose pyramid from the cell's middle is under `least` of its cube, or
     turned, or whose line to a neighbour's middle runs along the side between them (over 80°); 2 for one that is sound
     but whose line misses the middle of that side by more than `skewed` of its length, or of half the side's own, or
-    meets it hardly between both middles; else 0."""
+    meets it nearer to an end than `aside` of it; else 0."""
     faces, cells = len(owner), len(size)
     centre, vector, area = _sides(points, face_points, offsets)
     middle, centroid, bad = _middles(owner, neighbour, cells, centre, vector, area, skewed < 1e9)
     turned, askew = _beside(
-        points, face_points, offsets, owner, neighbour, size, least, skewed, centre, vector, middle, centroid
+        points, face_points, offsets, owner, neighbour, size, least, skewed, aside, centre, vector, middle, centroid
     )
     for f in range(faces):
         c, d = owner[f], neighbour[f]
@@ -211,7 +220,7 @@ def judged(points, face_points, offsets, owner, neighbour, size, least, skewed):
 
 def unsound(points, face_points, offsets, owner, neighbour, size, least):
     """Which cells (n,) could not be computed on: those judged 1."""
-    return judged(points, face_points, offsets, owner, neighbour, size, least, 1e9) == 1
+    return judged(points, face_points, offsets, owner, neighbour, size, least, 1e9, 0.0) == 1
 
 
 @kernel
