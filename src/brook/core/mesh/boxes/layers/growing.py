@@ -122,7 +122,7 @@ class _Walls:
         kernels.evened(direction, seen, points, start, faces, normal, hold, links[0], links[1], 6)
         rim_other = kernels.over_edges(flat, offsets, count)
         every = core.links
-        root, ring = kernels.rings(every.indptr, every.indices, points, number, RINGS)
+        root, ring = checks.rings(every.indptr, every.indices, points, number, RINGS)
         stays = np.zeros(count, bool)
         stays[flat[np.repeat(still & ~layered, np.diff(offsets))]] = True
         free = np.nonzero((ring > 0) & ~stays)[0]

@@ -367,32 +367,6 @@ def over_edges(flat, offsets, points):
 
 
 @kernel
-def rings(link_start, link, points, number, most):
-    """From which of the `points` each point (n,) is reached first over links, and over how many: -1 beyond `most`."""
-    count = len(link_start) - 1
-    root, ring = np.full(count, -1, np.int64), np.full(count, -1, np.int64)
-    queue = np.empty(count, np.int64)
-    first, last = 0, len(points)
-    for k in range(len(points)):
-        queue[k] = points[k]
-        root[points[k]] = number[points[k]]
-        ring[points[k]] = 0
-    while first < last:
-        p = queue[first]
-        first += 1
-        if ring[p] == most:
-            continue
-        for k in range(link_start[p], link_start[p + 1]):
-            q = link[k]
-            if ring[q] < 0:
-                ring[q] = ring[p] + 1
-                root[q] = root[p]
-                queue[last] = q
-                last += 1
-    return root, ring
-
-
-@kernel
 def spread(move, free, link_start, link, hold, holds, sweeps):
     """Each free point takes the mean move of those it is linked to, again and again; where `holds`, along its sides.
     In place; one sweep forward and one backward by turns."""

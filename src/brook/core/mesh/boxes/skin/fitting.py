@@ -11,7 +11,7 @@ from scipy.sparse import csr_matrix
 from scipy.spatial import cKDTree
 
 from brook.core.mesh.boxes.faces import Frame, polygon_edges
-from brook.core.mesh.boxes.links import links_of, pairs_of
+from brook.core.mesh.boxes.links import distinct, links_of, pairs_of
 from brook.core.mesh.boxes.skin import kernels
 from brook.core.mesh.boxes.skin.features import Features
 
@@ -241,12 +241,11 @@ class _SkinPoints:
         # sides of one cell on one wall are joined later, but for those between bodies
         begin = len(self.frame.owner) - len(label)
         owner, between = self.frame.owner[begin:], self.frame.neighbour[begin:] >= 0
-        joined = np.stack([owner, label, np.where(between, np.arange(len(label)), -1)], axis=1)
-        _, first, side = np.unique(joined, axis=0, return_index=True, return_inverse=True)
-        flat, face = self.polygon[self.polygon >= 0], np.repeat(side.ravel(), self.corners)
+        first, side = distinct(owner, label, np.where(between, np.arange(1, len(label) + 1), 0))
+        flat, face = self.polygon[self.polygon >= 0], np.repeat(side, self.corners)
         label, size = label[first], self.frame.size[owner[first]]
-        corner = np.unique(np.stack([face, flat], axis=1), axis=0)
-        face, flat = corner.T
+        corner, _ = distinct(face, flat)
+        face, flat = face[corner], flat[corner]
         corners = np.bincount(face)
         centre = np.zeros((len(first), 3))
         np.add.at(centre, face, place[flat])
@@ -256,13 +255,14 @@ class _SkinPoints:
         height = np.einsum("ij,ij->i", on_wall - centre, normal) * ON_AVERAGE
         height = np.clip(height, -MOST_BULGE * size, MOST_BULGE * size)
         # of each point on each of its walls
-        keys, of = np.unique(np.stack([flat, label[face]], axis=1), axis=0, return_inverse=True)
+        key, of = distinct(flat, label[face])
+        keys = np.stack([flat[key], label[face[key]]], axis=1)
         across = np.zeros(len(centre))
         np.add.at(across, face, np.linalg.norm(place[flat] - centre[face], axis=1) ** 2)
         area = across / corners  # that of a square with such corners, halved
-        up = np.bincount(of.ravel(), (area * height)[face]) / np.maximum(np.bincount(of.ravel(), area[face]), 1e-300)
+        up = np.bincount(of, (area * height)[face]) / np.maximum(np.bincount(of, area[face]), 1e-300)
         way = np.zeros((len(keys), 3))
-        np.add.at(way, of.ravel(), normal[face])
+        np.add.at(way, of, normal[face])
         way /= np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
         found = place.copy()
         point = keys[:, 0]
@@ -342,20 +342,8 @@ def _spread(frame: Frame, move: np.ndarray, fixed: np.ndarray) -> np.ndarray:
     """Moves (P, 3) of the skin handed on over some rings of points within, fading."""
     offsets = np.concatenate([[0], np.cumsum(frame.corners)])
     links = links_of(frame.polygon[frame.polygon >= 0], offsets, len(frame.points))
-    ring = np.full(len(frame.points), RINGS + 1)
-    ring[fixed] = 0
-    here = np.zeros(len(frame.points), bool)
-    here[fixed] = True
-    for k in range(1, RINGS + 1):
-        reached = (links @ here.astype(float) > 0) & (ring > RINGS)
-        ring[reached] = k
-        here |= reached
-    free = np.nonzero((ring > 0) & (ring <= RINGS))[0]
-    part = links[free]
-    total = np.asarray(part.sum(axis=1)).ravel()[:, None]
-    for _ in range(SPREADS):
-        move[free] = (part @ move) / total
-    return move
+    _, ring = kernels.rings(links.indptr, links.indices, fixed, np.arange(len(frame.points)), RINGS)
+    return kernels.handed_on(move, np.nonzero(ring > 0)[0], links.indptr, links.indices, SPREADS)
 
 
 def _validated(

@@ -63,6 +63,53 @@ def surrounding(place, polygon, corners):
     return total
 
 
+@kernel
+def rings(link_start, link, points, number, most):
+    """From which of the `points` each point (n,) is reached first over links, and over how many: -1 beyond `most`."""
+    count = len(link_start) - 1
+    root, ring = np.full(count, -1, np.int64), np.full(count, -1, np.int64)
+    queue = np.empty(count, np.int64)
+    first, last = 0, len(points)
+    for k in range(len(points)):
+        queue[k] = points[k]
+        root[points[k]] = number[points[k]]
+        ring[points[k]] = 0
+    while first < last:
+        p = queue[first]
+        first += 1
+        if ring[p] == most:
+            continue
+        for k in range(link_start[p], link_start[p + 1]):
+            q = link[k]
+            if ring[q] < 0:
+                ring[q] = ring[p] + 1
+                root[q] = root[p]
+                queue[last] = q
+                last += 1
+    return root, ring
+
+
+@kernel(parallel=True)
+def handed_on(move, free, link_start, link, sweeps):
+    """Moves (P, 3) of which those of free points are the mean of those they are linked to, all at once, again and again."""
+    for _ in range(sweeps):
+        found = np.empty((len(free), 3))
+        for n in prange(len(free)):
+            p = free[n]
+            x, y, z = 0.0, 0.0, 0.0
+            for k in range(link_start[p], link_start[p + 1]):
+                q = link[k]
+                x += move[q, 0]
+                y += move[q, 1]
+                z += move[q, 2]
+            count = link_start[p + 1] - link_start[p]
+            found[n, 0], found[n, 1], found[n, 2] = x / count, y / count, z / count
+        for n in prange(len(free)):
+            for i in range(3):
+                move[free[n], i] = found[n, i]
+    return move
+
+
 @kernel(parallel=True)
 def _sides(points, face_points, offsets):
     """The mean of the corners (F, 3), the vector (F, 3) and the area (F,) of polygons."""
