@@ -78,7 +78,8 @@ def test_solids_that_touch_in_other_triangles_have_one_wall():
         assert walls[pair].meshed == pytest.approx(area, rel=1e-3)
 
 
-def test_a_pin_in_a_hole_of_other_triangles_touches_it_all_round():
+def pinned():
+    """A block of 40 by 40 by 10 mm with a hole of 12 mm, and a pin of ninety sides in it that stands out by 10 mm."""
     block = combined(
         box("b", (0.03, 0.01, 0), (0.04, 0.04, 0.01)), rod("h", (0.05, 0.03, -0.001), 0.012, 0.012), "take"
     )
@@ -90,9 +91,12 @@ def test_a_pin_in_a_hole_of_other_triangles_touches_it_all_round():
     pin = np.concatenate([
         np.stack(t, axis=1) for t in ((low, low[after], high[after]), (low, high[after], high), (ends[0], low[after], low), (ends[1], high, high[after]))
     ])  # fmt: skip
-    pin = welded(pin, np.zeros(len(pin), np.int64), ("pin",))
+    return divided(named(block, "block"), 4), welded(pin, np.zeros(len(pin), np.int64), ("pin",))
+
+
+def test_a_pin_in_a_hole_of_other_triangles_touches_it_all_round():
     duct = named(box("duct", (0, 0, 0), (0.1, 0.06, 0.04)), "duct")
-    surface = together([duct, divided(named(block, "block"), 4), pin])
+    surface = together([duct, *pinned()])
     points = {"water": (0.01, 0.01, 0.01), "block": (0.033, 0.013, 0.005), "pin": (0.05, 0.03, 0.005)}
     contacts, _, solids = put_together(surface, points, 3e-5)
     assert {c.kind for c in contacts} <= {"joined", "bent"}

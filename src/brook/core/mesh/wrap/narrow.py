@@ -14,6 +14,8 @@ from brook.core.mesh.boxes.wishes import pieces
 ACROSS, FACING = 4, 0.7  # boxes across a gap that is to stay open; cosine between its walls
 WITHIN_PART = 0.7  # of a part's thickness: boxes of this size have a middle in it wherever they stand
 THICKENED = 1.3  # of a box: parts are made so thick, so that a middle lies within
+TOUCHING = 3e-3  # of the length of pieces: walls so near touch
+MOST_WALLS = 12  # through which a part is followed
 FINEST = 16  # times smaller than the size asked for: boxes at thin parts are not smaller
 
 
@@ -40,14 +42,16 @@ class Narrow:
         order = np.argsort(rank[of], kind="stable")  # what lies side by side is looked for one after the other
         parts, of = parts[order], of[order]
         normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
-        front, back = (
-            _facing(parts.mean(axis=1), way[of], normal[of], tree, normal, 8 * longest) for way in (normal, -normal)
-        )
-        side = wet_sides(surface, wet)[of]
-        nearer = np.minimum(front, back)
-        thick = np.where(side > 0, back, np.where(side < 0, front, nearer))
-        gap = np.where(side > 0, front, np.where(side < 0, back, nearer))
-        return cls(parts, of, thick, gap, side != 0)
+        side = wet_sides(surface, wet)
+        sure = side[of] != 0
+        thick = np.empty(len(of))
+        gap = np.empty(len(of))
+        walls = _Walls(tree, normal, normal * side[:, None], 8 * longest, TOUCHING * longest)
+        middle = parts.mean(axis=1)
+        front, back = (walls.facing(middle[~sure], way * normal[of[~sure]])[0] for way in (1, -1))
+        thick[~sure] = gap[~sure] = np.minimum(front, back)
+        thick[sure], gap[sure] = walls.beside(middle[sure], walls.wet[of[sure]])
+        return cls(parts, of, thick, gap, sure)
 
     def sizes(self, wanted: np.ndarray, apart: float, thin: bool) -> np.ndarray:
         """Sizes (n,) of boxes in m: those `wanted` (n,), smaller where water is to get through gaps over `apart` (0: no such wish),
@@ -83,14 +87,87 @@ def wet_sides(surface: Surface, wet: tuple[float, float, float] | None) -> np.nd
     return outward[shell]
 
 
-def _facing(
-    places: np.ndarray, way: np.ndarray, normal: np.ndarray, tree: Nearest, of_tree: np.ndarray, reach: float
-) -> np.ndarray:
-    """How far (n,) it is to a wall that faces places along a way, infinity where none does within reach."""
-    far, hit = tree.seen(places, way, reach)
-    other = of_tree[np.maximum(hit, 0)]
-    alike = np.abs(np.einsum("ij,ij->i", normal, other)) > FACING
-    return np.where((hit >= 0) & alike, far, np.inf)
+@dataclass(frozen=True, eq=False)
+class _Walls:
+    """Triangles in a tree with their unit normals (T, 3), the same towards the water (T, 3), nothing where nobody knows that; how far
+    walls are looked for, and within which distance, in m, they touch."""
+
+    tree: Nearest
+    normal: np.ndarray
+    wet: np.ndarray
+    reach: float
+    touching: float
+
+    def facing(self, places: np.ndarray, way: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """How far (n,) it is from places (n, 3) along unit ways (n, 3) to a wall that faces them, infinity where none does; and the first
+        wall (n,) there, -1 for none."""
+        far, hit = self.tree.seen(places, way, self.reach)
+        return self._if_facing(far, hit, way), hit
+
+    def _if_facing(self, far: np.ndarray, hit: np.ndarray, way: np.ndarray) -> np.ndarray:
+        alike = np.abs(np.einsum("ij,ij->i", way, self.normal[np.maximum(hit, 0)])) > FACING
+        found: np.ndarray = np.where((hit >= 0) & alike, far, np.inf)
+        return found
+
+    def _rising(self, hit: np.ndarray, way: np.ndarray) -> np.ndarray:
+        """1 where a way goes through a wall into water, -1 where it goes into a body, 0 where nobody knows or nothing is hit."""
+        into = np.einsum("ij,ij->i", way, self.wet[np.maximum(hit, 0)])
+        return np.where(hit >= 0, np.sign(into), 0.0).astype(np.int64)
+
+    def beside(self, places: np.ndarray, out: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """How thick (n,) what lies behind places is that look out along unit ways (n, 3), and how wide the gap before them: of all bodies
+        together that touch or reach into each other. Both infinity for places within another body or on it."""
+        gap, hit = self.facing(places, out)
+        away = np.where(hit >= 0, self.tree.seen(places, out, self.reach)[0], np.inf)
+        rising = self._rising(hit, out)
+        hidden = self._within(places, out) | ((rising < 0) & (away < self.touching))
+        gap[hidden] = np.inf
+        thick = np.full(len(places), np.inf)
+        left = np.nonzero(~hidden)[0]
+        thick[left] = self._through(places[left], -out[left])
+        return thick, gap
+
+    def _within(self, places: np.ndarray, way: np.ndarray) -> np.ndarray:
+        """Whether places (n, 3) lie within a body: a way from there leaves more of them than it enters."""
+        found, depth, total = np.zeros(len(places), bool), np.zeros(len(places), np.int64), np.zeros(len(places))
+        left = np.arange(len(places))
+        for _ in range(MOST_WALLS):
+            if not len(left):
+                break
+            far, hit = self.tree.seen(places[left] + total[left, None] * way[left], way[left])
+            depth[left] -= self._rising(hit, way[left])
+            total[left] += np.where(hit >= 0, far, 0.0)
+            found[left] = depth[left] < 0
+            left = left[(hit >= 0) & ~found[left]]
+        return found
+
+    def _through(self, places: np.ndarray, way: np.ndarray) -> np.ndarray:
+        """How far (n,) it is from walls through bodies to the wall behind which there is water, infinity where none faces them."""
+        found, total = np.full(len(places), np.inf), np.zeros(len(places))
+        depth = np.ones(len(places), np.int64)
+        left = np.arange(len(places))
+        for _ in range(MOST_WALLS):
+            if not len(left):
+                break
+            at = places[left] + total[left, None] * way[left]
+            far, hit = self.tree.seen(at, way[left], self.reach)
+            rising = self._rising(hit, way[left])
+            depth[left] -= rising
+            total[left] += np.where(hit >= 0, far, 0.0)
+            out = (hit < 0) | (rising == 0) | (depth[left] <= 0)
+            ends = left[out]
+            found[ends] = self._if_facing(np.where(hit >= 0, total[left], np.inf)[out], hit[out], way[ends])
+            # what begins again within a touch is the same part
+            behind = np.nonzero(out & (hit >= 0) & (rising > 0))[0]
+            near, next_wall = self.tree.seen(
+                places[left[behind]] + total[left[behind], None] * way[left[behind]], way[left[behind]], self.touching
+            )
+            on = behind[self._rising(next_wall, way[left[behind]]) < 0]
+            total[left[on]] += near[self._rising(next_wall, way[left[behind]]) < 0]
+            depth[left[on]] = 1
+            found[left[on]] = np.inf
+            left = np.concatenate([left[~out], left[on]])
+        return np.where(found <= self.reach, found, np.inf)
 
 
 def thickened(surface: Surface, sizes: np.ndarray, wet: tuple[float, float, float] | None) -> Surface:
