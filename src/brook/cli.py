@@ -215,7 +215,7 @@ def look(
         unit = unit or format_of(shape_file.name).unit
         if not unit:
             unit = likely_unit(surface)
-            print("\n".join(unit_lines(surface)))
+            print("\n".join([*unit_lines(surface), f"what follows is as if it were {unit}; --unit says another"]))
         rounded = joined_words(surface)
         surface = in_metres(surface, unit)
         largest = 0.0

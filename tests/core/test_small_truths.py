@@ -171,6 +171,15 @@ def test_a_triangle_with_one_corner_twice_is_no_hole_and_an_empty_group_no_findi
     assert only.count == 1  # with nothing else in the file it stays to be seen
 
 
+def test_names_that_differ_by_capitals_and_dashes_only_are_told():
+    """Names here are of small letters and underscores; which is which is said, also where two of a file are one here."""
+    text = f"{TETRAHEDRON}g Inlet-1\nf 1 3 2\ng inlet_1\nf 1 2 4\ng side\nf 1 4 3\nf 2 3 4\n"
+    found = read_file("a.obj", text.encode())
+    assert found.patches == ("inlet_1", "inlet_1_2", "side")
+    assert joined_words(found) == ["in the file 'Inlet-1' is inlet_1, 'inlet_1' is inlet_1_2 (another is inlet_1)"]
+    assert joined_words(read_file("a.obj", f"{TETRAHEDRON}g side\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n".encode())) == []
+
+
 @pytest.mark.parametrize(
     ("name", "text", "words"),
     [

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,6 +14,7 @@ MOST_BYTES = 600_000_000
 MOST_TRIANGLES = 6_000_000
 MOST_PATCHES = 2000
 LARGEST = 1e12
+MADE_UP = re.compile(r"(part|face|surface)[ _]?\d*")  # names that readers give to what has none
 
 
 class FileError(ValueError):
@@ -65,6 +67,11 @@ class Patches:
             self._known[text] = len(self.names)
             self.names.append(patch_name(text, self.names))
         return self._known[text]
+
+    def on(self, surface: Surface) -> Surface:
+        """A surface that knows which of its patches the file calls otherwise; names that the file does not have are not among them."""
+        called = ((text.strip(), self.names[k]) for text, k in self._known.items())
+        return replace(surface, called=tuple((t, n) for t, n in called if t != n and not MADE_UP.fullmatch(t)))
 
 
 def checked_corners(corners: np.ndarray, patch: np.ndarray, names: list[str]) -> Surface:

@@ -39,7 +39,9 @@ def read(data: bytes) -> Surface:
     for k in range(named):
         line = data[names[k] : names[k] + 400].split(b"\n", 1)[0].decode("utf-8", "replace").split(None, 1)
         table[k + 1] = patches.number(line[1].strip() if len(line) > 1 else f"part {k + 1}")
-    return checked_points(points[:count], triangles[:made], table[group[:made]], patches.names or ["surface"])
+    return patches.on(
+        checked_points(points[:count], triangles[:made], table[group[:made]], patches.names or ["surface"])
+    )
 
 
 def write(surface: Surface) -> bytes:

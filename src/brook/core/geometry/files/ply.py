@@ -84,7 +84,7 @@ def read(data: bytes) -> Surface:
         for n in [*sorted(names), *np.unique(given).tolist()]
     }
     patch = np.array([table[n] for n in given.tolist()], np.int64)[of_face] if len(given) else np.zeros(0, np.int64)
-    return checked_points(points, triangles, patch, patches.names or ["surface"])
+    return patches.on(checked_points(points, triangles, patch, patches.names or ["surface"]))
 
 
 def _fans(counts: np.ndarray, corners: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

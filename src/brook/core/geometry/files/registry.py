@@ -42,12 +42,17 @@ def read_file(name: str, data: bytes, deflection: float = DEFLECTION) -> Surface
     try:
         known = format_of(name)
         if known.read_within is not None:
-            return tidied(joined(known.read_within(data, deflection)))
+            return _read(known.read_within(data, deflection))
         if known.read is None:
             raise FileError(f"{known.words} is only written here; bring the shape in as another format")
-        return tidied(joined(known.read(data)))
+        return _read(known.read(data))
     except MemoryError:
         raise FileError("the file needs more memory than there is; write it more coarsely") from None
+
+
+def _read(surface: Surface) -> Surface:
+    made = tidied(joined(surface))
+    return replace(made, called=tuple(c for c in surface.called if c[1] in made.patches))
 
 
 def tidied(surface: Surface) -> Surface:

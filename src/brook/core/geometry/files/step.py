@@ -158,7 +158,7 @@ def _triangles(shape: Any, transfer: Any) -> Surface:
     if not triangles:
         raise FileError("the file holds no face; it may hold lines or points only")
     every = np.concatenate(points)
-    made = checked_points(_joined(every), np.concatenate(triangles), np.concatenate(numbers), patches.names)
+    made = patches.on(checked_points(_joined(every), np.concatenate(triangles), np.concatenate(numbers), patches.names))
     a, b, c = made.triangles.T
     whole = (a != b) & (b != c) & (c != a)
     return made if whole.all() else made.only(whole)

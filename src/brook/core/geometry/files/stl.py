@@ -57,7 +57,7 @@ def _binary(data: bytes) -> Surface:
         at = end
     if not blocks:
         raise FileError("the file is empty")
-    return checked_corners(np.concatenate(blocks).astype(float), np.concatenate(numbers), patches.names)
+    return patches.on(checked_corners(np.concatenate(blocks).astype(float), np.concatenate(numbers), patches.names))
 
 
 def write_binary(surface: Surface) -> bytes:
@@ -102,7 +102,9 @@ def _text(data: bytes) -> Surface:
         raise FileError("the file ends before its last solid does; fetch it again")
     patches = Patches()
     of_solid = np.array([patches.number(_name(data, at, k)) for k, at in enumerate(names[:solids])] or [0])
-    return checked_corners(corners[:found].reshape(-1, 3, 3), of_solid[solid[:found:3]], patches.names or ["surface"])
+    return patches.on(
+        checked_corners(corners[:found].reshape(-1, 3, 3), of_solid[solid[:found:3]], patches.names or ["surface"])
+    )
 
 
 def _name(data: bytes, at: int, k: int) -> str:

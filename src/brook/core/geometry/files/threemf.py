@@ -69,7 +69,7 @@ def read(data: bytes) -> Surface:
         numbers.append(np.full(len(triangles), patches.number(name)))
     if not corners:
         raise FileError("the file has no triangle; check what was chosen when it was written")
-    return checked_corners(np.concatenate(corners), np.concatenate(numbers), patches.names)
+    return patches.on(checked_corners(np.concatenate(corners), np.concatenate(numbers), patches.names))
 
 
 class _Assembly:

@@ -44,7 +44,7 @@ class Edges:
 class Surface:
     """points (P, 3) in m; triangles (T, 3) as point numbers, anticlockwise seen from outside; patch (T,) as an
     index into `patches`. Frozen: an operation gives a new one. `joined` points were made one with others on reading,
-    `repeated` triangles that had one corner twice were left out, and so were `empty` groups."""
+    `repeated` triangles that had one corner twice were left out, and so were `empty` groups; `called` are names in a file and the patches that they are."""
 
     points: np.ndarray
     triangles: np.ndarray
@@ -53,6 +53,7 @@ class Surface:
     joined: int = 0
     repeated: int = 0
     empty: tuple[str, ...] = ()
+    called: tuple[tuple[str, str], ...] = ()
 
     def __post_init__(self) -> None:
         for array in (self.points, self.triangles, self.patch):
