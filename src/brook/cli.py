@@ -186,6 +186,41 @@ def mesh(
 
 
 @app.command()
+def follow(
+    study_file: Path,
+    cells: Annotated[int, typer.Option(help="About how many cells there are to be.", min=8)],
+    out: Annotated[
+        Path, typer.Option(help="Write the study whose boxes follow the run to this file, and the sizes beside it.")
+    ],
+    variant: Annotated[str | None, typer.Option(help="This variant; the first when none is said.")] = None,
+    quantity: Annotated[
+        str, typer.Option(help="What has to bend for boxes to be halved: velocity, pressure, …")
+    ] = "velocity",
+) -> None:
+    """Runs a variant, and lets its boxes follow: halved where a quantity bends most, joined where least."""
+    from brook.core.followed import followed
+    from brook.core.formulas import nearest
+    from brook.core.study import study_text
+
+    _loaded()
+    study = _load(study_file)
+    names = [v.name for v in study.variants]
+    name = variant or (names[0] if names else "")
+    if name not in names:
+        _say(f"'{name}' is not a variant of this study: {nearest(name, names)}")
+        raise typer.Exit(1)
+    try:
+        wish = (quantity, cells)
+        made, file, write = followed(study, name, wish, study_file.parent, lambda words: _say(f"{name}: {words}"))
+        write(out.parent / file)
+        out.write_text(study_text(made))
+    except (ValueError, OSError) as error:
+        _say(f"{name}: {error}")
+        raise typer.Exit(1) from None
+    _say(f"written to {out}; the sizes of boxes are in {file} beside it")
+
+
+@app.command()
 def look(
     shape_file: Path,
     unit: Annotated[str, typer.Option(help="Unit of the file's numbers: mm, cm, m, inch.")] = "",

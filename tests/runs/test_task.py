@@ -25,6 +25,7 @@ from brook.runs.task import Halted, bring_up_to_date
 from brook.store.files import ResultFiles
 from brook.web.routes.results import quantities
 from tests.core.studies import raw_tray, tray
+from tests.core.test_following import duct
 
 
 def do(study, folder, until="readings", wish=lambda: "go on", **more):
@@ -314,3 +315,23 @@ def test_temperatures_are_shown_in_degrees_and_what_may_be_a_difference_in_kelvi
     assert (made["rise"]["unit"], made["rise"]["ladder"]) == ("K", [["K", 1.0, 0.0]])
     hot = {"ranges": {**run["ranges"], "temperature": [280.0, 300.0]}, "heat": {"inlet": 1.0}}
     assert quantities([hot])[0]["unit"] == "degC"
+
+
+def test_boxes_follow_a_run_that_is_kept_and_one_that_is_gone_is_told(tmp_path):
+    study = duct()
+    events = []
+
+    def brought(study, until="readings"):
+        return bring_up_to_date(Request(1, study_text(study), "low", str(tmp_path), until), events.append)
+
+    assert brought(study)["state"] == "converged"
+    run = next(e["key"] for e in events if e.get("stage") == "run" and e["type"] == "result")
+    before = next(e["summary"]["cells"] for e in events if e.get("stage") == "mesh" and e["type"] == "result")
+    following = act(study, "follow_run", variant="low", run=run, cells=str(2 * before))
+    told = brought(following, "mesh")
+    assert told["state"] == "meshed"
+    assert int(told["message"].split()[0]) > 1.3 * before
+    assert len(list((tmp_path / "sizes").glob("*/sizes.npz"))) == 1
+    gone = act(study, "follow_run", variant="low", run="0" * 20, cells="900")
+    with pytest.raises(ValueError, match="is not here any more; run anew"):
+        brought(gone, "mesh")

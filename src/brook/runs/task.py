@@ -21,6 +21,7 @@ from brook.core.checks import Prepared, prepare
 from brook.core.compiling.turns import listening
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, measure
+from brook.core.mesh.boxes import Following
 from brook.core.mesh.own import own_mesh
 from brook.core.numerics import Stencil
 from brook.core.results.picture import PlanePolygons, corner_values, polygons, usual_section
@@ -31,6 +32,7 @@ from brook.core.solve import Checkpoint, Fields, History, Outcome
 from brook.core.solve.run import Wish
 from brook.core.stages.assembly import run_mesh
 from brook.core.stages.expected import cells_of
+from brook.core.stages.following import SIZES, follow_key, follow_of, sizes_of_run
 from brook.core.stages.judging import judged
 from brook.core.stages.keys import Keys, stage_keys
 from brook.core.stages.losses import losses_over
@@ -207,7 +209,28 @@ def _made(
         body = prepared.variant.geometry.body
         data = shaping.bytes_of(request.shapes)
         return checked(own_mesh(prepared.geometry, body, data, study.set_up.materials), prepared)
-    return make_space_mesh(prepared, shaping.saved(files, _order(request, prepared).key), tell)
+    return make_space_mesh(
+        prepared, shaping.saved(files, _order(request, prepared).key), tell, _following(prepared, files, tell)
+    )
+
+
+def _following(prepared: Prepared, files: ResultFiles, tell: Callable[[str], None]) -> Following | None:
+    """The sizes that the run asks for which boxes follow, kept by their key. Raises `ValueError` where that run is gone."""
+    follow = follow_of(prepared)
+    if follow is None:
+        return None
+    key = follow_key(follow)
+    if not files.has("sizes", key):
+        tell("looking where the run bends")
+        folder = files.folder("run", follow.run)
+        if not files.has("run", follow.run):
+            raise ValueError("the run that boxes are to follow is not here any more; run anew, and follow that")
+        mesh_key = json.loads((folder / "summary.json").read_text())["mesh_key"]
+        mesh = Mesh.load(files.folder("mesh", mesh_key) / "mesh.npz")
+        made = sizes_of_run(follow, View(Fields.load(folder / "fields.npz", Stencil(mesh))))
+        with files.making("sizes", key) as temporary:
+            made.save(temporary / SIZES)
+    return Following.load(files.folder("sizes", key) / SIZES)
 
 
 def _surface(request: Request, prepared: Prepared, files: ResultFiles) -> Surface | None:

@@ -12,7 +12,14 @@ from brook.core.checks.limits import requirement_problems
 from brook.core.checks.looking import Looked, looking_problems
 from brook.core.checks.pairs import pair_problems, pairs_in, partner_in
 from brook.core.checks.scalars import scalar_problems
-from brook.core.checks.set_up import boundary_problems, heat_problems, size_problems, stretch_problems, timing_problems
+from brook.core.checks.set_up import (
+    boundary_problems,
+    follow_problems,
+    heat_problems,
+    size_problems,
+    stretch_problems,
+    timing_problems,
+)
 from brook.core.checks.space import space_problems
 from brook.core.checks.turbulence import turbulence_problems
 from brook.core.formulas import FormulaError, Scope, nearest
@@ -358,6 +365,6 @@ def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
 
 # What looks at a variant; one more is a line here.
 CHECKERS: tuple[Callable[[Context], list[Problem]], ...] = (
-    space_problems, stretch_problems, line_problems, timing_problems, size_problems, body_problems, boundary_problems, heat_problems,
+    space_problems, stretch_problems, line_problems, timing_problems, size_problems, follow_problems, body_problems, boundary_problems, heat_problems,
     turbulence_problems, scalar_problems, pair_problems, name_problems,
 )  # fmt: skip

@@ -11,6 +11,7 @@ from brook.core.physics.plate import friction_speed
 from brook.core.study import Problem
 from brook.core.study.boundaries import Turning
 from brook.core.study.geometry import PlaneGeometry
+from brook.core.study.space import has_own_mesh
 from brook.core.units import DIMENSIONS, show
 
 LAYERS_DEEPEST = 3.0  # cells at the wall
@@ -110,6 +111,27 @@ def stretch_problems(c: Context) -> list[Problem]:
         what = "several bodies" if several else "plane shapes"
         message = f"cells of {what} are not stretched yet; write 1"
         problems.append(Problem(f"/mesh_plan/stretch/{stretched}", message, "missing", variant.name))
+    return problems
+
+
+def follow_problems(c: Context) -> list[Problem]:
+    """Runs that the boxes of a variant cannot follow."""
+    problems = []
+    for k, follow in enumerate(c.plan.follows):
+        path = f"/mesh_plan/follows/{k}"
+        if follow.variant != c.variant.name:
+            continue
+        if any(other.variant == follow.variant for other in c.plan.follows[:k]):
+            problems.append(Problem(path, f"{follow.variant} follows another run already; take one of both out"))
+        what = ""
+        if c.geometry.kind != "space" or has_own_mesh(c.geometry):
+            what = "only boxes of shapes in space follow a run"
+        elif len(c.geometry.bodies) > 1:
+            what = "cells of several bodies do not follow a run yet"
+        elif any(factor != 1 for factor in vars(c.plan.stretch).values()):
+            what = "cells that are stretched do not follow a run yet"
+        if what:
+            problems.append(Problem(path, f"{what}; take this out", "missing", c.variant.name))
     return problems
 
 

@@ -96,7 +96,25 @@ def _add_pair(raw: dict[str, Any], patch: str, kind: str) -> str:
     return f"/mesh_plan/pairs/{len(pairs) - 1}/{'x' if kind == 'shift' else 'angle'}"
 
 
+def _follow_run(raw: dict[str, Any], variant: str, run: str, cells: str, quantity: str = "velocity") -> str:
+    """Lets the boxes of a variant follow one of its runs, by the key of its result, instead of any before."""
+    if not cells.strip().replace("\u202f", "").replace(" ", "").isdigit():
+        raise EditRefused([Problem("/mesh_plan/follows", "write about how many cells there are to be, as 20 000")])
+    plan = plan_of(raw)
+    others = [f for f in plan.get("follows", ()) if f["variant"] != variant]
+    before: dict[str, Any] = next((f for f in plan.get("follows", ()) if f["variant"] == variant), {})
+    said = {
+        "variant": variant,
+        "run": run,
+        "quantity": quantity,
+        "cells": int(cells.replace("\u202f", "").replace(" ", "")),
+    }
+    bulk = {"bulk": before.get("bulk", plan.get("bulk", "10 mm"))}  # sizes count from the first on
+    plan["follows"] = [*others, {**({"least": before["least"]} if "least" in before else {}), **bulk, **said}]
+    return f"/mesh_plan/follows/{len(others)}/cells"
+
+
 ACTIONS: dict[str, Callable[..., str]] = {
     "set_patch_size": _set_patch_size, "drop_patch_size": _drop_patch_size, "add_zone": _add_zone,
-    "set_layers": _set_layers, "layers_along": _layers_along, "add_layers": _add_layers, "add_pair": _add_pair,
+    "set_layers": _set_layers, "layers_along": _layers_along, "add_layers": _add_layers, "follow_run": _follow_run, "add_pair": _add_pair,
 }  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from math import hypot
 from typing import Any
 
@@ -9,6 +10,7 @@ from brook.core.checks import Prepared
 from brook.core.mesh import boxes
 from brook.core.mesh.boxes import SpaceEstimate
 from brook.core.mesh.lines import estimate
+from brook.core.stages.following import follow_of
 from brook.core.stages.meshing import space_layers, space_sizes
 from brook.core.study.space import has_own_mesh
 
@@ -20,7 +22,9 @@ def in_space(prepared: Prepared, bodies: list[dict[str, Any]]) -> SpaceEstimate 
         return None
     areas = {p["name"]: p["area"] for body in bodies for p in body["patches"]}
     layers = space_layers(prepared, tuple(areas))
-    return boxes.estimate(sum(b["volume"] for b in bodies), areas, space_sizes(prepared, tuple(areas)), layers)
+    found = boxes.estimate(sum(b["volume"] for b in bodies), areas, space_sizes(prepared, tuple(areas)), layers)
+    follow = follow_of(prepared)
+    return found if follow is None else replace(found, cells=follow.cells)
 
 
 def in_plane(prepared: Prepared) -> SpaceEstimate | None:

@@ -15,6 +15,7 @@ from typing import Any
 from brook.core.checks import Prepared
 from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.materials import ConstantFluid
+from brook.core.stages.following import follow_key, follow_of
 from brook.core.stages.in_time import changes_in_time
 from brook.core.stages.meshing import space_layers, space_sizes
 from brook.core.study import Requirement, Study
@@ -77,6 +78,7 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
             plain([asdict(group) for group in layers]) if layers else None,
             SPACE_MESH_VERSION,
             _checks_of(prepared),
+            *([follow_key(follow)] if (follow := follow_of(prepared)) is not None else []),
         )
     else:
         return None

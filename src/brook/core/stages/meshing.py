@@ -16,6 +16,7 @@ from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, boxes, lines
 from brook.core.mesh.pairs import FLAT, Pair, bent, match
 from brook.core.physics.plate import friction_speed
+from brook.core.stages.following import follow_of
 from brook.core.study.resolve import Resolved
 
 # Kinds of walls that fluid sticks to: layers stand along these.
@@ -41,7 +42,10 @@ def space_sizes(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Sizes:
     buffer = int(np.clip(round(before_next / 2), 1, 6))
     zones = tuple((min(plan.bulk, zone.size), _region(zone)) for zone in plan.zones)
     stretch = (plan.stretch.x, plan.stretch.y, plan.stretch.z)
-    return boxes.Sizes(plan.bulk, sizes, plan.smallest, buffer, zones, plan.per_turn, plan.per_gap, stretch)
+    bulk = plan.bulk
+    if follow_of(prepared) is not None:  # what the run needs finer is finer still
+        bulk, sizes = 2 * bulk, {name: 2 * size for name, size in sizes.items()}
+    return boxes.Sizes(bulk, sizes, plan.smallest, buffer, zones, plan.per_turn, plan.per_gap, stretch)
 
 
 def _region(zone: Resolved) -> boxes.Box | boxes.Rod | boxes.Near:
@@ -78,8 +82,10 @@ def _layers_of(plan: Any, patches: list[str], prepared: Prepared) -> boxes.Layer
     return boxes.Layers(tuple(sorted(patches)), plan.number, first, plan.growth)
 
 
-def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], None]) -> Mesh:
-    """The mesh of the body of a shape in space; `surface` is what it stands on. Raises `ValueError`."""
+def make_space_mesh(
+    prepared: Prepared, surface: Surface, tell: Callable[[str], None], following: boxes.Following | None = None
+) -> Mesh:
+    """The mesh of the body of a shape in space; `surface` is what it stands on, `following` are the sizes that a run asks for. Raises `ValueError`."""
     bodies = bodies_of(surface, prepared.geometry.bodies)[0]
     solids, fluids = [], []
     for body, point in zip(bodies, prepared.geometry.bodies, strict=True):
@@ -96,6 +102,9 @@ def make_space_mesh(prepared: Prepared, surface: Surface, tell: Callable[[str], 
             raise boxes.MeshError(f"{boundary.patch} does not touch {words}; say something of another patch")
     names = tuple(sorted({name for solid in solids for name in solid.surface.patches}))
     sizes = space_sizes(prepared, names)
+    if following is not None:
+        tell("halving and joining boxes as the run asks for")
+        sizes = boxes.followed(solids[0].surface, sizes, following)
     if len(solids) == 1:
         one = solids[0]
         layers = space_layers(prepared, one.surface.patches)

@@ -14,9 +14,11 @@ from brook.core.geometry.files import FileError, read_file
 from brook.core.geometry.shaping import NOTHING, stages
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES, Mesh
+from brook.core.mesh.boxes import Following
 from brook.core.mesh.own import bodies_of_part, mesh_of_part, own_mesh, skin_of
 from brook.core.mesh.wrap import as_asked
 from brook.core.stages.expected import cells_of
+from brook.core.stages.following import file_of, follow_of
 from brook.core.stages.meshing import checked, make_mesh, make_space_mesh
 from brook.core.study import Resolved, Study
 from brook.core.study.space import brings_mesh, has_own_mesh
@@ -76,7 +78,21 @@ def _meshed(
     if has_own_mesh(prepared.geometry):
         body, data = prepared.variant.geometry.body, partial(_bytes, beside)
         return checked(own_mesh(prepared.geometry, body, data, study.set_up.materials), prepared)
-    return make_space_mesh(prepared, surface, say)
+    return make_space_mesh(prepared, surface, say, _following(prepared, beside))
+
+
+def _following(prepared: Prepared, beside: Path | None) -> Following | None:
+    """The sizes that a run asks for which boxes follow, from a file beside the study. Raises `ValueError` where there is none."""
+    follow = follow_of(prepared)
+    if follow is None:
+        return None
+    name = file_of(follow)
+    try:
+        return Following.load((beside or Path()) / name)
+    except (OSError, ValueError, KeyError):
+        raise ValueError(
+            f"{name}, the sizes that a run asks for, is not beside the study or is none; write it with brook follow, or take the statement out"
+        ) from None
 
 
 def _reader(beside: Path | None) -> Callable[[Resolved], Surface]:

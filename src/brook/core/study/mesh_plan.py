@@ -82,6 +82,18 @@ class Stretch(Part):
     z: Factor = "1"
 
 
+class Follow(Part):
+    """Boxes of a variant follow one of its runs, by the key of its result, on boxes of which the largest were `bulk`: they are halved where
+    a quantity bends most and joined where least, once, so that there are about so many `cells`, and none smaller than `least`."""
+
+    variant: Annotated[str, Field(max_length=60)]
+    run: Annotated[str, Field(pattern=r"^[0-9a-f]{20}$")]
+    quantity: Annotated[str, Field(max_length=60)] = "velocity"
+    cells: Annotated[int, Field(ge=8, le=50_000_000)]
+    bulk: Length = "10 mm"
+    least: Bound = "0 mm"
+
+
 class Shift(Part):
     """A patch and the one that it lies on when it is moved, so that what leaves by one enters by the other."""
 
@@ -110,7 +122,7 @@ class MeshPlan(Part):
     Plane shapes are meshed along `lines` through their straight edges, or in `boxes` as shapes in space are. Of boxes:
     `patches` are other sizes than `wall` for some patches; `per_turn` cells round a full turn of a bent wall and
     `per_gap` across a gap and one across a thin part, 0 for no such wish, both down to `smallest` (0: an eighth of `wall`); with a
-    `smallest` said, gaps narrower than so many of that size are closed on purpose, and no loss. Patches of `pairs` have to match. `losses` is the share of a patch that a mesh may lose, or no run begins on it; a volume that differs by more is told.
+    `smallest` said, gaps narrower than so many of that size are closed on purpose, and no loss. Patches of `pairs` have to match. A variant that `follows` a run may have cells twice as large as else. `losses` is the share of a patch that a mesh may lose, or no run begins on it; a volume that differs by more is told.
     """
 
     way: Literal["lines", "boxes"] = "lines"
@@ -125,4 +137,5 @@ class MeshPlan(Part):
     stretch: Stretch = Stretch()
     layers: WallLayers | None = None
     pairs: Annotated[tuple[Pair, ...], Field(max_length=20)] = ()
+    follows: Annotated[tuple[Follow, ...], Field(max_length=60)] = ()
     losses: Annotated[Formula, Value("number", "not_negative")] = "2 %"

@@ -12,6 +12,7 @@ from brook.core.geometry.nearest import Sides
 from brook.core.geometry.surface import Surface
 from brook.core.mesh.boxes.core import Core
 from brook.core.mesh.boxes.faces import Frame, frame_of
+from brook.core.mesh.boxes.following import Following
 from brook.core.mesh.boxes.keeping import Tell, kept, pruned
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError, Octree, Zone, grid_for, refine
@@ -136,8 +137,16 @@ def grid_of(
     corners, wanted = _wished(surface, sizes, names is not None)
     known = surface if names is None else replace(surface, patches=tuple(names[k] for k in range(len(surface.patches))))
     zones = [(max(sizes.smallest, size), region.test(known)) for size, region in sizes.zones]
-    finest = min([sizes.bulk, float(wanted.min()), *(size for size, _ in zones)])
     tell("halving boxes")
+    return _boxes(surface, sizes, corners, wanted, zones, floor)
+
+
+def _boxes(
+    surface: Surface, sizes: Sizes, corners: np.ndarray, wanted: np.ndarray, zones: list[tuple[float, Zone]],
+    floor: bool = False,
+) -> Octree:  # fmt: skip
+    """Boxes as fine as triangles (n, 3, 3) and zones want them."""
+    finest = min([sizes.bulk, float(wanted.min()), *(size for size, _ in zones)])
     grid = grid_for(surface.box, sizes.bulk, finest, floor)
 
     def halvings(size: np.ndarray | float) -> np.ndarray:
@@ -146,6 +155,17 @@ def grid_of(
     return refine(
         grid, corners, halvings(wanted), [(int(halvings(size)), test) for size, test in zones], buffer=sizes.buffer
     )
+
+
+def followed(surface: Surface, sizes: Sizes, following: Following) -> Sizes:
+    """The same sizes with those that a run asks for, such that there are about as many cells as wished."""
+    corners, wanted = _wished(surface, sizes)
+
+    def made(zones: tuple[tuple[float, Region], ...]) -> Octree:
+        own = [(max(sizes.smallest, size), region.test(surface)) for size, region in (*sizes.zones, *zones)]
+        return _boxes(surface, sizes, corners, wanted, own)
+
+    return replace(sizes, zones=(*sizes.zones, *following.fitted(made)))
 
 
 def core_of(frame: Frame, fitted: Fitted, between: np.ndarray | None = None) -> Core:

@@ -1,0 +1,40 @@
+"""Boxes that follow a run: which one, under what key the sizes that it asks for are kept, and how they are made."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+
+from brook.core.checks import Prepared
+from brook.core.mesh import boxes
+from brook.core.results.bend import bend_of
+from brook.core.results.quantities import View
+from brook.core.study.resolve import Resolved
+
+FOLLOW_VERSION = 1
+SIZES = "sizes.npz"
+
+
+def follow_of(prepared: Prepared) -> Resolved | None:
+    """The run that the boxes of a variant follow, None for none."""
+    return next((f for f in prepared.plan.follows if f.variant == prepared.variant.name), None)
+
+
+def follow_key(follow: Resolved) -> str:
+    """The key of the sizes that a run asks for; the same wherever they are made."""
+    said = [follow.run, follow.quantity, follow.cells, f"{follow.bulk:.9g}", f"{follow.least:.9g}", FOLLOW_VERSION]
+    return hashlib.sha256(json.dumps(said).encode()).hexdigest()[:20]
+
+
+def file_of(follow: Resolved) -> str:
+    """What the file of these sizes is called beside a study."""
+    return f"sizes-{follow_key(follow)}.npz"
+
+
+def sizes_of_run(follow: Resolved, view: View) -> boxes.Following:
+    """The sizes that a run asks for. Raises `ValueError` for a quantity that it does not have."""
+    try:
+        bend = bend_of(view, follow.quantity)
+    except KeyError:
+        raise ValueError(f"the run that boxes follow has no {follow.quantity}; choose another quantity") from None
+    return boxes.following(view.fields.mesh, bend, follow.bulk, follow.least, follow.cells)
