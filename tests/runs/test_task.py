@@ -300,6 +300,16 @@ def test_work_that_never_asks_is_ended_by_a_wish():
 
     with pytest.raises(Halted), halting(wish, Halted):
         endless()
+
+    def compiled():
+        """What compiled code makes of it when it comes while arguments are handed over."""
+        try:
+            endless()
+        except Halted as error:
+            raise SystemError("returned a result with an exception set") from error
+
+    with pytest.raises(Halted), halting(wish, Halted):
+        compiled()
     with halting(lambda: "go on", Halted):
         done = sum(range(1000))
     assert done == 499500
