@@ -233,7 +233,8 @@ def grow(
     )
     blames, aside = np.zeros(len(thickness), np.int64), walls.aside(stacks)
     points, before = np.empty(0), np.empty(0)
-    slope, whole = SLOPE, False  # what all layers need beyond one thick one shows only once these stand
+    # first one thick cell a column, then without those too thin, then all layers: what these need shows only once they stand
+    slope, ending, whole = SLOPE, False, False
     for turn in range(ROUNDS + 12):
         tell(f"making room for layers, round {turn + 1}")
         if not np.array_equal(thickness, before):
@@ -242,14 +243,17 @@ def grow(
         bad = made.judged(aside)
         if whole and not bad.any():
             return made.sorted(parents)[0]
-        whole |= not bad.any() or turn + 1 >= ROUNDS // 2
+        if not bad.any():
+            whole, ending = ending or not ((thickness > 0) & (thickness < least)).any(), True
+        elif turn + 1 >= ROUNDS // 2:
+            whole, ending = True, True
         of_core = [_of_core(bad == k, parents, len(core.size)) for k in (1, 2)]
         # thinner layers help against sides that turn over, but not where cells miss each other: there none stand
         unsound, askew = walls.blamed(of_core[0]), walls.blamed(of_core[1])
         blames += unsound + 2 * askew
         thickness[unsound | askew] *= BACK if turn < ROUNDS else 0.0
         thickness[(blames > PATIENCE) & (unsound | askew)] = 0.0
-        thickness[thickness < (least if whole else DROPPED * wanted)] = 0.0
+        thickness[thickness < (least if ending else DROPPED * wanted)] = 0.0
         if not thickness.any():
             break
         slope = SLOPE * max(LEAST_SLOPE, 1 - turn / ROUNDS) if bad.any() else slope
