@@ -9,7 +9,7 @@ from selenium.common.exceptions import (
     NoSuchElementException,
     StaleElementReferenceException,
 )
-from selenium.webdriver import Keys
+from selenium.webdriver import ActionChains, Keys
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
@@ -64,6 +64,37 @@ def press(browser, selector):
     """A click by script, so that a swap in between cannot make the button stale; waits for the page to stand."""
     wait(browser, lambda: browser.execute_script("return document.readyState") == "complete")
     browser.execute_script("document.querySelector(arguments[0]).click()", selector)
+
+
+def at_rest(browser, selector):
+    """What a selector finds once it has stood at the same place for a third of a second."""
+
+    def place():
+        return browser.execute_script(
+            "const r = document.querySelector(arguments[0])?.getBoundingClientRect(); return r && [r.x, r.y, r.width].join(' ')",
+            selector,
+        )
+
+    def stands():
+        before = place()
+        time.sleep(0.35)
+        return before and before == place()
+
+    wait(browser, stands)
+    return one(browser, selector)
+
+
+def dragged(browser, selector, by, done):
+    """Drags what stands at rest until that does something: it may be drawn anew just when the pointer comes down."""
+
+    def once():
+        ActionChains(browser).drag_and_drop_by_offset(at_rest(browser, selector), *by).perform()
+        until = time.monotonic() + 5
+        while not done() and time.monotonic() < until:
+            time.sleep(0.1)
+        return done()
+
+    wait(browser, once)
 
 
 def text_of(browser, selector):

@@ -7,7 +7,7 @@ from selenium.webdriver import ActionChains
 
 from brook.core.study.document import study_from
 from brook.demo import keep, spray_header
-from tests.web.driving import all_of, complaints, drawn, each, one, press, text_of, wait
+from tests.web.driving import all_of, complaints, dragged, drawn, each, one, press, text_of, wait
 from tests.web.helpers import client, document, take_in, up_to_date
 from tests.web.test_space_pictures import add, opened, said
 from tests.web.test_space_results import enter
@@ -50,8 +50,7 @@ def test_the_header_is_cut_probed_followed_measured_kept_and_compared(brook_serv
     wait(browser, lambda: said(browser).startswith("30.") or said(browser).startswith("31."))  # π/4 (63 mm)²
     place = "return document.querySelector(\".layer [aria-label='Place of the cut']\").value"
     before = browser.execute_script(place)
-    ActionChains(browser).drag_and_drop_by_offset(one(browser, ".cut-handle"), -80, -25).perform()
-    wait(browser, lambda: browser.execute_script(place) != before)
+    dragged(browser, ".cut-handle", (-80, -25), lambda: browser.execute_script(place) != before)
     enter(browser, ".layer [aria-label='Cut across']", "y")
     browser.execute_script("document.querySelector('[data-look=y]').click()")
     wait(browser, lambda: float(said(browser).split(" cm²")[0]) > 450)  # 0.72 m × 63 mm, and six branches

@@ -9,7 +9,7 @@ from typer.testing import CliRunner
 
 from brook.cli import app
 from brook.core.study import Study
-from tests.web.driving import all_of, complaints, drawn, each, one, press, text_of, wait
+from tests.web.driving import all_of, at_rest, complaints, dragged, drawn, each, one, press, text_of, wait
 from tests.web.helpers import client, document, take_in, up_to_date
 from tests.web.test_space_results import PIPES, enter
 
@@ -84,10 +84,8 @@ def test_a_picture_in_space_is_built_of_layers(brook_server, browser, pipes):
     enter(browser, ".layer [aria-label='Place of the cut']", "90 mm")
 
     # its handle follows the pointer
-    handle = one(browser, ".cut-handle")
-    ActionChains(browser).drag_and_drop_by_offset(handle, 60, 25).perform()
     place = "document.querySelector(\".layer [aria-label='Place of the cut']\").value"
-    wait(browser, lambda: browser.execute_script(f"return {place}") != "90 mm")
+    dragged(browser, ".cut-handle", (60, 25), lambda: browser.execute_script(f"return {place}") != "90 mm")
     moved = float(browser.execute_script(f"return {place}").split()[0])
     assert 90 < moved < 120
 
@@ -224,7 +222,7 @@ def test_a_plate_in_space_is_drawn_for_all_variants_and_says_where_one_has_nothi
     )
     assert [text.strip() for text in each(browser, ".plate-says")] == ["", "the plane does not cut this mesh"]
     # the cut is dragged in one picture and moves in both
-    ActionChains(browser).drag_and_drop_by_offset(all_of(browser, ".cut-handle")[0], -70, -30).perform()
+    ActionChains(browser).drag_and_drop_by_offset(at_rest(browser, ".cut-handle"), -70, -30).perform()
     wait(browser, lambda: [text.strip() for text in each(browser, ".plate-says")] == ["", ""])
 
     browser.get(f"{brook_server}/studies/{pipes}/results/short?plate={plate.name}")

@@ -11,6 +11,14 @@ from brook.core.materials.solid import Solid
 from brook.core.study import Resolved, Study, Variant
 
 
+def layer_groups(plan: Resolved) -> list[tuple[str, Resolved]]:
+    """The layers of a mesh plan and the groups of walls with their own, each with where it is said; none where there are no layers."""
+    if plan.layers is None:
+        return []
+    own = [(f"/mesh_plan/layers/groups/{k}", group) for k, group in enumerate(plan.layers.groups)]
+    return [("/mesh_plan/layers", plan.layers), *own]
+
+
 @dataclass(frozen=True, eq=False)
 class Context:
     """`patches` are those of the shape, None while it cannot be built or has not been made; `declared` are those of all

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from brook.core.checks.context import Context
+from brook.core.checks.context import Context, layer_groups
 from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.physics.plate import friction_speed
@@ -145,10 +145,7 @@ def size_problems(c: Context) -> list[Problem]:
         for path, (where, size) in sizes.items()
         if size is not None and plan.bulk is not None and size > plan.bulk
     ]
-    if plan.layers is None:
-        return problems
-    groups = [("/mesh_plan/layers", plan.layers)]
-    groups += [(f"/mesh_plan/layers/groups/{k}", group) for k, group in enumerate(plan.layers.groups)]
+    groups = layer_groups(plan)
     for k, (path, group) in enumerate(groups):
         taken = {name for _, other in groups[:k] for name in other.patches}
         twice = next((name for name in group.patches if name in taken), None)

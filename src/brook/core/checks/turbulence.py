@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from brook.core.checks.context import Context
+from brook.core.checks.context import Context, layer_groups
 from brook.core.materials.solid import Solid
 from brook.core.physics.plate import LAW_ENDS
 from brook.core.study import Problem
@@ -86,14 +86,9 @@ def _too_still(c: Context) -> list[Problem]:
 
 def _too_high(c: Context) -> list[Problem]:
     """Layers that are asked for beyond where the law of the wall ends."""
-    layers = c.plan.layers
-    if layers is None:
-        return []
-    groups = [("/mesh_plan/layers", layers)]
-    groups += [(f"/mesh_plan/layers/groups/{k}", group) for k, group in enumerate(layers.groups)]
     message = f"the law of the wall ends at a y⁺ of {LAW_ENDS:g}; ask for 1 to see the layer at the wall, or for 30 to 100 to bridge it"
     return [
         Problem(f"{path}/y_plus", message, "missing", c.variant.name)
-        for path, group in groups
+        for path, group in layer_groups(c.plan)
         if group.height_of == "y_plus" and group.y_plus is not None and group.y_plus > LAW_ENDS
     ]
