@@ -48,7 +48,9 @@ def test_every_digit_of_a_coordinate_comes_back(values, suffix):
     points = np.reshape(values[: len(values) // 9 * 9], (-1, 3))
     there = surface_of(points, np.arange(len(points)).reshape(-1, 3), np.zeros(len(points) // 3), ["skin"])
     back = read_file(f"a.{suffix}", write_file(f"a.{suffix}", there))
-    assert by_place(back) == by_place(there)
+    # a triangle with one corner twice is left out, where others are left
+    whole = np.array([len(np.unique(corners + 0.0, axis=0)) == 3 for corners in points.reshape(-1, 3, 3)])
+    assert by_place(back) == by_place(there.only(whole) if whole.any() else there)
 
 
 def test_text_as_people_write_it():
