@@ -70,6 +70,18 @@ def _shapes(study: Any, names: list[str], beside: Path) -> None:
         ready(study, name, beside)
 
 
+def _variant_of(study: Any, wanted: str | None) -> str:
+    """The name of the variant that is wanted, of the first when none is said."""
+    from brook.core.formulas import nearest
+
+    names = [v.name for v in study.variants]
+    name = wanted or (names[0] if names else "")
+    if name not in names:
+        _say(f"'{name}' is not a variant of this study: {nearest(name, names)}")
+        raise typer.Exit(1)
+    return name
+
+
 @app.command()
 def version() -> None:
     """Says which Brook this is."""
@@ -145,7 +157,6 @@ def mesh(
     as_json: Annotated[bool, typer.Option("--json", help="Print all that is said of it as JSON, in SI units.")] = False,
 ) -> None:
     """Makes the mesh of a variant and says how good it is; exits with 0 when it will do, 2 when it will not, 1 on an error."""
-    from brook.core.formulas import nearest
     from brook.core.mesh.files import MESH_FORMATS, is_mesh_file, write_mesh
     from brook.core.mesh.report import mesh_report
     from brook.core.stages.judging import judged
@@ -155,11 +166,7 @@ def mesh(
 
     _loaded()
     study = _load(study_file)
-    names = [v.name for v in study.variants]
-    name = variant or (names[0] if names else "")
-    if name not in names:
-        _say(f"'{name}' is not a variant of this study: {nearest(name, names)}")
-        raise typer.Exit(1)
+    name = _variant_of(study, variant)
     if out is not None and not is_mesh_file(out.name):
         _say(f"{out.name}: meshes are written as {', '.join('.' + s for s in MESH_FORMATS)}")
         raise typer.Exit(1)
@@ -199,16 +206,11 @@ def follow(
 ) -> None:
     """Runs a variant, and lets its boxes follow: halved where a quantity bends most, joined where least."""
     from brook.core.followed import followed
-    from brook.core.formulas import nearest
     from brook.core.study import study_text
 
     _loaded()
     study = _load(study_file)
-    names = [v.name for v in study.variants]
-    name = variant or (names[0] if names else "")
-    if name not in names:
-        _say(f"'{name}' is not a variant of this study: {nearest(name, names)}")
-        raise typer.Exit(1)
+    name = _variant_of(study, variant)
     try:
         wish = (quantity, cells)
         made, file, write = followed(study, name, wish, study_file.parent, lambda words: _say(f"{name}: {words}"))

@@ -9,13 +9,14 @@ from typer.testing import CliRunner
 from brook.cli import app
 from brook.core.checks import prepare
 from brook.core.editing import act
+from brook.core.editing.pointers import EditRefused
 from brook.core.mesh import measure
 from brook.core.mesh.boxes import Following, Sizes, build, followed, following
 from brook.core.numerics import Stencil
 from brook.core.results.bend import bend_of
 from brook.core.results.quantities import View
 from brook.core.solve import Fields
-from brook.core.stages.following import file_of, follow_of
+from brook.core.stages.following import far_off, file_of, follow_of
 from brook.core.study import study_text
 from brook.core.study.document import study_from
 from tests.core.surfaces import cube
@@ -74,6 +75,15 @@ def duct(**plan):
         "set_up": {"fluid": {"kind": "own", "density": "900 kg/m^3", "viscosity": "0.1 Pa s"},
                    "boundaries": [{"kind": "velocity", "patch": "inlet", "speed": "0.5 m/s"}, {"kind": "pressure", "patch": "outlet"}]},
     })  # fmt: skip
+
+
+def test_counts_far_from_the_wish_are_told():
+    assert not far_off(1200, 1000)
+    assert far_off(1300, 1000)
+    assert far_off(700, 1000)
+    for wrong in ("5", "many", "", "99 999 999"):
+        with pytest.raises(EditRefused, match="8 to 50 million"):
+            act(duct(), "follow_run", variant="low", run="0" * 20, cells=wrong)
 
 
 def test_from_the_command_line_a_study_follows_its_run(tmp_path):

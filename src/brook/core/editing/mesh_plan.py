@@ -8,6 +8,7 @@ from typing import Any
 from brook.core.editing.pointers import EditRefused
 from brook.core.study import Problem
 
+LEAST_FOLLOWING, MOST_FOLLOWING = 8, 50_000_000  # cells
 ZONES = ("box", "ball", "cylinder", "near")
 
 
@@ -98,8 +99,10 @@ def _add_pair(raw: dict[str, Any], patch: str, kind: str) -> str:
 
 def _follow_run(raw: dict[str, Any], variant: str, run: str, cells: str, quantity: str = "velocity") -> str:
     """Lets the boxes of a variant follow one of its runs, by the key of its result, instead of any before."""
-    if not cells.strip().replace("\u202f", "").replace(" ", "").isdigit():
-        raise EditRefused([Problem("/mesh_plan/follows", "write about how many cells there are to be, as 20 000")])
+    count = cells.replace("\u202f", "").replace(" ", "")
+    if not (count.isdecimal() and MOST_FOLLOWING >= int(count[:12]) >= LEAST_FOLLOWING):
+        message = "write about how many cells there are to be, 8 to 50 million, as 20 000"
+        raise EditRefused([Problem("/mesh_plan/follows", message)])
     plan = plan_of(raw)
     others = [f for f in plan.get("follows", ()) if f["variant"] != variant]
     before: dict[str, Any] = next((f for f in plan.get("follows", ()) if f["variant"] == variant), {})
@@ -107,7 +110,7 @@ def _follow_run(raw: dict[str, Any], variant: str, run: str, cells: str, quantit
         "variant": variant,
         "run": run,
         "quantity": quantity,
-        "cells": int(cells.replace("\u202f", "").replace(" ", "")),
+        "cells": int(count),
     }
     bulk = {"bulk": before.get("bulk", plan.get("bulk", "10 mm"))}  # sizes count from the first on
     plan["follows"] = [*others, {**({"least": before["least"]} if "least" in before else {}), **bulk, **said}]

@@ -13,11 +13,18 @@ from brook.core.study.resolve import Resolved
 
 FOLLOW_VERSION = 1
 SIZES = "sizes.npz"
+NEAR = 0.25  # of the cells wished: more or less of them are told
+FAR_OFF = "halving and joining once comes no nearer, or there are other layers than the run had"
 
 
 def follow_of(prepared: Prepared) -> Resolved | None:
     """The run that the boxes of a variant follow, None for none."""
     return next((f for f in prepared.plan.follows if f.variant == prepared.variant.name), None)
+
+
+def far_off(cells: int, wished: int) -> bool:
+    """Whether so many cells are told to be others than wished."""
+    return abs(cells - wished) > NEAR * wished
 
 
 def follow_key(follow: Resolved) -> str:

@@ -16,7 +16,7 @@ from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, boxes, lines
 from brook.core.mesh.pairs import FLAT, Pair, bent, match
 from brook.core.physics.plate import friction_speed
-from brook.core.stages.following import follow_of
+from brook.core.stages.following import FAR_OFF, far_off, follow_of
 from brook.core.study.resolve import Resolved
 
 # Kinds of walls that fluid sticks to: layers stand along these.
@@ -108,7 +108,10 @@ def make_space_mesh(
     if len(solids) == 1:
         one = solids[0]
         layers = space_layers(prepared, one.surface.patches)
-        return checked(boxes.build(one.surface, sizes, one.name, tell, one.wet, layers), prepared)
+        made = boxes.build(one.surface, sizes, one.name, tell, one.wet, layers)
+        if following is not None and far_off(made.cell_count, following.cells):
+            tell(f"{made.cell_count} cells come of {following.cells} wished: {FAR_OFF}")
+        return checked(made, prepared)
     plan = prepared.plan.layers
     layered = [
         replace(solid, layers=space_layers(prepared, tuple(wetted & set(solid.surface.patches))))

@@ -16,6 +16,7 @@ from brook.core.mesh.quality import LIMITS, WORDS
 from brook.core.physics.plate import friction_speed
 from brook.core.results.wall_notes import share_at
 from brook.core.stages import expected
+from brook.core.stages.following import FAR_OFF, far_off
 from brook.core.study.space import has_own_mesh
 from brook.core.units import DIMENSIONS, show
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
@@ -112,7 +113,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
             })  # fmt: skip
     found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": [], "paired": [],
                              "words": WORDS, "layer_notes": [], "mesh_formats": MESH_FORMATS, "most_cells": MOST_BOXES, "own_mesh": False, "boxes": False,
-                             "has_solids": False, "found_walls": []}  # fmt: skip
+                             "has_solids": False, "found_walls": [], "far_off": far_off, "far_off_words": FAR_OFF}  # fmt: skip
     if variant is None:
         return found
     geometry: Any = variant.variant.geometry
