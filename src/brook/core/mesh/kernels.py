@@ -213,19 +213,23 @@ def order_of_parts(parents, count):
     return order, rank
 
 
-@kernel
+@kernel(parallel=True)
 def cell_boxes(points, face_points, face_offsets, owner, neighbour, cell_count):
     """The box round each cell."""
     low = np.full((cell_count, 3), np.inf)
     high = np.full((cell_count, 3), -np.inf)
-    for f in range(len(owner)):
-        for i in range(3):
-            least, most = np.inf, -np.inf
-            for k in range(face_offsets[f], face_offsets[f + 1]):
-                least, most = min(least, points[face_points[k], i]), max(most, points[face_points[k], i])
+    share = cell_count // SHARES + 1
+    for part in prange(SHARES):
+        first, last = part * share, min(cell_count, (part + 1) * share)
+        for f in range(len(owner)):
             for side in range(2 if f < len(neighbour) else 1):
                 c = owner[f] if side == 0 else neighbour[f]
-                low[c, i], high[c, i] = min(low[c, i], least), max(high[c, i], most)
+                if c < first or c >= last:
+                    continue
+                for k in range(face_offsets[f], face_offsets[f + 1]):
+                    for i in range(3):
+                        x = points[face_points[k], i]
+                        low[c, i], high[c, i] = min(low[c, i], x), max(high[c, i], x)
     return low, high
 
 
@@ -269,14 +273,14 @@ def hexahedra(offsets, faces, face_points, face_offsets, owner):
     return out
 
 
-@kernel
+@kernel(parallel=True)
 def chosen_faces(face_points, face_offsets, faces, turn):
     """Polygons of some faces as CSR, those marked in `turn` the other way round."""
     offsets = np.zeros(len(faces) + 1, np.int64)
     for k in range(len(faces)):
         offsets[k + 1] = offsets[k] + face_offsets[faces[k] + 1] - face_offsets[faces[k]]
     flat = np.empty(offsets[-1], np.int64)
-    for k in range(len(faces)):
+    for k in prange(len(faces)):
         a, b = face_offsets[faces[k]], face_offsets[faces[k] + 1]
         for j in range(b - a):
             flat[offsets[k] + j] = face_points[b - 1 - j] if turn[faces[k]] else face_points[a + j]

@@ -116,12 +116,27 @@ class Mesh:
 
     @cached_property
     def _cells(self) -> tuple[np.ndarray, np.ndarray]:
+        return self._cells_from(self.face_centres())
+
+    def _cells_from(self, face_centre: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         return _frozen_pair(
             *kernels.cell_geometry(
-                self.points, self.face_points, self.face_offsets, self.owner, self.neighbour,
-                self.face_centres(), self.cell_count,
+                self.points,
+                self.face_points,
+                self.face_offsets,
+                self.owner,
+                self.neighbour,
+                face_centre,
+                self.cell_count,
             )
-        )  # fmt: skip
+        )
+
+    def centres_with_cells(self) -> np.ndarray:
+        """Centroids (F, 3) in m of all faces, computed each time; `volume` and `centre` come of them where they are not known yet."""
+        found = self.face_centres()
+        if "_cells" not in self.__dict__:
+            self.__dict__["_cells"] = self._cells_from(found)
+        return found
 
     @cached_property
     def face_vector(self) -> np.ndarray:

@@ -60,8 +60,9 @@ class Quality:
 def measure(mesh: Mesh) -> Quality:
     """How good each cell and face of a mesh is."""
     inner = mesh.inner_count
+    centres = mesh.centres_with_cells()[:inner]
     angle, skewness, growth = kernels.face_measures(
-        mesh.owner, mesh.neighbour, mesh.face_vector, mesh.face_centres(slice(inner)), mesh.centre,
+        mesh.owner, mesh.neighbour, mesh.face_vector, centres, mesh.centre,
         float(np.ptp(mesh.points[:, 2])) if mesh.is_plane else 0.0,
     )  # fmt: skip
     low, high = mesh.cell_box

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -40,15 +41,26 @@ class Nearest:
         boxes = trees.tree_boxes(low, high, order, leaves)
         return cls(corners[order], np.ascontiguousarray(label[order], np.int64), order, boxes, leaves)
 
-    def find(self, places: np.ndarray, label: np.ndarray | int = EVERY) -> tuple[np.ndarray, np.ndarray]:
+    def find(
+        self, places: np.ndarray, label: np.ndarray | int = EVERY, hint: np.ndarray | None = None
+    ) -> tuple[np.ndarray, np.ndarray]:
         """Nearest places (n, 3) to some, and the triangle (n,) each lies on (-1 when there is none of its label).
 
-        `label` (n,) or one number says on which triangles to look, `EVERY` on all.
+        `label` (n,) or one number says on which triangles to look, `EVERY` on all. `hint` (n,) are triangles known to be near, -1 for none:
+        what is found is the same, sooner.
         """
         places = np.ascontiguousarray(places, float).reshape(-1, 3)
         wanted = np.array(np.broadcast_to(label, len(places)), np.int64)
-        found, triangle = kernels.nearest(places, wanted, self.corners, self.label, self.boxes, self.leaves)
+        near = np.zeros(0, np.int64) if hint is None else np.where(hint >= 0, self._place[hint], -1)
+        found, triangle = kernels.nearest(places, wanted, near, self.corners, self.label, self.boxes, self.leaves)
         return found, np.where(triangle >= 0, self.number[triangle], -1)
+
+    @cached_property
+    def _place(self) -> np.ndarray:
+        """Where each triangle (n,) stands along the curve."""
+        place = np.empty(len(self.number), np.int64)
+        place[self.number] = np.arange(len(self.number))
+        return place
 
     def labels_near(
         self, places: np.ndarray, reach: np.ndarray, most: int = 8

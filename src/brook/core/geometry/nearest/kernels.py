@@ -73,8 +73,9 @@ def _at_least(px, py, pz, corners, t):
 
 
 @kernel(parallel=True)
-def nearest(places, wanted, corners, label, boxes, leaves):
-    """Nearest places (n, 3) on triangles of the wanted labels (-1: all), and the triangles (n,), -1 for none."""
+def nearest(places, wanted, hint, corners, label, boxes, leaves):
+    """Nearest places (n, 3) on triangles of the wanted labels (-1: all), and the triangles (n,), -1 for none. `hint` has triangles (n,)
+    that are near, -1 or nothing (0,) where none is known."""
     count = len(places)
     found = np.empty((count, 3))
     triangle = np.full(count, -1, np.int64)
@@ -87,6 +88,8 @@ def nearest(places, wanted, corners, label, boxes, leaves):
             found[k, 0], found[k, 1], found[k, 2] = px, py, pz
             stack[0], away[0], top = 1, 0.0, 1
             best = np.inf
+            if k < len(hint) and hint[k] >= 0:
+                near = hint[k]
             if near >= 0 and (wanted[k] < 0 or label[near] == wanted[k]):
                 x, y, z = on_triangle(px, py, pz, corners, near)
                 # a little more, so that it is found again as if it had not been known

@@ -171,8 +171,8 @@ def followed(surface: Surface, sizes: Sizes, following: Following) -> Sizes:
 def core_of(frame: Frame, fitted: Fitted, between: np.ndarray | None = None) -> Core:
     """The fitted frame with sides of one cell on one region joined, but for those `between` (skin faces,) bodies."""
     inner = frame.within
-    polygon, corners = frame.polygon[:inner], frame.corners[:inner]
-    flat, offsets = polygon[polygon >= 0], np.concatenate([[0], np.cumsum(corners)])
+    offsets = frame.offsets[: inner + 1]
+    flat = frame.flat[: offsets[-1]]
     skin_flat, skin_offsets, skin_owner, skin_label = _joined(frame, fitted, between)
     face_points = np.concatenate([flat, skin_flat])
     used = used_points(face_points, len(fitted.points))
@@ -194,11 +194,10 @@ def _joined(
     polygon, owner, label = polygon[order], owner[order], fitted.label[order]
     alone = np.zeros(len(label), bool) if between is None else between[order]
     flat, offsets = polygon[polygon >= 0], np.concatenate([[0], np.cumsum(corners[order])])
-    inner_polygon = frame.polygon[:inner]
-    inner_flat, inner_offsets = (
-        inner_polygon[inner_polygon >= 0],
-        np.concatenate([[0], np.cumsum(frame.corners[:inner])]),
-    )
+    skinned = np.bincount(owner, minlength=len(frame.size)) > 0
+    near = kernels.faces_near(frame.owner[:inner], frame.neighbour[:inner], skinned)
+    near_polygon, near_owner, near_neighbour = frame.polygon[near], frame.owner[near], frame.neighbour[near]
+    near_flat, near_offsets = near_polygon[near_polygon >= 0], np.concatenate([[0], np.cumsum(frame.corners[near])])
     apart = np.zeros(len(frame.size), bool)
     while True:
         # sides of such a cell are of no region but their own
@@ -206,9 +205,9 @@ def _joined(
         made = kernels.merged(fitted.points, flat, offsets, owner, key, np.cos(np.radians(MERGE_ANGLE)))
         points, joined_offsets, first = made
         bad = kernels.unsound(
-            fitted.points, np.concatenate([inner_flat, points]), np.concatenate([inner_offsets, inner_offsets[-1] + joined_offsets[1:]]),
-            np.concatenate([frame.owner[:inner], owner[first]]),
-            np.concatenate([frame.neighbour[:inner], np.full(len(first), -1)]), frame.size, LEAST / 4,
+            fitted.points, np.concatenate([near_flat, points]), np.concatenate([near_offsets, near_offsets[-1] + joined_offsets[1:]]),
+            np.concatenate([near_owner, owner[first]]),
+            np.concatenate([near_neighbour, np.full(len(first), -1)]), frame.size, LEAST / 4,
         )  # fmt: skip
         joined = np.bincount(owner, minlength=len(frame.size)) > np.bincount(owner[first], minlength=len(frame.size))
         worse = bad & joined & ~apart

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -42,9 +43,9 @@ def outer_sides(octree: Octree, inside: np.ndarray) -> tuple[np.ndarray, np.ndar
     return leaf[chosen], direction[chosen], np.where(mine, leaf[chosen], other[chosen]), mine
 
 
-def _quads(octree: Octree, leaf: np.ndarray, direction: np.ndarray) -> np.ndarray:
-    """Keys (n, 4) of the corners of sides; in a sheet all upper ones are at one height."""
-    key = kernels.quads(leaf, direction, octree.at, octree.side)
+def _quads(octree: Octree, leaf: np.ndarray, direction: np.ndarray, turned: np.ndarray) -> np.ndarray:
+    """Keys (n, 4) of the corners of sides, those `turned` (n,) the other way round; in a sheet all upper ones are at one height."""
+    key = kernels.quads(leaf, direction, octree.at, octree.side, turned)
     if octree.flat:
         high = 2 * kernels.WIDE
         key = key & ((1 << high) - 1) | np.where(key >> high > 0, 1, 0) << high
@@ -54,8 +55,7 @@ def _quads(octree: Octree, leaf: np.ndarray, direction: np.ndarray) -> np.ndarra
 def skin_of(octree: Octree, inside: np.ndarray) -> Skin:
     """The outer faces of boxes that are `inside`."""
     leaf, direction, owner, outward = outer_sides(octree, inside)
-    key = _quads(octree, leaf, direction)
-    key[~outward] = key[~outward][:, ::-1]
+    key = _quads(octree, leaf, direction, ~outward)
     nodes = distinct(key)
     polygon, corners = kernels.polygons(key, nodes)
     return Skin(polygon, corners, owner, len(nodes))
@@ -83,6 +83,17 @@ class Frame:
     looks: np.ndarray = field(default_factory=lambda: np.ones(0))
     lid: np.ndarray = field(default_factory=lambda: np.zeros(0, bool))
 
+    @cached_property
+    def flat(self) -> np.ndarray:
+        """The points of all polygons in a row, for `offsets`."""
+        found: np.ndarray = self.polygon[self.polygon >= 0]
+        return found
+
+    @cached_property
+    def offsets(self) -> np.ndarray:
+        """Where each polygon begins in `flat` (F + 1,)."""
+        return np.concatenate([[0], np.cumsum(self.corners)])
+
 
 def frame_of(octree: Octree, inside: np.ndarray, body: np.ndarray | None = None) -> Frame:
     """Cells in the order of the leaves; faces by owner then neighbour. `body` (leaves,) numbers bodies, all 0 if None."""
@@ -98,18 +109,17 @@ def frame_of(octree: Octree, inside: np.ndarray, body: np.ndarray | None = None)
     leaf, direction, other, there = leaf[used], direction[used], other[used], there[used]
     here = inside[leaf]
     both = here & there
-    key = _quads(octree, leaf, direction)
     mine, theirs = cell[leaf], cell[np.maximum(other, 0)]
     # normals look from the owner, the lower number, to the neighbour, or out
     turned = (both & (theirs < mine)) | (~here & there)
-    key[turned] = key[turned][:, ::-1]
     owner = np.where(both, np.minimum(mine, theirs), np.where(here, mine, theirs))
     neighbour = np.where(both, np.maximum(mine, theirs), -1)
     of = np.zeros(int(inside.sum()), np.int64) if body is None else body[inside]
     between = (neighbour >= 0) & (of[owner] != of[np.maximum(neighbour, 0)])
     order = order_by(neighbour < 0, between, owner, neighbour)
-    is_lid = direction[order] >= 4
-    key, owner, neighbour = key[order], owner[order], neighbour[order]
+    is_lid = direction[order] >= 4 if octree.flat else np.zeros(0, bool)
+    key = _quads(octree, leaf[order], direction[order], turned[order])
+    owner, neighbour = owner[order], neighbour[order]
     nodes = distinct(key)
     polygon, corners = kernels.polygons(key, nodes)
     one = (1 << kernels.WIDE) - 1

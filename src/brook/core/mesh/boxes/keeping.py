@@ -138,9 +138,7 @@ def _depths(octree: Octree, sides: Sides) -> np.ndarray:
     """Signed distance (n,) of leaves that meet the surface; of the others minus or plus infinity."""
     leaf, _, other = octree.pairs
     free = ~octree.touched
-    both = (other >= 0) & free[leaf] & free[np.maximum(other, 0)]
-    graph = coo_matrix((np.ones(int(both.sum())), (leaf[both], other[both])), shape=(octree.count, octree.count))
-    count, part = connected_components(graph, directed=False)
+    part, count = kernels.parts(leaf, other, (other >= 0) & free[leaf] & free[np.maximum(other, 0)], octree.count)
     depth = np.empty(octree.count)
     sample = np.full(count, -1, np.int64)
     sample[part[free]] = np.nonzero(free)[0]
@@ -154,14 +152,7 @@ def _depths(octree: Octree, sides: Sides) -> np.ndarray:
 
 def exposed(octree: Octree, inside: np.ndarray) -> np.ndarray:
     """The share (n, 6) of each side of leaves inside that looks at leaves that are not."""
-    leaf, direction, other = octree.pairs
-    there = np.where(other >= 0, inside[np.maximum(other, 0)], False)
-    found = np.zeros((octree.count, 6))
-    mine = inside[leaf] & ~there
-    found[leaf[mine], direction[mine]] = 1.0
-    theirs = ~inside[leaf] & there & (other >= 0)
-    share = (octree.side[leaf[theirs]] / octree.side[other[theirs]]) ** 2
-    np.add.at(found, (other[theirs], direction[theirs] ^ 1), share)
+    found: np.ndarray = kernels.exposed(*octree.pairs, octree.side, inside)
     return found
 
 
@@ -230,9 +221,7 @@ def leaves_round(octree: Octree, wet: np.ndarray | None) -> np.ndarray:
 def _one_part(octree: Octree, inside: np.ndarray, wanted: np.ndarray) -> np.ndarray:
     """Only those leaves that hang together over sides with a wanted one, or with the largest part."""
     leaf, _, other = octree.pairs
-    both = (other >= 0) & inside[leaf] & inside[np.maximum(other, 0)]
-    graph = coo_matrix((np.ones(int(both.sum())), (leaf[both], other[both])), shape=(octree.count, octree.count))
-    _, part = connected_components(graph, directed=False)
+    part, _ = kernels.parts(leaf, other, (other >= 0) & inside[leaf] & inside[np.maximum(other, 0)], octree.count)
     wanted = wanted[inside[wanted]]
     if len(wanted):
         return inside & (part == part[wanted[0]])

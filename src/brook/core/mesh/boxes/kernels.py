@@ -150,9 +150,15 @@ def meeting_children(code, triangle, corners, scale):
 
 
 @kernel(inline="always")
-def _leaf_at(code, wanted):
-    """The last leaf whose code is not over the wanted one."""
-    low, high = 0, len(code)
+def _leaf_at(code, wanted, near):
+    """The last leaf whose code is not over the wanted one; looked for from the leaf `near` on, ever further."""
+    low, high, step = near, near + 1, 1
+    while low > 0 and code[low] > wanted:
+        low, high = max(0, low - step), low
+        step *= 2
+    while high < len(code) and code[high] <= wanted:
+        low, high = high, min(len(code), high + step)
+        step *= 2
     while high - low > 1:
         middle = (low + high) // 2
         if code[middle] <= wanted:
@@ -182,7 +188,7 @@ def faces_between(code, at, side, shape):
                 found[k, d] = -1
                 continue
             wanted = code_of(x, y, z)
-            other = _leaf_at(code, wanted)
+            other = _leaf_at(code, wanted, np.int64(k))
             if code[other] > wanted or wanted >= code[other] + side[other] ** 3:
                 found[k, d] = -1  # nothing is kept of what lies there
             else:
@@ -209,6 +215,51 @@ def side_pairs(beside, side):
     return leaf, direction, other
 
 
+@kernel
+def parts(one, other, joined, count):
+    """Which of the parts that hang together over pairs marked in `joined` (m,) each of `count` is of (n,), numbered from 0 in the order in
+    which they are met, and how many parts there are."""
+    root = np.arange(count)
+    for k in range(len(one)):
+        if not joined[k]:
+            continue
+        a, b = one[k], other[k]
+        while root[a] != a:
+            root[a] = root[root[a]]
+            a = root[a]
+        while root[b] != b:
+            root[b] = root[root[b]]
+            b = root[b]
+        root[max(a, b)] = min(a, b)
+    found = 0
+    for p in range(count):  # a root is the least of its part, so that it has been numbered before
+        if root[p] == p:
+            root[p] = -1 - found
+            found += 1
+        else:
+            a = root[p]
+            while a >= 0:
+                a = root[a]
+            root[p] = a
+    for p in range(count):
+        root[p] = -1 - root[p]
+    return root, found
+
+
+@kernel
+def exposed(leaf, direction, other, side, inside):
+    """The share (n, 6) of each side of leaves inside that looks at leaves that are not, from pairs of leaves."""
+    found = np.zeros((len(inside), 6))
+    for k in range(len(leaf)):
+        one, two = leaf[k], other[k]
+        there = two >= 0 and inside[two]
+        if inside[one] and not there:
+            found[one, direction[k]] = 1.0
+        elif there and not inside[one]:
+            found[two, direction[k] ^ 1] += (side[one] / side[two]) ** 2
+    return found
+
+
 # corners of the six sides of a box, seen from outside anticlockwise
 SIDES = np.array([
     [[0, 0, 0], [0, 0, 1], [0, 1, 1], [0, 1, 0]], [[1, 0, 0], [1, 1, 0], [1, 1, 1], [1, 0, 1]],
@@ -218,8 +269,8 @@ SIDES = np.array([
 
 
 @kernel(parallel=True)
-def quads(leaf, direction, at, side):
-    """Keys (n, 4) of the corners of sides of leaves, anticlockwise seen from outside."""
+def quads(leaf, direction, at, side, turned):
+    """Keys (n, 4) of the corners of sides of leaves, anticlockwise seen from outside, or clockwise where `turned` (n,)."""
     key = np.empty((len(leaf), 4), np.int64)
     for f in prange(len(leaf)):
         k = leaf[f]
@@ -227,7 +278,7 @@ def quads(leaf, direction, at, side):
             x = at[k, 0] + side[k] * SIDES[direction[f], c, 0]
             y = at[k, 1] + side[k] * SIDES[direction[f], c, 1]
             z = at[k, 2] + side[k] * SIDES[direction[f], c, 2]
-            key[f, c] = x | y << WIDE | z << (2 * WIDE)
+            key[f, 3 - c if turned[f] else c] = x | y << WIDE | z << (2 * WIDE)
     return key
 
 

@@ -123,8 +123,7 @@ def _skin(octree: Octree, inside: np.ndarray) -> Frame:
     leaf, direction, owner, outward = outer_sides(octree, inside)
     real = octree.beside[leaf, direction] != -1
     leaf, direction, owner, outward = leaf[real], direction[real], owner[real], outward[real]
-    key = grids.quads(leaf, direction, octree.at, octree.side)
-    key[~outward] = key[~outward][:, ::-1]
+    key = grids.quads(leaf, direction, octree.at, octree.side, ~outward)
     nodes = distinct(key)
     polygon, corners = grids.polygons(key, nodes)
     one = (1 << grids.WIDE) - 1

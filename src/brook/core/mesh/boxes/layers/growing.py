@@ -335,7 +335,7 @@ def _filled(
     at = walls.of_groups(stacks.at)
     every = np.concatenate([points, *((1 - s[:, None]) * wall + s[:, None] * drawn for s in at.T[:-1])])
     stay = np.concatenate([np.ones(core.inner_count, bool), state == 0])
-    old_flat, old_starts = _chosen(core.flat, core.offsets, stay)
+    every_flat, every_starts = kernels.kept_and(core.flat, core.offsets, stay, flat, starts)
     parents = np.concatenate([np.arange(len(core.size)), np.repeat(walls.owner, cells)])
     count = np.cumsum(cells)
     height = np.concatenate(
@@ -349,15 +349,9 @@ def _filled(
     neighbour = np.concatenate([core.neighbour[stay], outer])
     label = np.concatenate([np.full(core.inner_count, -1), core.label])[stay]
     made = replace(
-        core, points=every, flat=np.concatenate([old_flat, flat]),
-        offsets=np.concatenate([old_starts, old_starts[-1] + starts[1:]]),
+        core, points=every, flat=every_flat, offsets=every_starts,
         owner=np.concatenate([core.owner[stay], inner]), neighbour=neighbour,
         label=np.concatenate([label, np.where(like >= 0, core.label[like], -1)]),
         size=np.concatenate([core.size, size]), layer=height,
     )  # fmt: skip
     return made, parents
-
-
-def _chosen(flat: np.ndarray, offsets: np.ndarray, chosen: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    length = np.diff(offsets)
-    return flat[np.repeat(chosen, length)], np.concatenate([[0], np.cumsum(length[chosen])])

@@ -84,7 +84,7 @@ def _cross(a, b):
     return np.array([a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]])
 
 
-@kernel
+@kernel(parallel=True)
 def directions(points, start, faces, normal, hold):
     """For each of the points the direction inward (n, 3) that leads away from all layered sides round it as fast as
     can be, and how fast from the slowest (n,): the cosine to its normal. `hold` keeps the direction along other sides.
@@ -92,8 +92,8 @@ def directions(points, start, faces, normal, hold):
     The best direction is the mean of one, two or three normals (the middle of the smallest cap that holds them all).
     """
     found, seen = np.zeros((len(points), 3)), np.zeros(len(points))
-    normals, flat = np.empty((MOST, 3)), np.empty((MOST, 3))
-    for n in range(len(points)):
+    for n in prange(len(points)):
+        normals, flat = np.empty((MOST, 3)), np.empty((MOST, 3))
         p = points[n]
         count = min(MOST, start[p + 1] - start[p])
         mean = np.zeros(3)
@@ -337,6 +337,31 @@ def _at(p, level, number, kept, count, columns, levels):
     if level == levels or not kept[number[p]]:
         return p
     return count + columns * level + number[p]
+
+
+@kernel(parallel=True)
+def kept_and(flat, offsets, stay, more, more_offsets):
+    """The polygons that `stay` (n,), and more behind them, as CSR."""
+    kept = 0
+    for f in range(len(stay)):
+        kept += stay[f]
+    starts, like = np.empty(kept + len(more_offsets), np.int64), np.empty(kept, np.int64)
+    kept, used = 0, 0
+    for f in range(len(stay)):
+        if stay[f]:
+            starts[kept], like[kept] = used, f
+            used += offsets[f + 1] - offsets[f]
+            kept += 1
+    for k in range(len(more_offsets)):
+        starts[kept + k] = used + more_offsets[k]
+    every = np.empty(used + len(more), np.int64)
+    for k in prange(kept):
+        begin = offsets[like[k]]
+        for j in range(starts[k + 1] - starts[k]):
+            every[starts[k] + j] = flat[begin + j]
+    for k in prange(len(more)):
+        every[used + k] = more[k]
+    return every, starts
 
 
 @kernel

@@ -14,6 +14,7 @@ from brook.core.mesh.boxes.faces import Frame, polygon_edges
 from brook.core.mesh.boxes.links import distinct, links_of, pairs_of
 from brook.core.mesh.boxes.skin import kernels
 from brook.core.mesh.boxes.skin.features import Features
+from brook.core.mesh.kernels import chosen_faces
 
 REACH = 1.8  # sides of the cell: regions further off are not thought of
 AGAINST = 0.6  # what a normal across costs, in sides of the cell
@@ -157,7 +158,8 @@ def _by_majority(label: np.ndarray, possible: np.ndarray, edges: tuple, rounds: 
 
 @dataclass(eq=False)
 class _SkinPoints:
-    """Points of the skin with what each lies on: kind 1 a region, 2 a line between two, 3 a corner; `on` says which."""
+    """Points of the skin with what each lies on: kind 1 a region, 2 a line between two, 3 a corner; `on` says which, and `near` the triangle
+    of those on regions."""
 
     frame: Frame
     features: Features
@@ -165,6 +167,7 @@ class _SkinPoints:
     kind: np.ndarray
     on: np.ndarray
     place: np.ndarray
+    near: np.ndarray
     polygon: np.ndarray
     corners: np.ndarray
     links: csr_matrix
@@ -205,17 +208,18 @@ class _SkinPoints:
             place[chosen] = found[nearer]
         # on a region: of several that do not meet in a line the nearest
         alone = np.nonzero(kind == 1)[0]
-        best = np.full(len(points), np.inf)
+        best, near = np.full(len(points), np.inf), np.full(len(points), -1)
         for i in range(int(count[alone].max(initial=0))):
             chosen = alone[count[alone] > i]
             region = pairs[first[chosen] + i, 1]
-            found, _ = features.faces.find(at[chosen], region)
+            found, triangle = features.faces.find(at[chosen], region)
             far = np.linalg.norm(found - at[chosen], axis=1)
             nearer = far < best[chosen]
             chosen = chosen[nearer]
             on[chosen], best[chosen], place[chosen] = region[nearer], far[nearer], found[nearer]
+            near[chosen] = triangle[nearer]
         links = links_of(flat.ravel(), np.concatenate([[0], np.cumsum(corners)]), len(points))
-        return cls(frame, features, points, kind, on, place, local, corners, links)
+        return cls(frame, features, points, kind, on, place, near, local, corners, links)
 
     def smoothed(self, rounds: int, moved: np.ndarray | bool = True) -> np.ndarray:
         """Places (n, 3) after points, those marked in `moved` (n,), have been drawn to the middle of their neighbours and
@@ -232,7 +236,7 @@ class _SkinPoints:
                 mean = (along @ place) / np.maximum(total, 1)[:, None]
                 moved = np.where((total == 2)[:, None], 0.5 * place[line] + 0.5 * mean, place[line])
                 place[line], _ = self.features.lines.find(moved, self.on[line])
-            place[flat], _ = self.features.faces.find(wanted, self.on[flat])
+            place[flat], self.near[flat] = self.features.faces.find(wanted, self.on[flat], self.near[flat])
         return place
 
     def bulged(self, place: np.ndarray, label: np.ndarray) -> np.ndarray:
@@ -250,7 +254,8 @@ class _SkinPoints:
         centre = np.zeros((len(first), 3))
         np.add.at(centre, face, place[flat])
         centre /= corners[:, None]
-        on_wall, triangle = self.features.faces.find(centre, label)
+        corner_of = np.concatenate([[0], np.cumsum(corners)[:-1]])
+        on_wall, triangle = self.features.faces.find(centre, label, self.near[flat[corner_of]])
         normal = self.features.normal[triangle]
         height = np.einsum("ij,ij->i", on_wall - centre, normal) * ON_AVERAGE
         height = np.clip(height, -MOST_BULGE * size, MOST_BULGE * size)
@@ -340,8 +345,7 @@ def _corners_for(features: Features, at: np.ndarray, labels: list[np.ndarray], r
 
 def _spread(frame: Frame, move: np.ndarray, fixed: np.ndarray) -> np.ndarray:
     """Moves (P, 3) of the skin handed on over some rings of points within, fading."""
-    offsets = np.concatenate([[0], np.cumsum(frame.corners)])
-    links = links_of(frame.polygon[frame.polygon >= 0], offsets, len(frame.points))
+    links = links_of(frame.flat, frame.offsets, len(frame.points))
     _, ring = kernels.rings(links.indptr, links.indices, fixed, np.arange(len(frame.points)), RINGS)
     return kernels.handed_on(move, np.nonzero(ring > 0)[0], links.indptr, links.indices, SPREADS)
 
@@ -350,19 +354,25 @@ def _validated(
     frame: Frame, move: np.ndarray, skin: np.ndarray, tell: Callable[[str], None]
 ) -> tuple[np.ndarray, np.ndarray]:
     """Points moved as far as all cells stay sound, and those (n,) of the skin that stay behind."""
-    offsets = np.concatenate([[0], np.cumsum(frame.corners)])
-    flat = frame.polygon[frame.polygon >= 0]
-    share = np.ones(len(frame.points))
+    flat, offsets = frame.flat, frame.offsets
+    share, changed = np.ones(len(frame.points)), (move != 0.0).any(axis=1)
     for step in range(STEPS_BACK):
         tell(f"checking cells, round {step + 1}")
         points = frame.points + share[:, None] * move
-        bad = kernels.unsound(points, flat, offsets, frame.owner, frame.neighbour, frame.size, LEAST)
+        # boxes are sound, and so is what was found to be and has not changed
+        asked = kernels.cells_round(changed, flat, offsets, frame.owner, frame.neighbour, len(frame.size))
+        faces = kernels.faces_near(frame.owner, frame.neighbour, asked)
+        asked_flat, asked_offsets = chosen_faces(flat, offsets, faces, np.zeros(len(frame.owner), bool))
+        bad = asked & kernels.unsound(
+            points, asked_flat, asked_offsets, frame.owner[faces], frame.neighbour[faces], frame.size, LEAST
+        )
         if not bad.any():
             break
         touched = kernels.points_of(bad, flat, offsets, frame.owner, frame.neighbour, len(points))
         share[touched] *= 0.75 if step < STEPS_BACK // 2 else 0.4
         if step >= STEPS_BACK - 3:
             share[touched] = 0.0
+        changed = touched
     else:
         points = frame.points.copy()
         share[:] = 0.0

@@ -121,7 +121,9 @@ def _sides(points, face_points, offsets):
         a, b = offsets[f], offsets[f + 1]
         for k in range(a, b):
             for i in range(3):
-                centre[f, i] += points[face_points[k], i] / (b - a)
+                centre[f, i] += points[face_points[k], i]
+        for i in range(3):
+            centre[f, i] /= b - a
         for k in range(a, b):
             p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
             ux, uy, uz = points[p, 0] - centre[f, 0], points[p, 1] - centre[f, 1], points[p, 2] - centre[f, 2]
@@ -144,23 +146,25 @@ def _beside(
     for f in prange(faces):
         a, b = offsets[f], offsets[f + 1]
         found = 0
-        for side in range(2):
-            c = owner[f] if side == 0 else neighbour[f]
-            if c < 0:
-                continue
-            sign = 1.0 if side == 0 else -1.0
-            wx, wy, wz = centre[f, 0] - middle[c, 0], centre[f, 1] - middle[c, 1], centre[f, 2] - middle[c, 2]
-            pyramid = sign * (vector[f, 0] * wx + vector[f, 1] * wy + vector[f, 2] * wz) / 3.0
-            if pyramid < least * size[c] ** 3 * (b - a) / 8.0:
-                found |= 1 << side
-                continue
-            for k in range(a, b):  # no corner of the side behind the cell's middle
-                p, q = face_points[k], face_points[k + 1 if k + 1 < b else a]
-                ux, uy, uz = points[p, 0] - centre[f, 0], points[p, 1] - centre[f, 1], points[p, 2] - centre[f, 2]
-                vx, vy, vz = points[q, 0] - centre[f, 0], points[q, 1] - centre[f, 1], points[q, 2] - centre[f, 2]
-                part = wx * (uy * vz - uz * vy) + wy * (uz * vx - ux * vz) + wz * (ux * vy - uy * vx)
-                if sign * part < 0.0:
-                    found |= 1 << side
+        c, d = owner[f], neighbour[f] if neighbour[f] >= 0 else owner[f]
+        wx, wy, wz = centre[f, 0] - middle[c, 0], centre[f, 1] - middle[c, 1], centre[f, 2] - middle[c, 2]
+        tx, ty, tz = centre[f, 0] - middle[d, 0], centre[f, 1] - middle[d, 1], centre[f, 2] - middle[d, 2]
+        per_cube = least * (b - a) * 0.375
+        if vector[f, 0] * wx + vector[f, 1] * wy + vector[f, 2] * wz < per_cube * size[c] ** 3:
+            found |= 1
+        if d != c and -(vector[f, 0] * tx + vector[f, 1] * ty + vector[f, 2] * tz) < per_cube * size[d] ** 3:
+            found |= 2
+        p = face_points[b - 1]
+        ux, uy, uz = points[p, 0] - centre[f, 0], points[p, 1] - centre[f, 1], points[p, 2] - centre[f, 2]
+        for k in range(a, b):  # no corner of the side behind the cell's middle
+            q = face_points[k]
+            vx, vy, vz = points[q, 0] - centre[f, 0], points[q, 1] - centre[f, 1], points[q, 2] - centre[f, 2]
+            nx, ny, nz = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+            if wx * nx + wy * ny + wz * nz < 0.0:
+                found |= 1
+            if d != c and tx * nx + ty * ny + tz * nz > 0.0:
+                found |= 2
+            ux, uy, uz = vx, vy, vz
         if neighbour[f] >= 0:
             c, d = owner[f], neighbour[f]
             along, one, other, to_side = 0.0, 0.0, 0.0, 0.0
@@ -268,6 +272,43 @@ def judged(points, face_points, offsets, owner, neighbour, size, least, skewed, 
 def unsound(points, face_points, offsets, owner, neighbour, size, least):
     """Which cells (n,) could not be computed on: those judged 1."""
     return judged(points, face_points, offsets, owner, neighbour, size, least, 1e9, 0.0) == 1
+
+
+@kernel
+def faces_near(owner, neighbour, marked):
+    """The faces (n,) of marked cells (C,) and of their neighbours: what it takes to judge those marked."""
+    near = marked.copy()
+    for f in range(len(owner)):
+        if neighbour[f] >= 0:
+            if marked[owner[f]]:
+                near[neighbour[f]] = True
+            if marked[neighbour[f]]:
+                near[owner[f]] = True
+    found, count = np.empty(len(owner), np.int64), 0
+    for f in range(len(owner)):
+        if near[owner[f]] or (neighbour[f] >= 0 and near[neighbour[f]]):
+            found[count] = f
+            count += 1
+    return found[:count].copy()
+
+
+@kernel
+def cells_round(marked, face_points, offsets, owner, neighbour, cells):
+    """The cells (C,) that have one of the marked points (P,), and their neighbours."""
+    own, found = np.zeros(cells, np.bool_), np.zeros(cells, np.bool_)
+    for f in range(len(owner)):
+        for k in range(offsets[f], offsets[f + 1]):
+            if marked[face_points[k]]:
+                own[owner[f]] = True
+                if neighbour[f] >= 0:
+                    own[neighbour[f]] = True
+                break
+    for f in range(len(owner)):
+        c, d = owner[f], neighbour[f]
+        found[c] |= own[c] or (d >= 0 and own[d])
+        if d >= 0:
+            found[d] |= own[c] or own[d]
+    return found
 
 
 @kernel
