@@ -1,5 +1,7 @@
 """Solids that touch as files bring them: walls that become one, films and small steps healed, odd contacts told, heat's way kept."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -11,7 +13,7 @@ from brook.core.geometry.findings import find_all
 from brook.core.geometry.shaping import shaped
 from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh.account import account
-from brook.core.mesh.boxes import Sizes, Solid, build_bodies
+from brook.core.mesh.boxes import Layers, Sizes, Solid, build_bodies
 from brook.core.stages.judging import wall_words
 from brook.core.study import Resolved
 from tests.core.test_bodies import box, rod
@@ -109,6 +111,28 @@ def test_a_pin_in_a_hole_of_other_triangles_touches_it_all_round():
     assert not any(wall_words(w) for w in kept.walls)
     # the film between both, some micrometres thick, is no part of the water that got lost
     assert max(p.lost for p in kept.patches) < 0.001
+
+
+def test_layers_on_boxes_that_are_kept_make_the_same_mesh_of_all_bodies(tmp_path):
+    """Walls of the pin and of its hole met each other when the boxes were fitted: that is kept with them."""
+    duct = named(box("duct", (0, 0, 0), (0.1, 0.06, 0.04)), "duct")
+    points = {"water": (0.01, 0.01, 0.01), "block": (0.033, 0.013, 0.005), "pin": (0.05, 0.03, 0.005)}
+    _, _, solids = put_together(together([duct, *pinned()]), points, 3e-5)
+    solids[0] = replace(solids[0], layers=(Layers(("duct", "block"), 3, 0.0002),))
+    made = []
+
+    def keep(make):
+        if not made:
+            made.append(make())
+            np.savez(tmp_path / "boxes.npz", **made[0])
+            return made[0]
+        return dict(np.load(tmp_path / "boxes.npz"))
+
+    one, other = (build_bodies(solids, sizes(solids, 0.008, 0.003), lambda _: None, 3e-5, keep) for _ in range(2))
+    assert (one.layer > 0).sum() > 1000
+    for name in ("points", "face_points", "owner", "neighbour", "wall", "layer"):
+        assert np.array_equal(getattr(one, name), getattr(other, name)), name
+    assert one.patches == other.patches
 
 
 def test_walls_that_stand_twice_are_one_and_no_double_triangles():

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from brook.core.editing import act, set_value
+from brook.core.mesh import Mesh
 from brook.core.results.quantities import OwnQuantity, QuantityKind
 from brook.core.solve import Checkpoint, Watch
 from brook.core.stages.batch import solve_variant
@@ -18,6 +19,7 @@ from brook.core.study import Study, study_text
 from brook.core.units import DIMENSIONS
 from brook.core.verification import heated
 from brook.runs import Request, RunQueue
+from brook.runs.boxes_kept import KNOWN
 from brook.runs.halting import halting
 from brook.runs.keys import Keys
 from brook.runs.sheets import unit_of
@@ -325,6 +327,32 @@ def test_temperatures_are_shown_in_degrees_and_what_may_be_a_difference_in_kelvi
     assert (made["rise"]["unit"], made["rise"]["ladder"]) == ("K", [["K", 1.0, 0.0]])
     hot = {"ranges": {**run["ranges"], "temperature": [280.0, 300.0]}, "heat": {"inlet": 1.0}}
     assert quantities([hot])[0]["unit"] == "degC"
+
+
+def test_other_layers_begin_at_the_boxes_that_are_kept(tmp_path):
+    def brought(study, folder):
+        events = []
+        bring_up_to_date(Request(1, study_text(study), "low", str(tmp_path / folder), "mesh"), events.append)
+        told = [e["words"] for e in events if e.get("stage") == "mesh" and "words" in e]
+        key = next(e["key"] for e in events if e["type"] == "result")
+        return told, Mesh.load(tmp_path / folder / "mesh" / key / "mesh.npz")
+
+    def with_layers(number):
+        return duct(layers={"number": number, "height_of": "all", "height": "1 mm"})
+
+    told, _ = brought(duct(), "kept")
+    assert KNOWN not in told
+    assert "fitting the skin" in told
+    for number in (2, 4):
+        told, layered = brought(with_layers(number), "kept")
+        assert KNOWN in told
+        assert "fitting the skin" not in told
+        assert layered.layer.max() == number
+        assert np.array_equal(layered.points, brought(with_layers(number), f"fresh {number}")[1].points)
+    # other sizes are other boxes
+    told, _ = brought(duct(wall="3 mm"), "kept")
+    assert KNOWN not in told
+    assert len(list((tmp_path / "kept" / "boxes").glob("*/boxes.npz"))) == 2
 
 
 def test_boxes_follow_a_run_that_is_kept_and_one_that_is_gone_is_told(tmp_path):

@@ -1,3 +1,4 @@
+import os
 import sqlite3
 
 import pytest
@@ -66,6 +67,16 @@ def test_a_result_folder_appears_whole_or_not_at_all(store):
     with store.files.making("run", "abc") as folder:
         (folder / "whole").write_text("x")
     assert (store.files.folder("run", "abc") / "whole").read_text() == "x"
+
+
+def test_of_what_can_be_made_again_the_newest_stay(store):
+    for k in range(4):
+        with store.files.making("boxes", f"k{k}") as folder:
+            (folder / "arrays").write_bytes(bytes(1000))
+        os.utime(store.files.folder("boxes", f"k{k}"), (k, k))
+    os.utime(store.files.folder("boxes", "k0"), (9, 9))
+    store.files.keep_newest("boxes", 2500)
+    assert sorted(p.name for p in (store.files.root / "boxes").iterdir()) == ["k0", "k3"]
 
 
 def test_the_newest_result_is_known_with_its_key(store):

@@ -12,6 +12,7 @@ import shutil
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -34,7 +35,7 @@ from brook.core.stages.assembly import run_mesh
 from brook.core.stages.expected import cells_of
 from brook.core.stages.following import SIZES, follow_key, follow_of, sizes_of_run
 from brook.core.stages.judging import judged
-from brook.core.stages.keys import Keys, stage_keys
+from brook.core.stages.keys import Keys, boxes_key, stage_keys
 from brook.core.stages.losses import losses_over
 from brook.core.stages.meshing import checked, make_mesh, make_space_mesh
 from brook.core.stages.readings import read_all
@@ -43,6 +44,7 @@ from brook.core.study import Study, read_study
 from brook.core.study.space import has_own_mesh
 from brook.core.units import counted
 from brook.runs import shaping
+from brook.runs.boxes_kept import kept_boxes
 from brook.runs.halting import halting
 from brook.runs.memory import Memory, Unwanted
 from brook.runs.patience import Patience
@@ -209,8 +211,13 @@ def _made(
         body = prepared.variant.geometry.body
         data = shaping.bytes_of(request.shapes)
         return checked(own_mesh(prepared.geometry, body, data, study.set_up.materials), prepared)
+    surface = shaping.saved(files, _order(request, prepared).key)
     return make_space_mesh(
-        prepared, shaping.saved(files, _order(request, prepared).key), tell, _following(prepared, files, tell)
+        prepared,
+        surface,
+        tell,
+        _following(prepared, files, tell),
+        partial(kept_boxes, files, boxes_key(prepared), tell),
     )
 
 

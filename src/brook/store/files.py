@@ -56,6 +56,20 @@ class ResultFiles:
             return
         shutil.rmtree(gone, ignore_errors=True)
 
+    def keep_newest(self, stage: str, most: int) -> None:
+        """Removes what was used longest ago of a stage that can be made again, until `most` bytes are left."""
+        there = []
+        for path in (self.root / stage).glob("[!.]*"):
+            try:
+                there.append((path.stat().st_mtime, sum(f.stat().st_size for f in path.iterdir()), path.name))
+            except OSError:
+                continue  # somebody else took it away
+        total = 0
+        for _, size, key in sorted(there, reverse=True):
+            total += size
+            if total > most:
+                self.remove(stage, key)
+
     def clear_unfinished(self, older_than: float = 0.0) -> None:
         """Removes what writers left that were cut short, untouched for so many seconds."""
         before = time.time() - older_than

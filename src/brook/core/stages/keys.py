@@ -26,6 +26,7 @@ from brook.core.study.space import has_own_mesh
 MESH_VERSION = 2
 SPACE_MESH_VERSION = 6
 OWN_MESH_VERSION = 3
+BOXES_VERSION = 1
 SOLVER_VERSION = 8
 TURBULENCE_VERSION = 4
 
@@ -71,18 +72,27 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
             mesh = _hash(geometry, OWN_MESH_VERSION, _checks_of(prepared), *([made_of] if made_of else []))
             return _later_keys(study, prepared, prepared.fluid, geometry, mesh)
         layers = space_layers(prepared, space.patches)
-        sizes = asdict(space_sizes(prepared, space.patches))
-        mesh = _hash(
-            geometry,
-            plain(sizes),
-            plain([asdict(group) for group in layers]) if layers else None,
-            SPACE_MESH_VERSION,
-            _checks_of(prepared),
-            *([follow_key(follow)] if (follow := follow_of(prepared)) is not None else []),
-        )
+        said = plain([asdict(group) for group in layers]) if layers else None
+        mesh = _hash(*_sized(prepared, geometry, said, _checks_of(prepared)))
     else:
         return None
     return _later_keys(study, prepared, prepared.fluid, geometry, mesh)
+
+
+def boxes_key(prepared: Prepared) -> str:
+    """The key of the boxes of a space variant without problems, fitted and without layers: whatever is said of these leaves it."""
+    assert prepared.space is not None
+    return _hash(*_sized(prepared, _hash(prepared.space.bodies_key), "boxes", BOXES_VERSION))
+
+
+def _sized(prepared: Prepared, geometry: str, *more: Any) -> list[Any]:
+    """What decides on boxes in space, and more that something else depends on."""
+    assert prepared.space is not None
+    assert prepared.space.patches is not None
+    sizes = asdict(space_sizes(prepared, prepared.space.patches))
+    follow = follow_of(prepared)
+    followed = [] if follow is None else [follow_key(follow)]
+    return [geometry, plain(sizes), *more[:1], SPACE_MESH_VERSION, *more[1:], *followed]
 
 
 def _checks_of(prepared: Prepared) -> list[Any]:

@@ -83,9 +83,11 @@ def _layers_of(plan: Any, patches: list[str], prepared: Prepared) -> boxes.Layer
 
 
 def make_space_mesh(
-    prepared: Prepared, surface: Surface, tell: Callable[[str], None], following: boxes.Following | None = None
-) -> Mesh:
-    """The mesh of the body of a shape in space; `surface` is what it stands on, `following` are the sizes that a run asks for. Raises `ValueError`."""
+    prepared: Prepared, surface: Surface, tell: Callable[[str], None], following: boxes.Following | None = None,
+    keep: boxes.Keep = lambda make: make(),
+) -> Mesh:  # fmt: skip
+    """The mesh of the body of a shape in space; `surface` is what it stands on, `following` are the sizes that a run asks for, and `keep`
+    may have the boxes without layers. Raises `ValueError`."""
     bodies = bodies_of(surface, prepared.geometry.bodies)[0]
     solids, fluids = [], []
     for body, point in zip(bodies, prepared.geometry.bodies, strict=True):
@@ -108,7 +110,7 @@ def make_space_mesh(
     if len(solids) == 1:
         one = solids[0]
         layers = space_layers(prepared, one.surface.patches)
-        made = boxes.build(one.surface, sizes, one.name, tell, one.wet, layers)
+        made = boxes.build(one.surface, sizes, one.name, tell, one.wet, layers, keep)
         if following is not None and far_off(made.cell_count, following.cells):
             tell(f"{made.cell_count} cells come of {following.cells} wished: {FAR_OFF}")
         return checked(made, prepared)
@@ -118,7 +120,7 @@ def make_space_mesh(
         if solid in fluids or (plan is not None and plan.sides == "both") else solid
         for solid in solids
     ]  # fmt: skip
-    return checked(boxes.build_bodies(layered, sizes, tell, touching_of(prepared)), prepared)
+    return checked(boxes.build_bodies(layered, sizes, tell, touching_of(prepared), keep), prepared)
 
 
 def touching_of(prepared: Prepared) -> float:

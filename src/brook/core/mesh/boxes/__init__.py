@@ -2,6 +2,7 @@
 
 from brook.core.mesh.boxes.bodies import Solid, build_bodies
 from brook.core.mesh.boxes.build import Sizes, build, followed
+from brook.core.mesh.boxes.core import Arrays, Keep
 from brook.core.mesh.boxes.estimate import SpaceEstimate, estimate, estimate_plane
 from brook.core.mesh.boxes.following import Following, following
 from brook.core.mesh.boxes.layers import Layers
@@ -10,6 +11,6 @@ from brook.core.mesh.boxes.plane import build_plane
 from brook.core.mesh.boxes.zones import Box, Near, Rod
 
 __all__ = [
-    "Box", "Following", "Layers", "MeshError", "Near", "Rod", "Sizes", "Solid", "SpaceEstimate", "build", "build_bodies",
+    "Arrays", "Box", "Following", "Keep", "Layers", "MeshError", "Near", "Rod", "Sizes", "Solid", "SpaceEstimate", "build", "build_bodies",
     "build_plane", "estimate", "estimate_plane", "followed", "following",
 ]  # fmt: skip

@@ -14,7 +14,7 @@ from brook.core.geometry.nearest import Sides
 from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh.assembling import Polygons, assembled
 from brook.core.mesh.boxes.build import Sizes, core_of, grid_of
-from brook.core.mesh.boxes.core import Core
+from brook.core.mesh.boxes.core import Arrays, Core, Keep
 from brook.core.mesh.boxes.faces import Frame, frame_of
 from brook.core.mesh.boxes.keeping import Tell, kept_by_bodies, pruned
 from brook.core.mesh.boxes.layers import Layers, grow
@@ -50,6 +50,11 @@ class _Walls:
     def between(self) -> np.ndarray:
         return self.bodies[:, 1] >= 0
 
+    def with_more(self, bodies: np.ndarray, like: np.ndarray) -> _Walls:
+        """The same with walls between such `bodies` (n, 2), called like those numbers (n,)."""
+        surface = replace(self.surface, patches=tuple(str(k) for k in range(len(like))))
+        return _Walls(surface, bodies, tuple(self.names[k] for k in like))
+
     def along(self, layers: Layers, body: int) -> Layers:
         """Layers along the same walls, by what these are told apart by, where a body has them."""
         kinds = [k for k, name in enumerate(self.names) if name in layers.patches and body in self.bodies[k]]
@@ -75,11 +80,30 @@ def _walls_of(solids: list[Solid]) -> _Walls:
 
 
 def build_bodies(
-    solids: list[Solid], sizes: Sizes, tell: Tell = lambda _: None, touching: float = 0.0
+    solids: list[Solid], sizes: Sizes, tell: Tell = lambda _: None, touching: float = 0.0, keep: Keep = lambda make: make()
 ) -> Mesh:  # fmt: skip
     """The mesh of bodies that may touch: faces between two of them are inner faces, also where each has a wall of its own and
-    these lie within `touching` m of each other. Raises `MeshError`."""
+    these lie within `touching` m of each other. `keep` may have the boxes as they were fitted for these sizes before. Raises `MeshError`."""
     walls = _walls_of(solids)
+    features = features_of(walls.surface)
+    known = keep(lambda: _fitted(solids, sizes, walls, features, tell, touching))
+    walls, patch_of = walls.with_more(known["bodies"], known["like"]), known["patch"]
+    features = replace(features, surface=walls.surface, patch=patch_of)
+    cores = [Core.of(known, f"{k}.") for k in range(len(solids))]
+    del known  # each body's boxes go when its layers stand
+    for k, one in enumerate(solids):
+        if one.layers:
+            still = walls.between[patch_of[cores[k].label]]
+            cores[k] = grow(cores[k], features, [walls.along(g, k) for g in one.layers], tell, still)
+    tell("putting bodies together")
+    return _united(solids, cores, walls, patch_of)
+
+
+def _fitted(
+    solids: list[Solid], sizes: Sizes, walls: _Walls, features: Features, tell: Tell, touching: float
+) -> Arrays:  # fmt: skip
+    """Boxes of all bodies, fitted to their walls, without layers: the arrays of each body's, the `patch` (regions,) of each region,
+    the `bodies` (patches, 2) on both sides of each patch, and `like` which other (patches,) each is called."""
     by_kind = {str(k): sizes.patches.get(name, sizes.bulk) for k, name in enumerate(walls.names)}
     octree = grid_of(walls.surface, replace(sizes, patches=by_kind), tell, dict(enumerate(walls.names)))
     tell("telling bodies apart")
@@ -93,34 +117,27 @@ def build_bodies(
     tell("making faces")
     frame = frame_of(octree, body >= 0, body)
     tell("fitting the skin")
-    features = features_of(walls.surface)
     fitted = fit(frame, features, tell, walls.bodies)
+    found: Arrays = {"bodies": walls.bodies, "like": np.arange(len(walls.names)), "patch": features.patch}
     if touching > 0:
-        walls, features, fitted = _met(frame, sides, (walls, features, fitted), touching)
-    cores = []
+        fitted = _met(frame, sides, walls, fitted, touching, found)
     for k, one in enumerate(solids):
         tell(f"joining sides of {one.name}")
         part, mine, shared = _part(frame, fitted, k)
-        core = core_of(part, mine, shared)
-        if one.layers:
-            still = walls.between[features.patch[core.label]]
-            core = grow(core, features, [walls.along(g, k) for g in one.layers], tell, still)
-        cores.append(core)
-    tell("putting bodies together")
-    return _united(solids, cores, walls, features.patch)
+        found |= core_of(part, mine, shared).arrays(f"{k}.")
+    return found
 
 
 def _met(
-    frame: Frame, sides: list[Sides], so_far: tuple[_Walls, Features, Fitted], touching: float
-) -> tuple[_Walls, Features, Fitted]:
+    frame: Frame, sides: list[Sides], walls: _Walls, fitted: Fitted, touching: float, found: Arrays
+) -> Fitted:  # fmt: skip
     """The same where sides of cells between two bodies that have walls of their own there, within `touching` of each other, are of a
-    wall between them, called as the wall that they were fitted to."""
-    walls, features, fitted = so_far
-    kind = features.patch[fitted.label]
+    wall between them, called as the wall that they were fitted to; such walls come to those in `found`."""
+    kind = found["patch"][fitted.label]
     other = frame.neighbour[frame.within :]
     alone = np.nonzero((other >= 0) & ~walls.between[kind])[0]
     if not len(alone):
-        return so_far
+        return fitted
     polygon, corners = frame.polygon[frame.within :][alone], frame.corners[frame.within :][alone]
     middle = np.where((polygon >= 0)[:, :, None], fitted.points[polygon], 0.0).sum(axis=1) / corners[:, None]
     pair = np.sort(np.stack([frame.body[frame.owner[frame.within :][alone]], frame.body[other[alone]]], axis=1), axis=1)
@@ -132,16 +149,11 @@ def _met(
     near = far <= touching + SAG * frame.size[frame.owner[frame.within :][alone]]
     new, number = np.unique(np.column_stack([kind[alone][near], pair[near]]), axis=0, return_inverse=True)
     label = fitted.label.copy()
-    label[alone[near]] = len(features.patch) + number.ravel()
-    count = len(walls.names)
-    names = (*walls.names, *(walls.names[k] for k in new[:, 0]))
-    surface = replace(walls.surface, patches=tuple(str(k) for k in range(len(names))))
-    patch = np.concatenate([features.patch, count + np.arange(len(new))])
-    return (
-        _Walls(surface, np.concatenate([walls.bodies, new[:, 1:]]), names),
-        replace(features, surface=surface, patch=patch),
-        replace(fitted, label=label),
-    )
+    label[alone[near]] = len(found["patch"]) + number.ravel()
+    found["patch"] = np.concatenate([found["patch"], len(walls.names) + np.arange(len(new))])
+    found["bodies"] = np.concatenate([walls.bodies, new[:, 1:]])
+    found["like"] = np.concatenate([found["like"], new[:, 0]])
+    return replace(fitted, label=label)
 
 
 def _part(frame: Frame, fitted: Fitted, k: int) -> tuple[Frame, Fitted, np.ndarray]:

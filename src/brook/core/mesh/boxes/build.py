@@ -10,13 +10,13 @@ import numpy as np
 
 from brook.core.geometry.nearest import Sides
 from brook.core.geometry.surface import Surface
-from brook.core.mesh.boxes.core import Core
+from brook.core.mesh.boxes.core import Core, Keep
 from brook.core.mesh.boxes.faces import Frame, frame_of
 from brook.core.mesh.boxes.following import Following
 from brook.core.mesh.boxes.keeping import Tell, kept, pruned
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError, Octree, Zone, grid_for, refine
-from brook.core.mesh.boxes.skin import LEAST, Fitted, features_of, fit, kernels
+from brook.core.mesh.boxes.skin import LEAST, Features, Fitted, features_of, fit, kernels
 from brook.core.mesh.boxes.wishes import by_bend, gaps_measured
 from brook.core.mesh.kernels import used_points
 from brook.core.mesh.ordering import order_by
@@ -76,17 +76,27 @@ def build(
     tell: Tell = lambda _: None,
     wet: np.ndarray | None = None,
     layers: Sequence[Layers] = (),
+    keep: Keep = lambda make: make(),
 ) -> Mesh:
     """The mesh within a closed surface whose triangles look out of it. Raises `MeshError`.
 
     `tell` hears what is done next, often; what it raises ends the work. Where cells are too large for a neck the part
-    with the wet point (3,) is kept, or else the largest.
+    with the wet point (3,) is kept, or else the largest. `keep` may have the boxes as they were fitted for these sizes before.
     """
     if sizes.stretch != (1.0, 1.0, 1.0):
         by = np.array(sizes.stretch)
         pressed = surface.placed(surface.points / by)
-        made = build(pressed, pressed_in(sizes, surface), body, tell, None if wet is None else wet / by, layers)
+        made = build(pressed, pressed_in(sizes, surface), body, tell, None if wet is None else wet / by, layers, keep)
         return replace(made, points=made.points * by)
+    features = features_of(surface)
+    core = Core.of(keep(lambda: _fitted(surface, sizes, features, tell, wet).arrays()))
+    if layers:
+        core = grow(core, features, layers, tell)
+    return core.mesh(features, body)
+
+
+def _fitted(surface: Surface, sizes: Sizes, features: Features, tell: Tell, wet: np.ndarray | None) -> Core:
+    """Boxes within a closed surface, fitted to it, without layers."""
     octree = grid_of(surface, sizes, tell)
     tell("telling inside from outside")
     sides = Sides.of(surface)
@@ -99,14 +109,9 @@ def build(
     frame = frame_of(octree, inside)
     del octree, inside  # they are as large as the mesh
     tell("fitting the skin")
-    features = features_of(surface)
     fitted = fit(frame, features, tell)
     tell("joining sides")
-    core = core_of(frame, fitted)
-    del frame, fitted
-    if layers:
-        core = grow(core, features, layers, tell)
-    return core.mesh(features, body)
+    return core_of(frame, fitted)
 
 
 @dataclass(frozen=True)

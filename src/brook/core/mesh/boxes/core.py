@@ -3,7 +3,8 @@ on. Faces between cells stand first."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, field, fields
 from functools import cached_property
 
 import numpy as np
@@ -14,6 +15,9 @@ from brook.core.mesh.boxes.skin import LEAST, Features, kernels
 from brook.core.mesh.kernels import chosen_faces, face_order, order_of_parts, renumbered, used_points
 from brook.core.mesh.polyhedral import Mesh, Patch
 
+# what gives the arrays of fitted boxes, kept from before or made by what it is given, which is then kept
+Arrays = dict[str, np.ndarray]
+Keep = Callable[[Callable[[], Arrays]], Arrays]
 SKEWED = 1.5  # of the distance between the middles of neighbours, or half the size of the side between
 
 
@@ -30,6 +34,15 @@ class Core:
     label: np.ndarray
     size: np.ndarray
     layer: np.ndarray = field(default_factory=lambda: np.zeros(0, np.int64))
+
+    def arrays(self, name: str = "") -> Arrays:
+        """All of it by names that begin with `name`."""
+        return {f"{name}{one.name}": getattr(self, one.name) for one in fields(self)}
+
+    @classmethod
+    def of(cls, arrays: Arrays, name: str = "") -> Core:
+        """What gave such arrays."""
+        return cls(**{one.name: arrays[f"{name}{one.name}"] for one in fields(cls)})
 
     @cached_property
     def inner_count(self) -> int:
