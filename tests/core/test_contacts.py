@@ -178,7 +178,7 @@ def test_more_shells_than_are_looked_at_are_told_and_stop_nothing(monkeypatch):
     one, other = (write_file("part.stl", box(n, (x, 0, 0), (1, 1, 1))) for n, x in (("one", 0), ("other", 3)))
     files = {"one.stl": one, "other.stl": other}
     parts = [Resolved(kind="file", name=n[:-4], file=n, unit="m", names={}, deflection=1e-4, content="") for n in files]
-    geometry = Resolved(parts=parts, steps=[], closings=[], wrap=None, tunnel=None, touching=1e-5)
+    geometry = Resolved(parts=parts, steps=[], closings=[], wrap=None, tunnel=None, sheets=[], touching=1e-5)
     note = shaped(geometry, lambda part: read_file(part.file, files[part.file], 1e-4)).notes[-1]
     assert "of 2 closed shells nobody has looked which touch" in note.words
     assert not note.problem

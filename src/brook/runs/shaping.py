@@ -155,13 +155,14 @@ def _make_surface(order: Order, files: ResultFiles, tell: Callable[[str], None])
     state = surface_of(order, tell)
     tell("measuring")
     shape = state.surface if state.within is None else state.within  # a tunnel has no defects of its own
-    findings = survey.found(shape, tell)
+    sheets = geometry_of(order)[0].sheets
+    findings = survey.found(shape, tell, sheets)
     if not np.array_equal(np.sort(shape.triangles), np.sort(state.surface.triangles[: shape.count])):
         for place in (p for f in findings for p in f["places"]):
             place["triangles"] = []  # they have other numbers in what is drawn
     said = {
         **survey.measured(state.surface), "findings": findings,
-        "openings": survey.openings(state.surface), "notes": [asdict(n) for n in state.notes],
+        "openings": survey.openings(state.surface, sheets), "notes": [asdict(n) for n in state.notes],
     }  # fmt: skip
     tell("drawing")
     with files.making("shape", order.key) as folder:
@@ -178,8 +179,16 @@ def _make_bodies(order: Order, files: ResultFiles) -> None:
     geometry, shape = geometry_of(order)
     surface = saved(files, order.key)
     own = has_own_mesh(geometry)
-    bodies, unclaimed = bodies_of(surface, geometry.bodies) if not own else ([], [])
-    point = None if own else suggested_point(surface) if not bodies else unclaimed[0].place if unclaimed else None
+    bodies, unclaimed = bodies_of(surface, geometry.bodies, geometry.sheets) if not own else ([], [])
+    point = (
+        None
+        if own
+        else suggested_point(surface, geometry.sheets)
+        if not bodies
+        else unclaimed[0].place
+        if unclaimed
+        else None
+    )
     said = {
         "bodies": [survey.told_body(b) for b in bodies], "unclaimed": [u.volume for u in unclaimed],
         "suggested_point": None if point is None else [float(v) for v in point],

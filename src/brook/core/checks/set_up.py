@@ -55,6 +55,9 @@ def boundary_problems(c: Context) -> list[Problem]:
                 f"a drawing turns about an axis along z only; '{boundary.patch}' cannot turn about {boundary.axis} here"
             )
             problems.append(Problem(f"/set_up/boundaries/{k}/axis", message))
+        if boundary.role != "wall" and boundary.patch in getattr(c.geometry, "sheets", ()):
+            message = f"'{boundary.patch}' is a sheet with fluid on both sides; only walls are"
+            problems.append(Problem(f"/set_up/boundaries/{k}/patch", message))
         if boundary.patch in patches:
             roles.add(boundary.role)
             if boundary.role == "inflow":
@@ -104,11 +107,11 @@ def stretch_problems(c: Context) -> list[Problem]:
         for axis, factor in factors.items()
         if factor is not None and not 0.1 <= factor <= 10
     ]
-    several = geometry.kind == "space" and len(geometry.bodies) > 1
+    several = geometry.kind == "space" and (len(geometry.bodies) > 1 or geometry.sheets)
     flat = geometry.kind == "plane" and plan.way == "boxes"
     stretched = next((axis for axis, factor in factors.items() if factor != 1), None)
     if not problems and stretched is not None and (several or flat):
-        what = "several bodies" if several else "plane shapes"
+        what = ("several bodies" if len(geometry.bodies) > 1 else "bodies with sheets") if several else "plane shapes"
         message = f"cells of {what} are not stretched yet; write 1"
         problems.append(Problem(f"/mesh_plan/stretch/{stretched}", message, "missing", variant.name))
     return problems
@@ -128,6 +131,8 @@ def follow_problems(c: Context) -> list[Problem]:
             what = "only boxes of shapes in space follow a run"
         elif len(c.geometry.bodies) > 1:
             what = "cells of several bodies do not follow a run yet"
+        elif c.geometry.sheets:
+            what = "cells beside sheets do not follow a run yet"
         elif any(factor != 1 for factor in vars(c.plan.stretch).values()):
             what = "cells that are stretched do not follow a run yet"
         if what:

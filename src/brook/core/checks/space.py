@@ -38,7 +38,13 @@ def space_problems(c: Context) -> list[Problem]:
     return problems
 
 
-BESIDE_CELLS = {"closings": "closed openings", "wrap": "a wrap", "tunnel": "a tunnel", "bodies": "wet points"}
+BESIDE_CELLS = {
+    "closings": "closed openings",
+    "wrap": "a wrap",
+    "tunnel": "a tunnel",
+    "bodies": "wet points",
+    "sheets": "sheets",
+}
 
 
 def _own_mesh_problems(geometry: Resolved, path: str, variant: Variant) -> list[Problem]:
@@ -49,7 +55,7 @@ def _own_mesh_problems(geometry: Resolved, path: str, variant: Variant) -> list[
     too_much += [
         (f"/steps/{k}", "steps other than new names") for k, s in enumerate(geometry.steps) if s.kind != "rename"
     ]
-    for part in ("closings", "wrap", "tunnel", "bodies"):
+    for part in ("closings", "wrap", "tunnel", "bodies", "sheets"):
         if getattr(geometry, part):
             too_much.append((f"/{part}", BESIDE_CELLS[part]))
     return [

@@ -203,6 +203,7 @@ def rename_in(geometry: dict[str, Any], patch: str, to: str, known: tuple[str, .
 
     `known` are the patches that the shape has, None when nobody knows yet.
     """
+    geometry["sheets"] = [to if name == patch else name for name in geometry.get("sheets") or ()]
     colours = geometry.get("colours") or {}
     if patch in colours:
         colours[to] = colours.pop(patch)
@@ -256,6 +257,14 @@ def _set_colour(raw: dict[str, Any], variant: str, patch: str, colour: str) -> s
     return _path(variant, "colours")
 
 
+def _set_sheet(raw: dict[str, Any], variant: str, patch: str, wanted: str = "yes") -> str:
+    """Says of a patch that it is a sheet with a body on both sides, or no more."""
+    geometry = geometry_of(raw, variant)
+    others = [name for name in geometry.get("sheets") or () if name != patch]
+    geometry["sheets"] = [*others, patch] if wanted else others
+    return _path(variant, "sheets")
+
+
 def _set_wrap(raw: dict[str, Any], variant: str, side: str, x: str = "", y: str = "", z: str = "") -> str:
     """Wraps the shape from inside or around, or no more. A wet point comes in m; without one it is the first body's."""
     geometry = geometry_of(raw, variant)
@@ -291,5 +300,5 @@ def _take_outline(raw: dict[str, Any], pointer: str, points: str) -> str:
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_solid": _add_solid, "add_stretch": _add_stretch, "add_hollow": _add_hollow, "bend_edge": _bend_edge, "repeat_solid": _pattern, "take_file": _take_file, "swap_file": _swap_file,
     "add_step": _add_step, "add_steps": _add_steps, "close_opening": _close_opening, "set_body": _set_body,
-    "set_tunnel": _set_tunnel, "set_wrap": _set_wrap, "set_wrap_size": _set_wrap_size, "take_outline": _take_outline, "set_colour": _set_colour,
+    "set_tunnel": _set_tunnel, "set_sheet": _set_sheet, "set_wrap": _set_wrap, "set_wrap_size": _set_wrap_size, "take_outline": _take_outline, "set_colour": _set_colour,
 }  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,10 +16,12 @@ from brook.core.geometry.enclosing import (
     spaces_around,
     spaces_of,
 )
+from brook.core.geometry.findings import kernels
 from brook.core.geometry.surface import Surface
 from brook.core.study import Resolved
 
 TRIES = 24
+MOST_LOOSE, MOST_NAMED = 200, 4  # open shells that are looked at, and names that are told
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,11 +48,14 @@ class Unclaimed:
     place: tuple[float, ...]
 
 
-def bodies_of(surface: Surface, wanted: list[Resolved]) -> tuple[list[Body], list[Unclaimed]]:
-    """The bodies that some named points mean, and closed spaces that none of them does."""
+def bodies_of(
+    surface: Surface, wanted: list[Resolved], sheets: Iterable[str] = ()
+) -> tuple[list[Body], list[Unclaimed]]:
+    """The bodies that some named points mean, and closed spaces that none of them does. Patches named in `sheets` stand in a body with both
+    their sides, so that they are twice in its surface."""
     if not wanted or not surface.count:
         return [Body(b.name, b.holds, None, "there is no shape yet") for b in wanted], []
-    spaces = spaces_of(surface)
+    spaces = spaces_of(surface, sheets)
     found: list[Body] = []
     mine: list[list[int]] = []
     for body in wanted:
@@ -60,7 +66,14 @@ def bodies_of(surface: Surface, wanted: list[Resolved]) -> tuple[list[Body], lis
             if taken is not None:
                 message = f"its point lies in the same space as that of '{wanted[taken].name}'; move one of the two"
                 raise EncloseError(message, place)
-            found.append(Body(body.name, body.holds, boundary_of(spaces, chosen)))
+            closed = boundary_of(spaces, chosen)
+            if loose := _ending_within(spaces, closed):
+                names, at = loose
+                what = f"{', '.join(names[:MOST_NAMED])}{' …' if len(names) > MOST_NAMED else ''}"
+                raise EncloseError(
+                    f"{what} ends within it in free edges: say that it is a sheet, close it, or take it out", at
+                )
+            found.append(Body(body.name, body.holds, closed))
             mine.append(chosen)
         except EncloseError as error:
             where = None if error.place is None else tuple(float(v) for v in error.place)
@@ -71,6 +84,25 @@ def bodies_of(surface: Surface, wanted: list[Resolved]) -> tuple[list[Body], lis
         for k, body in enumerate(found)
     ]
     return told, _unclaimed(spaces, [k for theirs in mine for k in theirs])
+
+
+def _ending_within(spaces: Spaces, body: Surface) -> tuple[list[str], np.ndarray] | None:
+    """Names of patches that stand open within a body, with a place (3,) on one; None where there are none."""
+    surface = spaces.surface
+    loose = np.nonzero(spaces.open[spaces.of].all(axis=1))[0]
+    if not len(loose):
+        return None
+    # of each such shell the largest triangle tells; of very many shells the largest
+    loose = loose[np.argsort(-surface.areas[loose], kind="stable")]
+    _, first = np.unique(spaces.of[loose, 0], return_index=True)
+    chosen = loose[np.sort(first)[:MOST_LOOSE]]
+    corners = body.points[body.triangles]
+    middles = surface.points[surface.triangles[chosen]].mean(axis=1)
+    within = np.array([abs(kernels.solid_angle(corners, at)) > 2 * np.pi for at in middles])
+    if not within.any():
+        return None
+    names = dict.fromkeys(surface.patches[k] for k in surface.patch[chosen[within]])
+    return list(names), middles[within][0]
 
 
 def _touching(spaces: Spaces, found: list[Body], mine: list[list[int]], k: int) -> dict[str, float]:
@@ -101,11 +133,11 @@ def _unclaimed(spaces: Spaces, taken: list[int]) -> list[Unclaimed]:
     return [Unclaimed(float(spaces.volumes[k]), tuple(float(v) for v in at)) for k, at in points if at is not None]
 
 
-def suggested_point(surface: Surface) -> np.ndarray | None:
+def suggested_point(surface: Surface, sheets: Iterable[str] = ()) -> np.ndarray | None:
     """A point well inside the largest closed space, None when there is none."""
     if not surface.count:
         return None
-    spaces = spaces_of(surface)
+    spaces = spaces_of(surface, sheets)
     closed = [int(k) for k in np.argsort(-spaces.volumes) if spaces.volumes[k] > 0 and not spaces.open[k]]
     return _deep_in(spaces, closed[0]) if closed else None
 

@@ -7,6 +7,7 @@ edge, as the inside and the outside of a tube do at the rim of a cap.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -36,10 +37,12 @@ class EncloseError(ValueError):
 
 @dataclass(frozen=True, eq=False)
 class Spaces:
-    """Spaces beside a surface: `of` (T, 2) is that on the front and on the back of each triangle."""
+    """Spaces beside a surface: `of` (T, 2) is that on the front and on the back of each triangle. `sheet` (T,) marks triangles of sheets,
+    which may end in free edges."""
 
     surface: Surface
     of: np.ndarray
+    sheet: np.ndarray
 
     @property
     def count(self) -> int:
@@ -66,14 +69,15 @@ class Spaces:
     def open(self) -> np.ndarray:
         """Which spaces (n,) reach a free edge: they are not closed."""
         s = self.surface
-        loose = (s.edges.uses == 1)[s.edges.of].any(axis=1)
+        loose = (s.edges.uses == 1)[s.edges.of].any(axis=1) & ~self.sheet
         found = np.zeros(self.count, bool)
         found[self.of[loose].ravel()] = True
         return found
 
 
-def spaces_of(surface: Surface) -> Spaces:
-    """The spaces beside a surface; shells that lie apart have their own, even inside each other."""
+def spaces_of(surface: Surface, sheets: Iterable[str] = ()) -> Spaces:
+    """The spaces beside a surface; shells that lie apart have their own, even inside each other. Patches named in `sheets` may end
+    within a space."""
     edges = surface.edges
     flat = edges.of.ravel()
     triangle = np.repeat(np.arange(surface.count), 3)
@@ -106,7 +110,13 @@ def spaces_of(surface: Surface) -> Spaces:
     count = 2 * surface.count
     graph = coo_matrix((np.ones(len(flat)), (2 * triangle + mine, 2 * triangle[after] + theirs)), shape=(count, count))
     _, label = connected_components(graph, directed=False)
-    return Spaces(surface, label.reshape(-1, 2))
+    return Spaces(surface, label.reshape(-1, 2), on_patches(surface, sheets))
+
+
+def on_patches(surface: Surface, names: Iterable[str]) -> np.ndarray:
+    """Which triangles (T,) are of patches with some names."""
+    wanted = set(names)
+    return np.array([name in wanted for name in surface.patches], bool)[surface.patch]
 
 
 def _alike(angle: np.ndarray, edge: np.ndarray) -> np.ndarray:
@@ -222,13 +232,22 @@ def _around(spaces: Spaces, place: np.ndarray) -> int | None:
 
 
 def _standing_in(spaces: Spaces, space: int) -> list[int]:
-    """Outsides of shells that stand free in a space."""
+    """Outsides of shells, and sheets, that stand free in a space. A sheet may reach out of it."""
     found = []
-    for other in np.nonzero((spaces.volumes < 0) & ~spaces.open)[0]:
-        place = _just_in(spaces.boundary(int(other)))
-        if goes_round(spaces, space, place) and _around_shell(spaces, int(other), place) == space:
+    sheets = np.zeros(spaces.count, bool)
+    sheets[spaces.of[spaces.sheet].ravel()] = True
+    for other in np.nonzero(((spaces.volumes < 0) | (sheets & (spaces.volumes == 0))) & ~spaces.open)[0]:
+        shell = spaces.boundary(int(other))
+        places = [_just_in(shell)] if spaces.volumes[other] < 0 else _spread_over(shell)
+        if any(goes_round(spaces, space, at) and _around_shell(spaces, int(other), at) == space for at in places):
             found.append(int(other))
     return found
+
+
+def _spread_over(sheet: Surface) -> list[np.ndarray]:
+    """Some points (3,) on a sheet, all over it."""
+    chosen = np.unique(np.linspace(0, sheet.count - 1, TRIES).round().astype(int))
+    return list(sheet.points[sheet.triangles[chosen]].mean(axis=1))
 
 
 def _just_in(shell: Surface) -> np.ndarray:
@@ -260,7 +279,9 @@ def _leak(spaces: Spaces, space: int) -> EncloseError:
     length = show(measures(surface, loops[0])[0], LENGTH)
     count = f"{len(loops)} holes" if len(loops) > 1 else "a hole"
     where = ", ".join(f"{1000 * float(v):.4g}" for v in at)
-    return EncloseError(f"the fluid gets out through {count}, the largest {length} round at {where} mm; cap it", at)
+    patch = surface.patches[surface.patch[loops[0].triangles[0]]]
+    words = f"the fluid gets out through {count}, the largest {length} round at {where} mm; cap it, or say that {patch} is a sheet"
+    return EncloseError(words, at)
 
 
 def capped(surface: Surface, names: list[str], largest: float | None = None) -> Surface:

@@ -11,9 +11,12 @@ from collections.abc import Callable
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
+import numpy as np
+
 from brook.core.geometry.booleans import NotClosed, combined, together
 from brook.core.geometry.closing import closed_by
 from brook.core.geometry.contacts import Contact, joined
+from brook.core.geometry.enclosing import on_patches
 from brook.core.geometry.files import FileError
 from brook.core.geometry.files.base import patch_name
 from brook.core.geometry.parts import renamed
@@ -95,6 +98,8 @@ def stages(geometry: Resolved, read: Reader, wrap: Wrapper = _no_wrapper) -> lis
         add("looking what touches", plain(geometry.touching), _touching(geometry.touching))
     if geometry.wrap is not None:
         add("wrapping", plain(geometry.wrap), _wrapping(geometry.wrap, wrap))
+    if geometry.sheets:
+        add("looking at sheets", plain(geometry.sheets), _sheets(geometry.sheets))
     if geometry.tunnel is not None:
         add("putting the tunnel around", plain(geometry.tunnel), _tunnel(geometry.tunnel))
     return found
@@ -293,6 +298,24 @@ def _wrapping(wish: Resolved, wrap: Wrapper) -> Callable[[State], State]:
         if lost:
             words += f"; nothing is left of {', '.join(lost[:4])}{' …' if len(lost) > 4 else ''}"
         return State(made, (*state.notes, Note("/wrap", "; ".join([words, *said]), "", {"said": said})))
+
+    return do
+
+
+def _sheets(names: list[str]) -> Callable[[State], State]:
+    def do(state: State) -> State:
+        surface = state.surface
+        notes = []
+        for k, name in enumerate(names):
+            mine = on_patches(surface, [name])
+            problem = ""
+            if not mine.any():
+                problem = f"the shape has no patch called '{name}'; take this out"
+            elif not (surface.only(np.nonzero(mine)[0]).edges.uses == 1).any():
+                problem = f"{name} goes round a space, so that it is no sheet; take this out"
+            area = show(float(surface.areas[mine].sum()), DIMENSIONS["area"])
+            notes.append(Note(f"/sheets/{k}", "" if problem else f"a sheet, {area} on each side", problem))
+        return State(surface, (*state.notes, *notes), state.within)
 
     return do
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
 
 from brook.core.geometry.bodies import Body
+from brook.core.geometry.enclosing import on_patches
 from brook.core.geometry.findings import FINDERS, Finding
 from brook.core.geometry.findings.edges import free_loops, is_slit, measures
 from brook.core.geometry.parts import looks
@@ -49,23 +50,38 @@ def _label_place(surface: Surface, patch: int) -> list[float]:
     return surface.points[surface.triangles[nearest]].mean(axis=0).tolist()
 
 
-def found(surface: Surface, tell: Tell) -> list[dict[str, Any]]:
-    """Every kind of defect with its places, the largest first; of very many only the first are listed."""
+def found(surface: Surface, tell: Tell, sheets: Iterable[str] = ()) -> list[dict[str, Any]]:
+    """Every kind of defect with its places, the largest first; of very many only the first are listed. Patches named in `sheets` are to end
+    as they do, and are not looked at."""
     everything = []
+    kept = np.nonzero(~on_patches(surface, sheets))[0]
+    surface = _without(surface, sheets)
     for finder in FINDERS:
         tell(f"looking for {finder.words}")
         places = sorted(finder.find(surface), key=lambda p: -p.size)
         if places:
-            everything.append(_told(surface, Finding(finder.kind, finder.words, finder.advice, tuple(places))))
+            everything.append(_told(surface, Finding(finder.kind, finder.words, finder.advice, tuple(places)), kept))
     return everything
 
 
-def _told(surface: Surface, finding: Finding) -> dict[str, Any]:
+def _without(surface: Surface, names: Iterable[str]) -> Surface:
+    """The same without patches of some names."""
+    taken = on_patches(surface, names)
+    if not taken.any():
+        return surface
+    left = [k for k, name in enumerate(surface.patches) if name not in set(names)]
+    number = np.full(len(surface.patches), -1)
+    number[left] = np.arange(len(left))
+    rest = surface.only(np.nonzero(~taken)[0])
+    return Surface(rest.points, rest.triangles, number[rest.patch], tuple(surface.patches[k] for k in left))
+
+
+def _told(surface: Surface, finding: Finding, number: np.ndarray) -> dict[str, Any]:
     places = [
         {
             "words": place.words, "centre": place.centre.tolist(), "size": place.size,
             "edges": np.round(surface.points[place.edges[:MOST_EDGES]], 9).reshape(-1, 6).tolist(),
-            "triangles": place.triangles[:MOST_TRIANGLES].tolist(),
+            "triangles": number[place.triangles[:MOST_TRIANGLES]].tolist(),
         }
         for place in finding.places[:MOST_PLACES]
     ]  # fmt: skip
@@ -73,9 +89,11 @@ def _told(surface: Surface, finding: Finding) -> dict[str, Any]:
             "places": places}  # fmt: skip
 
 
-def openings(surface: Surface) -> list[dict[str, Any]]:
-    """Closed lines of free edges, the longest first: each may be a hole to fill or an opening to name."""
+def openings(surface: Surface, sheets: Iterable[str] = ()) -> list[dict[str, Any]]:
+    """Closed lines of free edges, the longest first: each may be a hole to fill or an opening to name, or where a patch ends that is
+    none of the `sheets` named."""
     told = []
+    surface = _without(surface, sheets)
     for loop in free_loops(surface):
         if not loop.is_closed:
             continue

@@ -103,20 +103,24 @@ def sides_of(kind: str, corners: np.ndarray) -> np.ndarray:
 
 def assembled(
     points: np.ndarray, sides: Polygons, cell: np.ndarray, patches: list[tuple[str, Polygons]], rest: str,
-    bodies: tuple[str, ...] = ("fluid",), body: np.ndarray | None = None,
+    bodies: tuple[str, ...] = ("fluid",), body: np.ndarray | None = None, apart: np.ndarray | None = None,
 ) -> Mesh:  # fmt: skip
     """The mesh of cells whose sides look out: `cell` (F,) says whose each is, the cells counted from 0.
 
     Boundary sides that `patches` has none for go to the patch `rest`, behind which only `PLANE_SIDES` may stand. Faces
-    between two bodies are called as the patch that has them, or as `between` says.
+    between two bodies are called as the patch that has them, or as `between` says. Sides marked in `apart` (F,) are of no two cells, as
+    those of a sheet.
     Raises `AssemblyError` for sides that more than two cells have.
     """
     real = sides.corners > 0
     if not real.all():
         sides, cell = sides.part(np.nonzero(real)[0]), cell[real]
+        apart = None if apart is None else apart[real]
     keys = sides.keys
     order = np.lexsort((cell, keys))
     same = keys[order][1:] == keys[order][:-1]
+    if apart is not None:
+        same &= ~apart[order][1:] & ~apart[order][:-1]
     if (same[1:] & same[:-1]).any():
         k = order[1:][np.nonzero(same[1:] & same[:-1])[0][0]]
         at = points[sides.flat[sides.offsets[k] : sides.offsets[k + 1]]].mean(axis=0)

@@ -65,7 +65,7 @@ def judged(prepared: Prepared, mesh: Mesh, surface: Surface | None) -> dict[str,
 
 
 def _solids(prepared: Prepared, surface: Surface) -> list[tuple[str, Surface]]:
-    bodies = bodies_of(surface, prepared.geometry.bodies)[0]
+    bodies = bodies_of(surface, prepared.geometry.bodies, prepared.geometry.sheets)[0]
     return [(b.name, b.surface) for b in bodies if b.surface is not None]
 
 

@@ -88,7 +88,7 @@ def make_space_mesh(
 ) -> Mesh:  # fmt: skip
     """The mesh of the body of a shape in space; `surface` is what it stands on, `following` are the sizes that a run asks for, and `keep`
     may have the boxes without layers. Raises `ValueError`."""
-    bodies = bodies_of(surface, prepared.geometry.bodies)[0]
+    bodies = bodies_of(surface, prepared.geometry.bodies, prepared.geometry.sheets)[0]
     solids, fluids = [], []
     for body, point in zip(bodies, prepared.geometry.bodies, strict=True):
         if body.surface is None:
@@ -107,7 +107,7 @@ def make_space_mesh(
     if following is not None:
         tell("halving and joining boxes as the run asks for")
         sizes = boxes.followed(solids[0].surface, sizes, following)
-    if len(solids) == 1:
+    if len(solids) == 1 and not boxes.doubled(solids[0].surface).any():
         one = solids[0]
         layers = space_layers(prepared, one.surface.patches)
         made = boxes.build(one.surface, sizes, one.name, tell, one.wet, layers, keep)

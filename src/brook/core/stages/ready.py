@@ -42,8 +42,10 @@ def ready(
         for note in state.notes[known:]:
             if note.pointer in TOLD and note.words:
                 say(note.words)
+            if note.pointer.startswith("/sheets/") and note.words:
+                say(f"{prepared.geometry.sheets[int(note.pointer.split('/')[-1])]}: {note.words}")
     problems = [(n.pointer, n.problem) for n in state.notes if n.problem]
-    bodies, _ = bodies_of(state.surface, prepared.geometry.bodies)
+    bodies, _ = bodies_of(state.surface, prepared.geometry.bodies, prepared.geometry.sheets)
     problems += [(f"/bodies/{k}", b.problem) for k, b in enumerate(bodies) if b.problem]
     used = tuple(
         n for k, n in enumerate(state.surface.patches)
@@ -61,7 +63,7 @@ def meshed(
     study: Study, prepared: Prepared, surface: Surface | None, say: Callable[[str], None], beside: Path | None = None
 ) -> Mesh:
     """The mesh of a variant that is ready. Raises `TooLarge` when there is not memory enough for it, or for a run on it."""
-    bodies = bodies_of(surface, prepared.geometry.bodies)[0] if surface is not None else []
+    bodies = bodies_of(surface, prepared.geometry.bodies, prepared.geometry.sheets)[0] if surface is not None else []
     cells = cells_of(prepared, [survey.told_body(b) for b in bodies])
     if cells is not None:
         memory.refuse_too_large(cells, f"the mesh of about {counted(cells)} cells", memory.machine_free())

@@ -260,8 +260,8 @@ class SpaceBody(Part):
 
 
 class SpaceGeometry(Part):
-    """Walls of solids from files that lie within `touching` of each other are one, 0 for no such wish. `colours` are those of
-    patches that somebody chose; the others come from the palette."""
+    """Walls of solids from files that lie within `touching` of each other are one, 0 for no such wish. `sheets` are patches without
+    thickness that have a body on both sides. `colours` are those of patches that somebody chose; the others come from the palette."""
 
     kind: Literal["space"]
     parts: Annotated[tuple[ShapePart, ...], Field(max_length=100)] = ()
@@ -269,6 +269,7 @@ class SpaceGeometry(Part):
     closings: Annotated[tuple[Closing, ...], Field(max_length=200)] = ()
     touching: Distance = "0.01 mm"
     wrap: Wrap | None = None
+    sheets: Annotated[tuple[PatchName, ...], Field(max_length=200)] = ()
     tunnel: Tunnel | None = None
     bodies: Annotated[tuple[SpaceBody, ...], Field(max_length=60)] = ()
     colours: Annotated[dict[Name, Colour], Field(max_length=2000)] = {}

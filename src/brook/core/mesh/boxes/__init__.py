@@ -8,9 +8,27 @@ from brook.core.mesh.boxes.following import Following, following
 from brook.core.mesh.boxes.layers import Layers
 from brook.core.mesh.boxes.octree import MeshError
 from brook.core.mesh.boxes.plane import build_plane
+from brook.core.mesh.boxes.sheets import doubled
 from brook.core.mesh.boxes.zones import Box, Near, Rod
 
 __all__ = [
-    "Arrays", "Box", "Following", "Keep", "Layers", "MeshError", "Near", "Rod", "Sizes", "Solid", "SpaceEstimate", "build", "build_bodies",
-    "build_plane", "estimate", "estimate_plane", "followed", "following",
+    "Arrays",
+    "Box",
+    "Following",
+    "Keep",
+    "Layers",
+    "MeshError",
+    "Near",
+    "Rod",
+    "Sizes",
+    "Solid",
+    "SpaceEstimate",
+    "build",
+    "build_bodies",
+    "build_plane",
+    "doubled",
+    "estimate",
+    "estimate_plane",
+    "followed",
+    "following",
 ]  # fmt: skip

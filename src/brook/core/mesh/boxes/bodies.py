@@ -15,10 +15,11 @@ from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh.assembling import Polygons, assembled
 from brook.core.mesh.boxes.build import Sizes, core_of, grid_of
 from brook.core.mesh.boxes.core import Arrays, Core, Keep
-from brook.core.mesh.boxes.faces import Frame, frame_of
+from brook.core.mesh.boxes.faces import Frame, frame_of, sides_between
 from brook.core.mesh.boxes.keeping import Tell, kept_by_bodies, pruned
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError
+from brook.core.mesh.boxes.sheets import parted, split, without_sheets
 from brook.core.mesh.boxes.skin import Features, Fitted, features_of, fit
 from brook.core.mesh.polyhedral import Mesh
 
@@ -40,7 +41,7 @@ class Solid:
 @dataclass(frozen=True, eq=False)
 class _Walls:
     """All walls once, looking out of the body with the lower number. Patches of the surface are told apart by the
-    bodies (patches, 2) on their two sides too, -1 for nothing; `names` are what they are called."""
+    bodies (patches, 2) on their two sides too, -1 for nothing; a sheet has the same body on both. `names` are what they are called."""
 
     surface: Surface
     bodies: np.ndarray
@@ -48,7 +49,12 @@ class _Walls:
 
     @property
     def between(self) -> np.ndarray:
-        return self.bodies[:, 1] >= 0
+        return (self.bodies[:, 1] >= 0) & ~self.sheet
+
+    @property
+    def sheet(self) -> np.ndarray:
+        found: np.ndarray = self.bodies[:, 0] == self.bodies[:, 1]
+        return found
 
     def with_more(self, bodies: np.ndarray, like: np.ndarray) -> _Walls:
         """The same with walls between such `bodies` (n, 2), called like those numbers (n,)."""
@@ -85,7 +91,7 @@ def build_bodies(
     """The mesh of bodies that may touch: faces between two of them are inner faces, also where each has a wall of its own and
     these lie within `touching` m of each other. `keep` may have the boxes as they were fitted for these sizes before. Raises `MeshError`."""
     walls = _walls_of(solids)
-    features = features_of(walls.surface)
+    features = features_of(walls.surface, rims=bool(walls.sheet.any()))
     known = keep(lambda: _fitted(solids, sizes, walls, features, tell, touching))
     walls, patch_of = walls.with_more(known["bodies"], known["like"]), known["patch"]
     features = replace(features, surface=walls.surface, patch=patch_of)
@@ -107,7 +113,7 @@ def _fitted(
     by_kind = {str(k): sizes.patches.get(name, sizes.bulk) for k, name in enumerate(walls.names)}
     octree = grid_of(walls.surface, replace(sizes, patches=by_kind), tell, dict(enumerate(walls.names)))
     tell("telling bodies apart")
-    sides = [Sides.of(s.surface) for s in solids]
+    sides = [Sides.of(without_sheets(s.surface)) for s in solids]
     octree = pruned(octree, sides)
     gives_way = np.array([s.fluid and touching > 0 for s in solids])
     body = kept_by_bodies(octree, sides, [s.wet for s in solids], tell, gives_way)
@@ -115,7 +121,11 @@ def _fitted(
         if not (body == k).any():
             raise MeshError(f"no box lies inside {one.name}; choose a smaller size there")
     tell("making faces")
-    frame = frame_of(octree, body >= 0, body)
+    cut = None
+    if walls.sheet.any():
+        sheet = walls.surface.triangles[walls.sheet[walls.surface.patch]]
+        cut = parted(octree, body, walls.surface.points[sheet], *sides_between(octree))
+    frame = frame_of(octree, body >= 0, body, cut)
     tell("fitting the skin")
     fitted = fit(frame, features, tell, walls.bodies)
     found: Arrays = {"bodies": walls.bodies, "like": np.arange(len(walls.names)), "patch": features.patch}
@@ -124,8 +134,14 @@ def _fitted(
     for k, one in enumerate(solids):
         tell(f"joining sides of {one.name}")
         part, mine, shared = _part(frame, fitted, k)
-        found |= core_of(part, mine, shared).arrays(f"{k}.")
+        core = core_of(part, mine, shared)
+        found |= split(core, _of_sheets(walls.sheet, found["patch"][core.label])).arrays(f"{k}.")
     return found
+
+
+def _of_sheets(sheet: np.ndarray, patch: np.ndarray) -> np.ndarray:
+    """Which faces of patches (n,) are sides of sheets; patches behind those known are walls between bodies that met."""
+    return np.append(sheet, False)[np.minimum(patch, len(sheet))]
 
 
 def _met(
@@ -135,7 +151,7 @@ def _met(
     wall between them, called as the wall that they were fitted to; such walls come to those in `found`."""
     kind = found["patch"][fitted.label]
     other = frame.neighbour[frame.within :]
-    alone = np.nonzero((other >= 0) & ~walls.between[kind])[0]
+    alone = np.nonzero((other >= 0) & ~walls.between[kind] & ~walls.sheet[kind])[0]
     if not len(alone):
         return fitted
     polygon, corners = frame.polygon[frame.within :][alone], frame.corners[frame.within :][alone]
@@ -157,7 +173,7 @@ def _met(
 
 
 def _part(frame: Frame, fitted: Fitted, k: int) -> tuple[Frame, Fitted, np.ndarray]:
-    """What belongs to one body, cells numbered from 0, and which of its skin another body has too."""
+    """What belongs to one body, cells numbered from 0, and which of its skin another body has too; it has both sides of sheets."""
     mine = frame.body == k
     number = np.cumsum(mine) - 1
     other = np.maximum(frame.neighbour, 0)
@@ -165,7 +181,9 @@ def _part(frame: Frame, fitted: Fitted, k: int) -> tuple[Frame, Fitted, np.ndarr
     every = np.arange(len(frame.owner))
     within = every[(every < frame.within) & here]
     wall = every[(every >= frame.within) & (here | there)]
-    turn = ~here[wall]
+    twice = every[(every >= frame.within) & here & there]
+    turn = np.concatenate([~here[wall], np.ones(len(twice), bool)])
+    wall = np.concatenate([wall, twice])
     polygon = frame.polygon[wall].copy()
     for row in np.nonzero(turn)[0]:
         count = frame.corners[wall[row]]
@@ -178,7 +196,11 @@ def _part(frame: Frame, fitted: Fitted, k: int) -> tuple[Frame, Fitted, np.ndarr
         np.zeros(int(mine.sum()), np.int64), len(within), np.ones(len(wall)),
     )  # fmt: skip
     at = wall - frame.within
-    return part, Fitted(fitted.points, fitted.label[at], fitted.held_back), frame.neighbour[wall] >= 0
+    return (
+        part,
+        Fitted(fitted.points, fitted.label[at], fitted.held_back),
+        (frame.neighbour[wall] >= 0) & ~(here & there)[wall],
+    )
 
 
 def _united(solids: list[Solid], cores: list[Core], walls: _Walls, patch_of: np.ndarray) -> Mesh:
@@ -187,7 +209,7 @@ def _united(solids: list[Solid], cores: list[Core], walls: _Walls, patch_of: np.
     first_point = np.concatenate([[0], np.cumsum([len(c.points) for c in cores])])
     first_cell = np.concatenate([[0], np.cumsum([len(c.size) for c in cores])])
     shared = np.zeros(len(points), bool)
-    skins, labels = [], []
+    skins, labels, apart = [], [], []
     for k, core in enumerate(cores):
         flat, offsets, _ = core.skin
         skins.append(Polygons(flat + first_point[k], offsets))
@@ -204,6 +226,7 @@ def _united(solids: list[Solid], cores: list[Core], walls: _Walls, patch_of: np.
         turned = every.part(np.arange(inner)).turned()
         both = every.and_(turned)
         sides = both if sides is None else sides.and_(both)
+        apart += [np.zeros(inner, bool), walls.sheet[labels[k]], np.zeros(inner, bool)]
         cell += [core.owner + first_cell[k], core.neighbour[:inner] + first_cell[k]]
     assert sides is not None
     patches = []
@@ -216,7 +239,9 @@ def _united(solids: list[Solid], cores: list[Core], walls: _Walls, patch_of: np.
                 patches.append((name, Polygons(same[faces.flat], faces.offsets)))
     bodies = tuple(s.name for s in solids)
     body = np.repeat(np.arange(len(solids)), np.diff(first_cell))
-    mesh = assembled(points, sides, np.concatenate(cell), _by_name(patches), "rest", bodies, body)
+    mesh = assembled(
+        points, sides, np.concatenate(cell), _by_name(patches), "rest", bodies, body, np.concatenate(apart)
+    )
     return replace(mesh, layer=np.concatenate([c.layer for c in cores]))
 
 

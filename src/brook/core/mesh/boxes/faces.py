@@ -95,8 +95,19 @@ class Frame:
         return np.concatenate([[0], np.cumsum(self.corners)])
 
 
-def frame_of(octree: Octree, inside: np.ndarray, body: np.ndarray | None = None) -> Frame:
-    """Cells in the order of the leaves; faces by owner then neighbour. `body` (leaves,) numbers bodies, all 0 if None."""
+def sides_between(octree: Octree) -> tuple[np.ndarray, np.ndarray]:
+    """The sides between all pairs of leaves as polygons (n, 8) of nodes, -1 behind the last, and how many corners."""
+    leaf, direction, _ = octree.pairs
+    key = _quads(octree, leaf, direction, np.zeros(len(leaf), bool))
+    polygon, corners = kernels.polygons(key, distinct(key))
+    return polygon, corners
+
+
+def frame_of(
+    octree: Octree, inside: np.ndarray, body: np.ndarray | None = None, parted: np.ndarray | None = None
+) -> Frame:
+    """Cells in the order of the leaves; faces by owner then neighbour. `body` (leaves,) numbers bodies, all 0 if None. Pairs of leaves
+    marked in `parted` (pairs,) have a wall between them though they are of one body."""
     cell = np.cumsum(inside) - 1
     leaf, direction, other = octree.pairs
     if octree.flat:
@@ -116,6 +127,8 @@ def frame_of(octree: Octree, inside: np.ndarray, body: np.ndarray | None = None)
     neighbour = np.where(both, np.maximum(mine, theirs), -1)
     of = np.zeros(int(inside.sum()), np.int64) if body is None else body[inside]
     between = (neighbour >= 0) & (of[owner] != of[np.maximum(neighbour, 0)])
+    if parted is not None:
+        between |= parted[used]
     order = order_by(neighbour < 0, between, owner, neighbour)
     is_lid = direction[order] >= 4 if octree.flat else np.zeros(0, bool)
     key = _quads(octree, leaf[order], direction[order], turned[order])

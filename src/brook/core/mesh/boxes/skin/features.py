@@ -19,7 +19,8 @@ class Features:
     """`region` (T,) of each triangle and the `patch` (R,) of each region; `normal` (T, 3).
 
     `pairs` (L, 2) are the regions, the smaller first, of each label of `lines`; `corners` (K, 3) are points where
-    three regions or more meet, `of_corner` (K, R) which.
+    three regions or more meet, `of_corner` (K, R) which. A sheet ends in lines between its region and none, the number of regions; `ends`
+    (n, 3) are points where such a line turns, or meets another region.
     """
 
     surface: Surface
@@ -31,6 +32,7 @@ class Features:
     lines: Nearest | None
     corners: np.ndarray
     of_corner: np.ndarray
+    ends: np.ndarray
 
     def line_of(self, one: np.ndarray, other: np.ndarray) -> np.ndarray:
         """The label (n,) of the lines between regions (n,), -1 where they do not meet."""
@@ -41,8 +43,9 @@ class Features:
         return np.where(known[at] == key, at, -1) if len(known) else np.full(len(key), -1)
 
 
-def features_of(surface: Surface, angle: float = ANGLE) -> Features:
-    """Regions of a surface, and the lines and corners between them, where it turns by more than an `angle` in rad."""
+def features_of(surface: Surface, angle: float = ANGLE, rims: bool = False) -> Features:
+    """Regions of a surface, and the lines and corners between them, where it turns by more than an `angle` in degrees. With `rims` it may
+    end in lines too."""
     normal = surface.vectors / np.maximum(surface.areas, 1e-300)[:, None]
     edges = surface.edges
     two = edges.uses == 2
@@ -54,9 +57,10 @@ def features_of(surface: Surface, angle: float = ANGLE) -> Features:
     patch = np.zeros(count, np.int64)
     patch[region] = surface.patch
     crowded, first, second = _crowded(edges)
-    sharp = np.concatenate([np.nonzero(two)[0][~smooth], crowded])
-    here = region[np.concatenate([one[~smooth], first])]
-    there = region[np.concatenate([other[~smooth], second])]
+    free = np.nonzero(edges.uses == 1)[0] if rims else np.zeros(0, np.int64)
+    sharp = np.concatenate([np.nonzero(two)[0][~smooth], crowded, free])
+    here = region[np.concatenate([one[~smooth], first, edges.by_edge[1][edges.by_edge[0][:-1][free]]])]
+    there = np.concatenate([region[np.concatenate([other[~smooth], second])], np.full(len(free), count)])
     low, high = np.minimum(here, there), np.maximum(here, there)
     between = low != high  # a sharp edge that ends within a region parts nothing
     ends = edges.ends[sharp[between]]
@@ -76,8 +80,23 @@ def features_of(surface: Surface, angle: float = ANGLE) -> Features:
     of_corner[number[of_point[here, 0]], of_point[here, 1]] = True
     faces = Nearest.of(surface.points[surface.triangles], region.astype(np.int64))
     return Features(
-        surface, region, patch, normal, faces, pairs.reshape(-1, 2), lines, surface.points[chosen], of_corner
-    )
+        surface, region, patch, normal, faces, pairs.reshape(-1, 2), lines, surface.points[chosen], of_corner,
+        surface.points[_ends(surface, edges.ends[free], meeting, np.cos(np.radians(angle)))],
+    )  # fmt: skip
+
+
+def _ends(surface: Surface, free: np.ndarray, meeting: np.ndarray, least_alike: float) -> np.ndarray:
+    """Points where lines of free edges (n, 2) turn by more than a cosine says, end, or touch more than one region (`meeting` (P,))."""
+    point = np.concatenate([free[:, 0], free[:, 1]])
+    way = surface.points[np.concatenate([free[:, 1], free[:, 0]])] - surface.points[point]
+    way /= np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
+    total = np.zeros((len(surface.points), 3))
+    np.add.at(total, point, way)
+    # two ways that go straight on are opposite: |a + b|² = 2 - 2 cos of the turn
+    turned = (total**2).sum(axis=1) > 2 - 2 * least_alike
+    found: np.ndarray = np.unique(point)
+    uses = np.bincount(point, minlength=len(surface.points))[found]
+    return found[turned[found] | (uses != 2) | (meeting[found] > 1)]
 
 
 def _crowded(edges: Edges) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

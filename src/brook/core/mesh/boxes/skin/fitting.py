@@ -23,6 +23,7 @@ SMOOTHINGS, RINGS, SPREADS = 4, 4, 16
 STEPS_BACK, LEAST = 40, 1e-3
 ON_AVERAGE = 2 / 3  # of the height of a bent wall over the middle of a flat side
 MOST_BULGE = 0.1  # of the side of the cell: points are drawn off their wall by no more
+TURNS, MET = 20, 0.01  # goes between two regions, and how near to both, in sides of the cell, is on both
 ALIKE = 0.05  # squared sine between walls that are as good as one
 
 
@@ -219,7 +220,51 @@ class _SkinPoints:
             on[chosen], best[chosen], place[chosen] = region[nearer], far[nearer], found[nearer]
             near[chosen] = triangle[nearer]
         links = links_of(flat.ravel(), np.concatenate([[0], np.cumsum(corners)]), len(points))
-        return cls(frame, features, points, kind, on, place, near, local, corners, links)
+        made = cls(frame, features, points, kind, on, place, near, local, corners, links)
+        if len(features.ends):
+            both = np.nonzero((count == 2) & (kind == 1))[0]
+            made._onto_both(both, pairs[first[both], 1], pairs[first[both] + 1, 1], reach)
+            made._to_rims(reach)
+        return made
+
+    def _onto_both(self, chosen: np.ndarray, one: np.ndarray, other: np.ndarray, reach: np.ndarray) -> None:
+        """Points (n,) between two regions that pass through each other, or only touch, are put where both are: by going to one and to the
+        other by turns."""
+        if not len(chosen):
+            return
+        at = self.frame.points[self.points[chosen]]
+        place = at.copy()
+        for _ in range(TURNS):
+            here, _ = self.features.faces.find(place, one)
+            place, _ = self.features.faces.find(here, other)
+        met = np.linalg.norm(place - here, axis=1) < MET * reach[chosen]
+        met &= np.linalg.norm(place - at, axis=1) < 1.5 * reach[chosen]
+        self.kind[chosen[met]], self.place[chosen[met]] = 3, place[met]
+
+    def _to_rims(self, reach: np.ndarray) -> None:
+        """Points where sheets end are put on their rims, those nearest to where a rim turns or meets another wall right there."""
+        start, end, _ = polygon_edges(self.polygon, self.corners)
+        key = np.minimum(start, end) * len(self.points) + np.maximum(start, end)
+        _, of, uses = np.unique(key, return_inverse=True, return_counts=True)
+        once = uses[of.ravel()] == 1
+        rim = np.unique(np.concatenate([start[once], end[once]]))
+        at = self.frame.points[self.points]
+        alone = rim[self.kind[rim] == 1]
+        none = np.full(len(alone), len(self.features.patch))
+        line = self.features.line_of(self.on[alone], none)
+        known, line = alone[line >= 0], line[line >= 0]
+        if len(known) and self.features.lines is not None:
+            found, _ = self.features.lines.find(at[known], line)
+            near = np.linalg.norm(found - at[known], axis=1) < 2.5 * reach[known]
+            self.kind[known[near]], self.on[known[near]], self.place[known[near]] = 2, line[near], found[near]
+        if not len(rim):
+            return
+        far, nearest = cKDTree(at[rim]).query(self.features.ends)
+        first = np.lexsort((far, nearest))
+        first = first[np.concatenate([[True], np.diff(nearest[first]) != 0])]
+        first = first[far[first] < 1.5 * reach[rim[nearest[first]]]]
+        chosen = rim[nearest[first]]
+        self.kind[chosen], self.place[chosen] = 3, self.features.ends[first]
 
     def smoothed(self, rounds: int, moved: np.ndarray | bool = True) -> np.ndarray:
         """Places (n, 3) after points, those marked in `moved` (n,), have been drawn to the middle of their neighbours and
