@@ -8,7 +8,8 @@ from brook.core.geometry.files import write_file
 from brook.core.study.document import study_from
 from tests.core.test_bodies import box
 from tests.core.test_contacts import divided, moved, named
-from tests.web.driving import text_of, wait
+from tests.core.test_sheets import SHEETS
+from tests.web.driving import attribute, click, text_of, wait
 from tests.web.helpers import client, document, plain, take_in
 
 pytestmark = [pytest.mark.browser, pytest.mark.server]
@@ -59,3 +60,33 @@ def test_solids_from_files_touch_within_a_tolerance_that_stands_on_the_page(broo
         http.post(f"/studies/{slug}/bring-up-to-date", data={"page": "mesh", "name": "a", "only": "a", "until": "mesh"})
     browser.get(f"{brook_server}/studies/{slug}/mesh/a")
     wait(browser, lambda: "plate touches chip" in plain(browser.page_source), 90)
+
+
+def test_a_patch_that_is_to_end_in_the_water_is_said_to_be_a_sheet(brook_server, browser):
+    tank = {"kind": "box", "name": "tank", "x": "0 m", "y": "0 m", "z": "0 m", "width": "3 m", "depth": "1 m", "height": "1 m",
+            "patches": dict.fromkeys(("west", "east", "south", "north", "floor", "lid"), "wall")}  # fmt: skip
+    body = {"name": "water", "x": "0.1 m", "y": "0.1 m", "z": "0.1 m"}
+    raw = study().model_dump(mode="json") | {"title": "Baffle"}
+    raw["variants"][0]["geometry"] = {"kind": "space", "parts": [tank], "bodies": [body]}
+    raw["mesh_plan"] = {"bulk": "200 mm", "wall": "100 mm"}
+    page = {"page": "geometry", "name": "a"}
+    with client(brook_server) as http:
+        slug = take_in(http, study_from(raw))
+        content = write_file("part.stl", SHEETS["bent"]())
+        sent = http.post(
+            f"/studies/{slug}/geometry/a/files", files={"file": ("vane.stl", io.BytesIO(content))}, data=page
+        )
+        assert sent.status_code == 200
+        http.post(f"/studies/{slug}/edit", data={"pointer": "/variants/0/geometry/parts/1/unit", "value": "m", **page})
+    browser.get(f"{brook_server}/studies/{slug}/geometry/a")
+    button = '[aria-label="vane is a sheet with fluid on both sides"]'
+    wait(browser, lambda: attribute(browser, button, "type") is not None, 60)
+    assert "say that vane is a sheet" in plain(browser.page_source)
+    click(browser, button)
+    wait(browser, lambda: "5480 cm² on each side" in text_of(browser, "#closing"), 60)
+    assert document(brook_server, slug).variants[0].geometry.sheets == ("vane",)
+    assert "water: closed" in plain(browser.page_source)
+    with client(brook_server) as http:
+        http.post(f"/studies/{slug}/bring-up-to-date", data={"page": "mesh", "name": "a", "only": "a", "until": "mesh"})
+    browser.get(f"{brook_server}/studies/{slug}/mesh/a")
+    wait(browser, lambda: "1.10 m²" in plain(browser.page_source), 90)
