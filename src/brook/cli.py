@@ -236,8 +236,8 @@ def look(
     """
     from brook.core.formulas import FormulaError
     from brook.core.geometry.files import FileError, format_of, read_file, write_file
+    from brook.core.geometry.files.told import joined_words
     from brook.core.geometry.findings import find_all
-    from brook.core.geometry.shaping import joined_words
     from brook.core.geometry.unit_check import in_metres, likely_unit
     from brook.core.look import report, step_lines, unit_lines
     from brook.core.units import UnitError, unit_factor

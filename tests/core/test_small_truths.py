@@ -8,8 +8,8 @@ from brook.cli import app
 from brook.core.checks import check
 from brook.core.formulas import FormulaError, evaluate, parse
 from brook.core.geometry.files import FileError, read_file, write_file
+from brook.core.geometry.files.told import joined_words
 from brook.core.geometry.findings import find_all
-from brook.core.geometry.shaping import joined_words
 from brook.core.geometry.surface import Surface
 from brook.core.mesh.ordered.tube import wider
 from brook.core.stages.batch import solve_variant
