@@ -1,6 +1,7 @@
 import assert from "node:assert/strict";
 import test from "node:test";
 
+import { within } from "../../src/brook/web/static/space/away.js";
 import { Camera } from "../../src/brook/web/static/space/camera.js";
 import { standIn } from "../../src/brook/web/static/space/coarse.js";
 import { Vector3 } from "../../src/brook/web/static/vendor/three/three.module.min.js";
@@ -73,4 +74,12 @@ test("a large shape gets a stand-in of the same size and patches with far fewer 
   const xs = coarse.points.filter((_, k) => k % 3 === 0).sort();
   assert.ok(xs[0] < -0.49 && xs.at(-1) > 0.49);
   assert.equal(standIn(large), coarse);
+});
+
+test("what share of an area lies within how far is told by weights, not by counts", () => {
+  const samples = { value: Float32Array.from([3, 0, 1, 2]), weight: Float32Array.from([1, 50, 48, 1]) };
+  assert.equal(within(samples, 0.5), 0);
+  assert.equal(within(samples, 0.98), 1);
+  assert.equal(within(samples, 0.99), 2);
+  assert.equal(within(samples, 1), 3);
 });

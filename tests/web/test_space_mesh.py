@@ -54,6 +54,13 @@ def test_a_defective_header_is_wrapped_and_meshed_with_layers(brook_server, brow
     settled(browser)
     assert "7 patches" in text_of(browser, "#headline")
 
+    # how far the wrap lies from what it wraps, as colour: caps span the openings
+    press(browser, "#show-away")
+    wait(browser, lambda: "mm away, 99 % of its area" in text_of(browser, "#tool-says"), 60)
+    assert "distance of the wrap from what is wrapped, mm" in text_of(browser, "#legend")
+    press(browser, "#show-away")
+    wait(browser, lambda: not text_of(browser, "#legend").strip())
+
     browser.get(f"{at}/mesh/header")
     wait(browser, lambda: "This will make about" in text_of(browser, ".sheet"))
     press(browser, "[aria-label='Add layers along walls']")

@@ -19,6 +19,7 @@ from brook.core.compiling.turns import listening
 from brook.core.geometry import shape_cache, survey
 from brook.core.geometry.bodies import bodies_of, suggested_point
 from brook.core.geometry.files import file_colours, format_of, read_file
+from brook.core.geometry.nearest import Nearest
 from brook.core.geometry.proposing import propose
 from brook.core.geometry.shape_cache import SpaceShape, space_shape
 from brook.core.geometry.shaping import NOTHING, State, stages
@@ -211,6 +212,19 @@ def fresh_triangles(order: Order, before: str) -> bytes:
     new, old = saved(files, order.key), saved(files, before)
     mask = ~np.isin(_prints(new), _prints(old))
     return mask[np.argsort(new.patch, kind="stable")].astype(np.uint8).tobytes()
+
+
+def distances(order: Order, other: Order) -> bytes:
+    """How far each point (P,) of an order's surface lies from that of another order, m, float32; the other is made where it is not kept."""
+    files = ResultFiles(Path(order.root))
+    if not files.has("shape", other.key):
+        _make_surface(other, files, lambda _: None)
+    here, there = saved(files, order.key), saved(files, other.key)
+    if not there.count:
+        raise ValueError("there is nothing to measure from")
+    tree = Nearest.of(there.points[there.triangles], np.zeros(there.count, np.int64))
+    found, _ = tree.find(here.points)
+    return np.linalg.norm(found - here.points, axis=1).astype("<f4").tobytes()
 
 
 def _prints(surface: Surface) -> np.ndarray:

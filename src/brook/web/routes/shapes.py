@@ -127,6 +127,22 @@ def fresh(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str,
     return Response(answer, media_type="application/octet-stream")
 
 
+@router.get("/studies/{slug}/geometry/{name}/away")
+def away(studio: StudioHere, state: StateHere, name: str, trial: Annotated[str, Query(alias="try")] = "") -> Response:
+    """How far the points of the wrap lie from what is wrapped, m, or those of what is wrapped from the wrap where that is shown."""
+    if getattr(_space(state, name).variant.geometry, "wrap", None) is None:
+        raise HTTPException(404, "nothing is wrapped here")
+    wrap, wrapped = order_of(studio, state, _space(state, name)), _order_tried(studio, state, name, UNWRAPPED)
+    here, other = (wrapped, wrap) if trial == UNWRAPPED else (wrap, wrapped)
+    if here is None or other is None or not studio.store.files.has("shape", here.key):
+        raise HTTPException(404, "this shape is not made yet")
+    try:
+        answer = studio.geometry_worker.process.ask(shaping.distances, here, other)
+    except (ValueError, SideProcessError) as error:
+        raise HTTPException(409, str(error)) from error
+    return Response(answer, media_type="application/octet-stream")
+
+
 @router.get("/studies/{slug}/geometry/{name}/proposal")
 def proposal(studio: StudioHere, state: StateHere, name: str, largest: str = "") -> HTMLResponse:
     """Steps that would mend the shape, in order, with what each would do."""

@@ -1,6 +1,8 @@
 // The page of a shape in space: the canvas with its toolbar, the sheet beside it, and the address that keeps the view.
 
 import { memory, remember } from "./views.js";
+import { Legend } from "./legend.js";
+import { Away } from "./space/away.js";
 import { Picking } from "./space/picking.js";
 import { SpaceView } from "./space/view.js";
 import { length, place } from "./space/words.js";
@@ -62,6 +64,7 @@ class SpacePage {
     if (turn !== this.turn) return;
     this.view.shape.draw("openings", told.openings.flatMap((o) => segments(o.line)), OCHRE);
     this.leak();
+    this.distances();
     await this.fresh();
     if (turn !== this.turn) return;
     if (this.finding.kind >= 0) this.showFinding(false);
@@ -111,7 +114,7 @@ class SpacePage {
   say(hit) {
     const { view } = this;
     const patch = hit ? view.shape.data.patches[hit.patch] : null;
-    this.strip.textContent = hit ? `${place(view.inMetres(hit.at))} · ${patch.name}, ${patch.words}` : "\u00a0";
+    this.strip.textContent = hit ? `${place(view.inMetres(hit.at))} · ${patch.name}, ${patch.words}${this.away?.at(hit) ?? ""}` : "\u00a0";
     if (view.shape && view.shape.count < 400000 && this.lit !== patch?.name) { this.lit = patch?.name; view.light(this.lit ?? ""); }
     for (const row of this.root.querySelectorAll("[data-patch]")) row.classList.toggle("lit", row.dataset.patch === patch?.name);
   }
@@ -218,6 +221,24 @@ class SpacePage {
   }
 
   /** The way that water takes out of a wrap, and where it is narrowest. */
+  /** A key lays over the shape how far it lies from what is wrapped, or from the wrap. */
+  distances() {
+    const button = this.root.querySelector("#show-away"), holder = this.root.querySelector("#legend"), says = this.root.querySelector("#tool-says");
+    this.away = new Away(this.view, new Legend(holder, () => this.away.colour()), (words) => { says.textContent = words || "\u00a0"; });
+    if (!button) { if (this.away.shown) this.away.hide(); return; }
+    const mark = () => button.setAttribute("aria-pressed", this.away.shown);
+    const show = async () => {
+      says.textContent = "measuring …";
+      await this.away.show(`${this.data.page}/away?try=${encodeURIComponent(this.data.trial)}`, button.dataset.words);
+      mark();
+    };
+    if (this.away.shown || this.awayWanted) show(); else mark();
+    button.onclick = () => {
+      this.awayWanted = !this.away.shown;
+      if (this.awayWanted) show(); else { this.away.hide(); mark(); }
+    };
+  }
+
   leak() {
     const button = this.root.querySelector("#show-leak");
     if (!button) {
