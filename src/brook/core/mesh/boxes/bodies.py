@@ -15,7 +15,7 @@ from brook.core.geometry.surface import Surface, welded
 from brook.core.mesh.assembling import Polygons, assembled
 from brook.core.mesh.boxes.build import Sizes, core_of, grid_of
 from brook.core.mesh.boxes.core import Arrays, Core, Keep
-from brook.core.mesh.boxes.faces import Frame, frame_of, sides_between
+from brook.core.mesh.boxes.faces import Frame, frame_of
 from brook.core.mesh.boxes.keeping import Tell, kept_by_bodies, pruned
 from brook.core.mesh.boxes.layers import Layers, grow
 from brook.core.mesh.boxes.octree import MeshError
@@ -124,7 +124,7 @@ def _fitted(
     cut = None
     if walls.sheet.any():
         sheet = walls.surface.triangles[walls.sheet[walls.surface.patch]]
-        cut = parted(octree, body, walls.surface.points[sheet], *sides_between(octree))
+        cut = parted(octree, body, walls.surface.points[sheet])
     frame = frame_of(octree, body >= 0, body, cut)
     tell("fitting the skin")
     fitted = fit(frame, features, tell, walls.bodies)

@@ -95,14 +95,6 @@ class Frame:
         return np.concatenate([[0], np.cumsum(self.corners)])
 
 
-def sides_between(octree: Octree) -> tuple[np.ndarray, np.ndarray]:
-    """The sides between all pairs of leaves as polygons (n, 8) of nodes, -1 behind the last, and how many corners."""
-    leaf, direction, _ = octree.pairs
-    key = _quads(octree, leaf, direction, np.zeros(len(leaf), bool))
-    polygon, corners = kernels.polygons(key, distinct(key))
-    return polygon, corners
-
-
 def frame_of(
     octree: Octree, inside: np.ndarray, body: np.ndarray | None = None, parted: np.ndarray | None = None
 ) -> Frame:

@@ -15,12 +15,10 @@ from scipy.sparse.csgraph import connected_components
 from brook.core.geometry.nearest import Nearest
 from brook.core.geometry.surface import Surface
 from brook.core.mesh.boxes.core import Core
-from brook.core.mesh.boxes.faces import polygon_edges
-from brook.core.mesh.boxes.links import distinct
 from brook.core.mesh.boxes.octree import Octree
 
 ASIDE = 1e-5 * np.array([0.37, 0.61, 0.83])  # of the finest box: how far middles are moved together
-TEETH = 8  # times that sides sticking out of a sheet, or missing in it, are looked for
+AROUND = 2.0  # sides of a box: what is farther off has nothing to do with a sheet
 
 
 def doubled(surface: Surface) -> np.ndarray:
@@ -36,60 +34,26 @@ def without_sheets(surface: Surface) -> Surface:
     return surface if not twice.any() else surface.only(np.nonzero(~twice)[0])
 
 
-def parted(
-    octree: Octree, body: np.ndarray, sheet: np.ndarray, polygons: np.ndarray, corners: np.ndarray
-) -> np.ndarray:
+def parted(octree: Octree, body: np.ndarray, sheet: np.ndarray) -> np.ndarray:
     """Which pairs of leaves (n,) of one body lie on two sides of a sheet, given as triangles (t, 3, 3): the line between their middles
-    passes through it. `polygons` (n, 8) are the sides between them.
-
-    Sides that hang on by one edge only, as at a rim that runs askew, are left out; such that are missing between others are put in.
-    """
+    passes through it."""
     leaf, _, other = octree.pairs
-    same = np.nonzero((other >= 0) & (body[leaf] >= 0) & (body[leaf] == body[np.maximum(other, 0)]))[0]
     low, high = sheet.reshape(-1, 3).min(axis=0), sheet.reshape(-1, 3).max(axis=0)
-    middle = (
-        octree.centre + octree.grid.unit * ASIDE
-    )  # a middle on the sheet lies on one side of it, for all its neighbours
-    start, end = middle[leaf[same]], middle[other[same]]
-    near = ((np.minimum(start, end) <= high) & (np.maximum(start, end) >= low)).all(axis=1)
-    same, start, end = same[near], start[near], end[near]
+    room = AROUND * octree.size[:, None]
+    beside = ((octree.centre >= low - room) & (octree.centre <= high + room)).all(axis=1)
+    near = np.nonzero(beside[leaf])[0]
+    leaf, other = leaf[near], other[near]
+    there = np.where(other >= 0, body[np.maximum(other, 0)], -1)
+    same = np.nonzero((body[leaf] >= 0) & (body[leaf] == there))[0]
+    middle = octree.grid.unit * ASIDE  # one on the sheet lies on one side of it, for all its neighbours
+    start, end = octree.centre[leaf[same]] + middle, octree.centre[other[same]] + middle
     way = end - start
     length = np.linalg.norm(way, axis=1)
     tree = Nearest.of(sheet, np.zeros(len(sheet), np.int64))
     far, _ = tree.seen(start, way / length[:, None], float(length.max(initial=0.0)))
-    cut = np.zeros(len(leaf), bool)
-    cut[same[far <= length]] = True
-    there = np.where(other >= 0, body[np.maximum(other, 0)], -1)
-    skin = polygon_edges(polygons[body[leaf] != there], corners[body[leaf] != there])[:2]
-    for _ in range(TEETH):
-        alone, missing = _ragged(cut, same, polygons, corners, skin)
-        if not (alone.any() or missing.any()):
-            break
-        cut = (cut & ~alone) | missing
-    return cut
-
-
-def _ragged(
-    cut: np.ndarray, near: np.ndarray, polygon: np.ndarray, corners: np.ndarray, skin: tuple[np.ndarray, np.ndarray]
-) -> tuple[np.ndarray, np.ndarray]:
-    """Of pairs (n,) those of the sheet that have three edges at its rim, and others that have three edges there too. At edges of the `skin`
-    a sheet does not end."""
-    some = np.zeros(len(cut), bool)
-    some[near] = True
-    some |= cut
-    chosen = np.nonzero(some)[0]
-    start, end, face = polygon_edges(polygon[chosen], corners[chosen])
-    nodes = int(max(polygon.max(), 0)) + 1
-    key = np.minimum(start, end) * nodes + np.maximum(start, end)
-    edge = distinct(key)[1]
-    at_skin = np.isin(key, np.minimum(*skin) * nodes + np.maximum(*skin))
-    inside = cut[chosen][face]
-    uses = np.bincount(edge, inside)
-    at_rim = np.bincount(face, (uses[edge] == 1) & ~at_skin, len(chosen)) / corners[chosen]
-    alone, missing = np.zeros(len(cut), bool), np.zeros(len(cut), bool)
-    alone[chosen] = cut[chosen] & (at_rim > 0.7)
-    missing[chosen] = ~cut[chosen] & (at_rim > 0.7)
-    return alone, missing
+    found = np.zeros(len(octree.pairs[0]), bool)
+    found[near[same[far <= length]]] = True
+    return found
 
 
 def split(core: Core, sheet: np.ndarray) -> Core:
