@@ -91,10 +91,12 @@ def _told(surface: Surface, finding: Finding, number: np.ndarray) -> dict[str, A
 
 def openings(surface: Surface, sheets: Iterable[str] = ()) -> list[dict[str, Any]]:
     """Closed lines of free edges, the longest first: each may be a hole to fill or an opening to name, or where a patch ends that is
-    none of the `sheets` named."""
+    none of the `sheets` named. One that is `alone` is all that its shell ends in, as a sheet does."""
     told = []
     surface = _without(surface, sheets)
-    for loop in free_loops(surface):
+    loops = free_loops(surface)
+    ends = [int(surface.shells[loop.triangles[0]]) for loop in loops]
+    for loop, shell in zip(loops, ends, strict=True):
         if not loop.is_closed:
             continue
         at = surface.points[loop.points]
@@ -102,7 +104,7 @@ def openings(surface: Surface, sheets: Iterable[str] = ()) -> list[dict[str, Any
         told.append({
             "patch": beside(surface, loop), "centre": at.mean(axis=0).tolist(), "rim": at[0].tolist(), "mm": [f"{1000 * v:.3f} mm" for v in at[0]],
             "words": loop_words(surface, loop), "length": length, "across": 2 * float(np.sqrt(area / np.pi)),
-            "slit": is_slit(surface, loop), "line": np.round(at[:MOST_EDGES], 9).tolist(), "edges": len(at),
+            "slit": is_slit(surface, loop), "alone": ends.count(shell) == 1, "line": np.round(at[:MOST_EDGES], 9).tolist(), "edges": len(at),
         })  # fmt: skip
     return sorted(told, key=lambda one: -one["length"])
 
