@@ -7,12 +7,13 @@ import zipfile
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from brook.core.geometry.files import FORMATS, FileError, file_colours, read_file, write_file
 from brook.core.geometry.files.threemf import CORE
 from brook.core.geometry.surface import surface_of
+from brook.core.geometry.surface.rounding import joined
 from tests.core.surfaces import cube, tube
 
 
@@ -44,10 +45,14 @@ def test_round_trips_keep_names_counts_and_places(suffix, make):
     st.lists(st.floats(-1e6, 1e6, allow_subnormal=False), min_size=9, max_size=36),
     st.sampled_from(["stl", "obj", "ply", "3mf"]),
 )
+@example([0.0, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 1, 0, 0, 2, 2.3e-308, 0, 0], "stl")
 def test_every_digit_of_a_coordinate_comes_back(values, suffix):
     points = np.reshape(values[: len(values) // 9 * 9], (-1, 3))
     there = surface_of(points, np.arange(len(points)).reshape(-1, 3), np.zeros(len(points) // 3), ["skin"])
     back = read_file(f"a.{suffix}", write_file(f"a.{suffix}", there))
+    if back.joined:  # points that differ by rounding alone are made one, which is told
+        there = joined(there)
+        points = there.points[there.triangles].reshape(-1, 3)
     # a triangle with one corner twice is left out, where others are left
     whole = np.array([len(np.unique(corners + 0.0, axis=0)) == 3 for corners in points.reshape(-1, 3, 3)])
     assert by_place(back) == by_place(there.only(whole) if whole.any() else there)
