@@ -245,7 +245,11 @@ def test_what_is_no_sheet_is_told(tmp_path):
     study = through(tmp_path)
     assert "nothing keeps" in problems(study, tmp_path)
     assert "no patch called 'nothing'" in problems(act(study, "set_sheet", variant="0", patch="nothing"), tmp_path)
-    assert "wall goes round a space" not in problems(study, tmp_path)
+    closed = study.model_dump(mode="json")
+    geometry = closed["variants"][0]["geometry"]
+    geometry["parts"][0]["patches"] = dict.fromkeys(geometry["parts"][0]["patches"], "wall")
+    geometry["sheets"] = ["vane", "wall"]
+    assert "wall goes round a space, so that it is no sheet; take this out" in problems(study_from(closed), tmp_path)
     inflow = study.model_dump(mode="json")
     inflow["set_up"]["boundaries"].append({"kind": "pressure", "patch": "vane"})
     assert "'vane' is a sheet with fluid on both sides; only walls are" in problems(study_from(inflow), tmp_path)

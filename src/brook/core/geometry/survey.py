@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -96,6 +97,7 @@ def openings(surface: Surface, sheets: Iterable[str] = ()) -> list[dict[str, Any
     surface = _without(surface, sheets)
     loops = free_loops(surface)
     ends = [int(surface.shells[loop.triangles[0]]) for loop in loops]
+    of_shell = Counter(ends)
     for loop, shell in zip(loops, ends, strict=True):
         if not loop.is_closed:
             continue
@@ -104,7 +106,7 @@ def openings(surface: Surface, sheets: Iterable[str] = ()) -> list[dict[str, Any
         told.append({
             "patch": beside(surface, loop), "centre": at.mean(axis=0).tolist(), "rim": at[0].tolist(), "mm": [f"{1000 * v:.3f} mm" for v in at[0]],
             "words": loop_words(surface, loop), "length": length, "across": 2 * float(np.sqrt(area / np.pi)),
-            "slit": is_slit(surface, loop), "alone": ends.count(shell) == 1, "line": np.round(at[:MOST_EDGES], 9).tolist(), "edges": len(at),
+            "slit": is_slit(surface, loop), "alone": of_shell[shell] == 1, "line": np.round(at[:MOST_EDGES], 9).tolist(), "edges": len(at),
         })  # fmt: skip
     return sorted(told, key=lambda one: -one["length"])
 

@@ -9,6 +9,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from brook.core.geometry.nearest import Sides
+from brook.core.geometry.surface.kernels import linked
 from brook.core.mesh.boxes import kernels
 from brook.core.mesh.boxes.faces import Skin, skin_of
 from brook.core.mesh.boxes.octree import Octree
@@ -138,7 +139,9 @@ def _depths(octree: Octree, sides: Sides) -> np.ndarray:
     """Signed distance (n,) of leaves that meet the surface; of the others minus or plus infinity."""
     leaf, _, other = octree.pairs
     free = ~octree.touched
-    part, count = kernels.parts(leaf, other, (other >= 0) & free[leaf] & free[np.maximum(other, 0)], octree.count)
+    both = (other >= 0) & free[leaf] & free[np.maximum(other, 0)]
+    part = linked(octree.count, leaf[both], other[both])
+    count = int(part.max(initial=-1)) + 1
     depth = np.empty(octree.count)
     sample = np.full(count, -1, np.int64)
     sample[part[free]] = np.nonzero(free)[0]
@@ -221,7 +224,8 @@ def leaves_round(octree: Octree, wet: np.ndarray | None) -> np.ndarray:
 def _one_part(octree: Octree, inside: np.ndarray, wanted: np.ndarray) -> np.ndarray:
     """Only those leaves that hang together over sides with a wanted one, or with the largest part."""
     leaf, _, other = octree.pairs
-    part, _ = kernels.parts(leaf, other, (other >= 0) & inside[leaf] & inside[np.maximum(other, 0)], octree.count)
+    both = (other >= 0) & inside[leaf] & inside[np.maximum(other, 0)]
+    part = linked(octree.count, leaf[both], other[both])
     wanted = wanted[inside[wanted]]
     if len(wanted):
         return inside & (part == part[wanted[0]])

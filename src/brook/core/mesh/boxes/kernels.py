@@ -216,37 +216,6 @@ def side_pairs(beside, side):
 
 
 @kernel
-def parts(one, other, joined, count):
-    """Which of the parts that hang together over pairs marked in `joined` (m,) each of `count` is of (n,), numbered from 0 in the order in
-    which they are met, and how many parts there are."""
-    root = np.arange(count)
-    for k in range(len(one)):
-        if not joined[k]:
-            continue
-        a, b = one[k], other[k]
-        while root[a] != a:
-            root[a] = root[root[a]]
-            a = root[a]
-        while root[b] != b:
-            root[b] = root[root[b]]
-            b = root[b]
-        root[max(a, b)] = min(a, b)
-    found = 0
-    for p in range(count):  # a root is the least of its part, so that it has been numbered before
-        if root[p] == p:
-            root[p] = -1 - found
-            found += 1
-        else:
-            a = root[p]
-            while a >= 0:
-                a = root[a]
-            root[p] = a
-    for p in range(count):
-        root[p] = -1 - root[p]
-    return root, found
-
-
-@kernel
 def exposed(leaf, direction, other, side, inside):
     """The share (n, 6) of each side of leaves inside that looks at leaves that are not, from pairs of leaves."""
     found = np.zeros((len(inside), 6))

@@ -23,8 +23,11 @@ AROUND = 2.0  # sides of a box: what is farther off has nothing to do with a she
 
 def doubled(surface: Surface) -> np.ndarray:
     """Which triangles (T,) stand twice on the same corners: both sides of a sheet."""
-    _, of, uses = np.unique(np.sort(surface.triangles, axis=1), axis=0, return_inverse=True, return_counts=True)
-    found: np.ndarray = uses[of.ravel()] > 1
+    corners = np.sort(surface.triangles, axis=1)
+    order = np.lexsort(corners.T)
+    same = (np.diff(corners[order], axis=0) == 0).all(axis=1)
+    found = np.zeros(surface.count, bool)
+    found[order[1:][same]] = found[order[:-1][same]] = True
     return found
 
 

@@ -14,13 +14,12 @@ from brook.core.mesh.boxes.faces import Frame, polygon_edges
 from brook.core.mesh.boxes.links import distinct, links_of, pairs_of
 from brook.core.mesh.boxes.skin import kernels
 from brook.core.mesh.boxes.skin.features import Features
-from brook.core.mesh.kernels import chosen_faces
+from brook.core.mesh.boxes.skin.within import spread, validated
 
 REACH = 1.8  # sides of the cell: regions further off are not thought of
 AGAINST = 0.6  # what a normal across costs, in sides of the cell
 MAJORITY = 0.62
-SMOOTHINGS, RINGS, SPREADS = 4, 4, 16
-STEPS_BACK, LEAST = 40, 1e-3
+SMOOTHINGS = 4
 ON_AVERAGE = 2 / 3  # of the height of a bent wall over the middle of a flat side
 MOST_BULGE = 0.1  # of the side of the cell: points are drawn off their wall by no more
 TURNS, MET = 20, 0.01  # goes between two regions, and how near to both, in sides of the cell, is on both
@@ -60,8 +59,8 @@ def fit(
     tell("moving points within")
     move = np.zeros_like(frame.points)
     move[skin.points[fixed]] = (target - frame.points[skin.points])[fixed]
-    move = _spread(frame, move, skin.points[fixed])
-    points, held_back = _validated(frame, move, skin.points, tell)
+    move = spread(frame, move, skin.points[fixed])
+    points, held_back = validated(frame, move, skin.points, tell)
     return Fitted(points, label, held_back)
 
 
@@ -383,42 +382,3 @@ def _corners_for(features: Features, at: np.ndarray, labels: list[np.ndarray], r
             chosen[k] = c
             taken.add(c)
     return chosen
-
-
-# -- points within ----------------------------------------------------------------------------
-
-
-def _spread(frame: Frame, move: np.ndarray, fixed: np.ndarray) -> np.ndarray:
-    """Moves (P, 3) of the skin handed on over some rings of points within, fading."""
-    links = links_of(frame.flat, frame.offsets, len(frame.points))
-    _, ring = kernels.rings(links.indptr, links.indices, fixed, np.arange(len(frame.points)), RINGS)
-    return kernels.handed_on(move, np.nonzero(ring > 0)[0], links.indptr, links.indices, SPREADS)
-
-
-def _validated(
-    frame: Frame, move: np.ndarray, skin: np.ndarray, tell: Callable[[str], None]
-) -> tuple[np.ndarray, np.ndarray]:
-    """Points moved as far as all cells stay sound, and those (n,) of the skin that stay behind."""
-    flat, offsets = frame.flat, frame.offsets
-    share, changed = np.ones(len(frame.points)), (move != 0.0).any(axis=1)
-    for step in range(STEPS_BACK):
-        tell(f"checking cells, round {step + 1}")
-        points = frame.points + share[:, None] * move
-        # boxes are sound, and so is what was found to be and has not changed
-        asked = kernels.cells_round(changed, flat, offsets, frame.owner, frame.neighbour, len(frame.size))
-        faces = kernels.faces_near(frame.owner, frame.neighbour, asked)
-        asked_flat, asked_offsets = chosen_faces(flat, offsets, faces, np.zeros(len(frame.owner), bool))
-        bad = asked & kernels.unsound(
-            points, asked_flat, asked_offsets, frame.owner[faces], frame.neighbour[faces], frame.size, LEAST
-        )
-        if not bad.any():
-            break
-        touched = kernels.points_of(bad, flat, offsets, frame.owner, frame.neighbour, len(points))
-        share[touched] *= 0.75 if step < STEPS_BACK // 2 else 0.4
-        if step >= STEPS_BACK - 3:
-            share[touched] = 0.0
-        changed = touched
-    else:
-        points = frame.points.copy()
-        share[:] = 0.0
-    return points, skin[share[skin] < 1.0]
