@@ -9,12 +9,14 @@ from __future__ import annotations
 import hashlib
 import json
 import re
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from brook.core.checks import Prepared
 from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.materials import ConstantFluid
+from brook.core.mesh.boxes import Layers
 from brook.core.stages.following import follow_key, follow_of
 from brook.core.stages.in_time import changes_in_time
 from brook.core.stages.meshing import space_layers, space_sizes
@@ -27,6 +29,7 @@ MESH_VERSION = 2
 SPACE_MESH_VERSION = 6
 OWN_MESH_VERSION = 3
 BOXES_VERSION = 1
+LAYERS_VERSION = 1
 SOLVER_VERSION = 8
 TURBULENCE_VERSION = 4
 
@@ -61,7 +64,7 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
             mesh = _hash(
                 geometry,
                 plain(sizes),
-                plain([asdict(group) for group in layers]) if layers else None,
+                _said_of(layers),
                 SPACE_MESH_VERSION,
                 _checks_of(prepared),
             )
@@ -72,7 +75,7 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
             mesh = _hash(geometry, OWN_MESH_VERSION, _checks_of(prepared), *([made_of] if made_of else []))
             return _later_keys(study, prepared, prepared.fluid, geometry, mesh)
         layers = space_layers(prepared, space.patches)
-        said = plain([asdict(group) for group in layers]) if layers else None
+        said = _said_of(layers)
         mesh = _hash(*_sized(prepared, geometry, said, _checks_of(prepared)))
     else:
         return None
@@ -83,6 +86,10 @@ def boxes_key(prepared: Prepared) -> str:
     """The key of the boxes of a space variant without problems, fitted and without layers: whatever is said of these leaves it."""
     assert prepared.space is not None
     return _hash(*_sized(prepared, _hash(prepared.space.bodies_key), "boxes", BOXES_VERSION))
+
+
+def _said_of(layers: Sequence[Layers]) -> list[Any] | None:
+    return [LAYERS_VERSION, *plain([asdict(group) for group in layers])] if layers else None
 
 
 def _sized(prepared: Prepared, geometry: str, *more: Any) -> list[Any]:

@@ -18,6 +18,7 @@ from brook.core.mesh.polyhedral import Mesh, Patch
 # what gives the arrays of fitted boxes, kept from before or made by what it is given, which is then kept
 Arrays = dict[str, np.ndarray]
 Keep = Callable[[Callable[[], Arrays]], Arrays]
+UNEVEN = 3  # judged of a cell
 SKEWED = 1.5  # of the distance between the middles of neighbours, or half the size of the side between
 
 
@@ -61,11 +62,21 @@ class Core:
         """Which points (P, P) are joined by an edge."""
         return links_of(self.flat, self.offsets, len(self.points))
 
-    def judged(self, aside: float) -> np.ndarray:
-        """Of each cell (C,) 1 where it could not be computed on, 2 where only badly, else 0; `aside` is the share of a line between
-        two middles that the side between has to leave to both."""
+    def judged(self, aside: float, even: np.ndarray | None = None) -> np.ndarray:
+        """Of each cell (C,) 1 where it could not be computed on, 2 where only badly, 3 where it is uneven with a neighbour, else 0;
+        `aside` is the share of a line between two middles that the side between has to leave to both, and `even` (C,) that from
+        which on it is even."""
         return kernels.judged(
-            self.points, self.flat, self.offsets, self.owner, self.neighbour, self.size, LEAST / 4, SKEWED, aside
+            self.points,
+            self.flat,
+            self.offsets,
+            self.owner,
+            self.neighbour,
+            self.size,
+            LEAST / 4,
+            SKEWED,
+            aside,
+            np.zeros(len(self.size)) if even is None else even,
         )
 
     def sorted(self, parents: np.ndarray) -> tuple[Core, np.ndarray]:

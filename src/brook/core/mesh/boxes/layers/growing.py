@@ -9,8 +9,9 @@ from functools import cached_property
 import numpy as np
 
 from brook.core.mesh.assembling import Polygons
-from brook.core.mesh.boxes.core import Core
+from brook.core.mesh.boxes.core import UNEVEN, Core
 from brook.core.mesh.boxes.layers import kernels
+from brook.core.mesh.boxes.layers.easing import eased, even_share
 from brook.core.mesh.boxes.links import links_of, pairs_of
 from brook.core.mesh.boxes.skin import Features
 from brook.core.mesh.boxes.skin import kernels as checks
@@ -239,10 +240,13 @@ def grow(
         tell(f"making room for layers, round {turn + 1}")
         if not np.array_equal(thickness, before):
             points, before = core.points + _spread(walls, features, thickness), thickness.copy()
-        made, parents = _filled(walls, points, thickness, wanted, stacks if whole else stacks.as_one())
-        bad = made.judged(aside)
+        made, parents, asked = _filled(walls, points, thickness, wanted, stacks if whole else stacks.as_one())
+        even = even_share(asked)
+        bad = made.judged(aside, even)
+        uneven = bad == UNEVEN
+        bad[uneven] = 0
         if whole and not bad.any():
-            return made.sorted(parents)[0]
+            return eased(made, uneven, even, aside, tell).sorted(parents)[0]
         if not bad.any():
             whole, ending = ending or not ((thickness > 0) & (thickness < least)).any(), True
         elif turn + 1 >= ROUNDS // 2:
@@ -296,9 +300,9 @@ def _onto_sides(walls: _Walls, features: Features, move: np.ndarray, held: np.nd
 
 def _columns(
     walls: _Walls, points: np.ndarray, thickness: np.ndarray, wanted: np.ndarray, whole: np.ndarray, stacks: _Stacks
-) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """How high columns over the skin's polygons are (n,), m, which cell of its column each level is of (n, levels), and how
-    many cells each has (n,), none but on the `whole` ones.
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """How high columns over the skin's polygons are (n,), m, which cell of its column each level is of (n, levels), how
+    many cells each has (n,), none but on the `whole` ones, and which (n,) are thinner than wanted.
 
     Where they are thinner than wanted they are joined from the outermost on, until the cell beside the last is no more than BESIDE
     times as high, or as it would have been.
@@ -310,14 +314,15 @@ def _columns(
     if thinner.any() and stacks.share.shape[1] > 1:
         target[thinner] = np.minimum(walls.over(points) / BESIDE, stacks.top[walls.group])[thinner]
     part, cells = kernels.joined(thick, target, np.maximum(walls.group, 0), stacks.share, stacks.own)
-    return thick, part, np.where(whole, cells, 0)
+    return thick, part, np.where(whole, cells, 0), thinner
 
 
 def _filled(
     walls: _Walls, points: np.ndarray, thickness: np.ndarray, wanted: np.ndarray, stacks: _Stacks
-) -> tuple[Core, np.ndarray]:
+) -> tuple[Core, np.ndarray, np.ndarray]:
     """The mesh with layers between where walls stood and where they are drawn back to, `points`. Gives with it the cell of the
-    core that each cell stands at (cells,)."""
+    core that each cell stands at (cells,), and the growth that statements ask for beside the last layer (cells,): 0 but in columns as
+    thick as wanted."""
     core, kept = walls.core, thickness > 0
     corner_kept = np.zeros(len(walls.flat), bool)
     at_layers = np.repeat(walls.layered, np.diff(walls.offsets))
@@ -325,7 +330,7 @@ def _filled(
     some = np.add.reduceat(corner_kept, walls.offsets[:-1])
     state = np.where(some == 0, 0, np.where(some == np.diff(walls.offsets), 2, 1))
     whole = state == 2
-    thick, part, cells = _columns(walls, points, thickness, wanted, whole, stacks)
+    thick, part, cells, thinner = _columns(walls, points, thickness, wanted, whole, stacks)
     first_cell = len(core.size) + np.cumsum(cells) - cells
     flat, starts, inner, outer, like = kernels.extruded(
         walls.flat, walls.offsets, walls.owner, state, walls.number, kept, len(points), first_cell, part,
@@ -354,4 +359,5 @@ def _filled(
         label=np.concatenate([label, np.where(like >= 0, core.label[like], -1)]),
         size=np.concatenate([core.size, size]), layer=height,
     )  # fmt: skip
-    return made, parents
+    asked = np.where(whole & ~thinner, core.size[walls.owner] / stacks.top[np.maximum(walls.group, 0)], 0.0)
+    return made, parents, np.concatenate([np.zeros(len(core.size)), np.repeat(asked, cells)])

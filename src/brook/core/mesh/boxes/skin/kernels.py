@@ -137,12 +137,13 @@ def _sides(points, face_points, offsets):
 
 @kernel(parallel=True)
 def _beside(
-    points, face_points, offsets, owner, neighbour, size, least, skewed, aside, centre, vector, middle, centroid
+    points, face_points, offsets, owner, neighbour, size, least, skewed, aside, even, centre, vector, middle, centroid
 ):
-    """Of each side (F,): 1 and 2 where it makes its owner or its neighbour unsound, and whether they miss each other."""
+    """Of each side (F,): 1 and 2 where it makes its owner or its neighbour unsound; and 2 where they miss each other, 3 where they are
+    uneven."""
     faces = len(owner)
     turned = np.zeros(faces, np.int8)
-    askew = np.zeros(faces, np.bool_)
+    askew = np.zeros(faces, np.int8)
     for f in prange(faces):
         a, b = offsets[f], offsets[f + 1]
         found = 0
@@ -180,12 +181,17 @@ def _beside(
                 share, miss = to_side / along, 0.0
                 for i in range(3):
                     miss += (centroid[c, i] + share * (centroid[d, i] - centroid[c, i]) - centre[f, i]) ** 2
-                askew[f] = (
+                missed = (
                     along < STEEP * np.sqrt(one * other)
                     or miss > skewed * skewed * max(one, 0.25 * np.sqrt(other))
                     or share < aside
                     or share > 1.0 - aside
                 )
+                least_share = min(even[c], even[d])
+                if missed:
+                    askew[f] = 2
+                elif share < least_share or share > 1.0 - least_share:
+                    askew[f] = 3
         turned[f] = found
     return turned, askew
 
@@ -242,16 +248,29 @@ def middles(points, face_points, offsets, owner, neighbour, cells):
 
 
 @kernel
-def judged(points, face_points, offsets, owner, neighbour, size, least, skewed, aside):
+def judged(points, face_points, offsets, owner, neighbour, size, least, skewed, aside, even):
     """Of each cell (n,): 1 for one with a side whose pyramid from the cell's middle is under `least` of its cube, or
     turned, or whose line to a neighbour's middle runs along the side between them (over 80°); 2 for one that is sound
     but whose line misses the middle of that side by more than `skewed` of its length, or of half the side's own, or
-    meets it nearer to an end than `aside` of it; else 0."""
+    meets it nearer to an end than `aside` of it; 3 where that is nearer than both of the cells' `even` (n,); else 0."""
     faces, cells = len(owner), len(size)
     centre, vector, area = _sides(points, face_points, offsets)
     middle, centroid, bad = _middles(owner, neighbour, cells, centre, vector, area, skewed < 1e9)
     turned, askew = _beside(
-        points, face_points, offsets, owner, neighbour, size, least, skewed, aside, centre, vector, middle, centroid
+        points,
+        face_points,
+        offsets,
+        owner,
+        neighbour,
+        size,
+        least,
+        skewed,
+        aside,
+        even,
+        centre,
+        vector,
+        middle,
+        centroid,
     )
     for f in range(faces):
         c, d = owner[f], neighbour[f]
@@ -260,18 +279,17 @@ def judged(points, face_points, offsets, owner, neighbour, size, least, skewed, 
         if turned[f] & 2:
             bad[d] = 1
     for f in range(faces):
-        if askew[f]:
-            c, d = owner[f], neighbour[f]
-            if bad[c] == 0:
-                bad[c] = 2
-            if bad[d] == 0:
-                bad[d] = 2
+        if askew[f] > 0:
+            for side in range(2):
+                c = owner[f] if side == 0 else neighbour[f]
+                if bad[c] == 0 or bad[c] > askew[f]:
+                    bad[c] = askew[f]
     return bad
 
 
 def unsound(points, face_points, offsets, owner, neighbour, size, least):
     """Which cells (n,) could not be computed on: those judged 1."""
-    return judged(points, face_points, offsets, owner, neighbour, size, least, 1e9, 0.0) == 1
+    return judged(points, face_points, offsets, owner, neighbour, size, least, 1e9, 0.0, np.zeros(0)) == 1
 
 
 @kernel
