@@ -3,6 +3,7 @@
 import json
 import os
 import queue
+import shutil
 import signal
 import time
 
@@ -370,6 +371,17 @@ def test_boxes_follow_a_run_that_is_kept_and_one_that_is_gone_is_told(tmp_path):
     assert told["state"] == "meshed"
     assert int(told["message"].split()[0]) > 1.3 * before
     assert len(list((tmp_path / "sizes").glob("*/sizes.npz"))) == 1
+    events.clear()
+    assert brought(following)["state"] == "converged"
+    assert any("carrying over the fields" in e.get("words", "") for e in events)
+    (made,) = (e["key"] for e in events if e.get("stage") == "run" and e["type"] == "result")
+    marks = json.loads((tmp_path / "run" / made / "history.json").read_text())["marks"]
+    assert marks[0] == [0, "began with the fields of the run that the boxes follow"]
+    # the sizes are kept without the run: the next one on them begins as any other, and says so
+    shutil.rmtree(tmp_path / "run")
+    events.clear()
+    assert brought(following)["state"] == "converged"
+    assert any("begins without its fields" in e.get("words", "") for e in events)
     gone = act(study, "follow_run", variant="low", run="0" * 20, cells="900")
     with pytest.raises(ValueError, match="is not here any more; run anew"):
         brought(gone, "mesh")

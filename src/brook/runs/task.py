@@ -22,7 +22,6 @@ from brook.core.checks import Prepared, prepare
 from brook.core.compiling.turns import listening
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, measure
-from brook.core.mesh.boxes import Following
 from brook.core.mesh.own import own_mesh
 from brook.core.numerics import Stencil
 from brook.core.results.picture import PlanePolygons, corner_values, polygons, usual_section
@@ -33,7 +32,6 @@ from brook.core.solve import Checkpoint, Fields, History, Outcome
 from brook.core.solve.run import Wish
 from brook.core.stages.assembly import run_mesh
 from brook.core.stages.expected import cells_of
-from brook.core.stages.following import SIZES, follow_key, follow_of, sizes_of_run
 from brook.core.stages.judging import judged
 from brook.core.stages.keys import Keys, boxes_key, stage_keys
 from brook.core.stages.losses import losses_over
@@ -45,6 +43,7 @@ from brook.core.study.space import has_own_mesh
 from brook.core.units import counted
 from brook.runs import shaping
 from brook.runs.boxes_kept import kept_boxes
+from brook.runs.followed import begun_followed, sizes_followed
 from brook.runs.halting import halting
 from brook.runs.memory import Memory, Unwanted
 from brook.runs.patience import Patience
@@ -216,28 +215,9 @@ def _made(
         prepared,
         surface,
         tell,
-        _following(prepared, files, tell),
+        sizes_followed(prepared, files, tell),
         partial(kept_boxes, files, boxes_key(prepared), tell),
     )
-
-
-def _following(prepared: Prepared, files: ResultFiles, tell: Callable[[str], None]) -> Following | None:
-    """The sizes that the run asks for which boxes follow, kept by their key. Raises `ValueError` where that run is gone."""
-    follow = follow_of(prepared)
-    if follow is None:
-        return None
-    key = follow_key(follow)
-    if not files.has("sizes", key):
-        tell("looking where the run bends")
-        folder = files.folder("run", follow.run)
-        if not files.has("run", follow.run):
-            raise ValueError("the run that boxes are to follow is not here any more; run anew, and follow that")
-        mesh_key = json.loads((folder / "summary.json").read_text())["mesh_key"]
-        mesh = Mesh.load(files.folder("mesh", mesh_key) / "mesh.npz")
-        made = sizes_of_run(follow, View(Fields.load(folder / "fields.npz", Stencil(mesh))))
-        with files.making("sizes", key) as temporary:
-            made.save(temporary / SIZES)
-    return Following.load(files.folder("sizes", key) / SIZES)
 
 
 def _surface(request: Request, prepared: Prepared, files: ResultFiles) -> Surface | None:
@@ -337,6 +317,10 @@ def _run(
 
     mine = files.of_run(request.run_id)
     start = start_of(request, keys, files)
+    if start is None:
+        start = begun_followed(
+            study, prepared, whole, files, lambda words: emit({"type": "stage", "stage": "run", "words": words})
+        )
     shapes = polygons(mesh)
     began_at = start.began_at if start else 0
     watch = WorkerWatch(emit, wish, mine, rules_of(prepared), shapes, (keys.mesh, keys.run), began_at, patience)

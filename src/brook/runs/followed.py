@@ -1,0 +1,61 @@
+"""What a run leaves to the next one whose boxes follow it: their sizes, and the fields that it begins with."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+from brook.core.checks import Prepared
+from brook.core.mesh import Mesh
+from brook.core.mesh.boxes import Following
+from brook.core.numerics import Stencil
+from brook.core.results.quantities import View
+from brook.core.solve import Checkpoint, Fields
+from brook.core.stages.beginning import begun_with
+from brook.core.stages.following import SIZES, follow_key, follow_of, sizes_of_run
+from brook.core.study import Resolved, Study
+from brook.store.files import ResultFiles
+
+GONE = "the run that the boxes follow is not here any more: this one begins without its fields"
+
+
+def sizes_followed(prepared: Prepared, files: ResultFiles, tell: Callable[[str], None]) -> Following | None:
+    """The sizes that the run asks for which boxes follow, kept by their key. Raises `ValueError` where that run is gone."""
+    follow = follow_of(prepared)
+    if follow is None:
+        return None
+    key = follow_key(follow)
+    if not files.has("sizes", key):
+        tell("looking where the run bends")
+        fields = _fields(follow, files)
+        if fields is None:
+            raise ValueError("the run that boxes are to follow is not here any more; run anew, and follow that")
+        made = sizes_of_run(follow, View(fields))
+        with files.making("sizes", key) as temporary:
+            made.save(temporary / SIZES)
+    return Following.load(files.folder("sizes", key) / SIZES)
+
+
+def begun_followed(
+    study: Study, prepared: Prepared, mesh: Mesh, files: ResultFiles, tell: Callable[[str], None]
+) -> Checkpoint | None:
+    """Where a steady run begins whose boxes follow another one; None for any other, and where that one is gone, which is told."""
+    follow = follow_of(prepared)
+    if follow is None or prepared.timing.kind != "steady":
+        return None
+    fields = _fields(follow, files)
+    if fields is None:
+        tell(GONE)
+        return None
+    tell("carrying over the fields of the run that the boxes follow")
+    return begun_with(study, prepared, mesh, fields)
+
+
+def _fields(follow: Resolved, files: ResultFiles) -> Fields | None:
+    """The fields of the run that is followed, None where it is gone."""
+    if not files.has("run", follow.run):
+        return None
+    folder = files.folder("run", follow.run)
+    mesh_key = json.loads((folder / "summary.json").read_text())["mesh_key"]
+    mesh = Mesh.load(files.folder("mesh", mesh_key) / "mesh.npz")
+    return Fields.load(folder / "fields.npz", Stencil(mesh))
