@@ -8,7 +8,7 @@ from brook.core.checks.context import Context, layer_groups
 from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.physics.plate import friction_speed
-from brook.core.study import Problem
+from brook.core.study import Problem, Study
 from brook.core.study.boundaries import Turning
 from brook.core.study.geometry import PlaneGeometry
 from brook.core.study.space import has_own_mesh
@@ -63,7 +63,7 @@ def boundary_problems(c: Context) -> list[Problem]:
             if boundary.role == "inflow":
                 kinds.add(boundary.kind)
     # a stream on all sides carries out what it carries in
-    if "inflow" in roles and "outflow" not in roles and kinds != {"stream"}:
+    if "inflow" in roles and "outflow" not in roles and kinds != {"stream"} and not _leaves_to_rest(study, patches):
         message = f"'{variant.title}' has an inlet but no outlet: say of one patch that fluid leaves through it"
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
     heat = study.set_up.heat
@@ -78,6 +78,12 @@ def boundary_problems(c: Context) -> list[Problem]:
         )
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
     return problems
+
+
+def _leaves_to_rest(study: Study, patches: tuple[str, ...]) -> bool:
+    """Whether fluid may leave through a patch that it enters through from rest: there are other patches to enter through."""
+    entering = [b.kind for b in study.set_up.boundaries if b.patch in patches and b.role == "inflow"]
+    return "rest" in entering and len(entering) > 1
 
 
 def timing_problems(c: Context) -> list[Problem]:

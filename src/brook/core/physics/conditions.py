@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -45,9 +46,26 @@ class Driven:
 
 
 @dataclass(frozen=True, eq=False)
+class Through:
+    """How the pressure at an opening depends on what flows through, besides what is given there: less by `entering` times the dynamic
+    pressure where fluid comes in, more by `leaving` times it where it leaves, and more by a `rise` in Pa of the volume
+    flow in m³/s that comes in through the whole patch."""
+
+    entering: float = 0.0
+    leaving: float = 0.0
+    rise: Callable[[float], float] | None = None
+
+    @property
+    def lets_in(self) -> bool:
+        """Whether fluid is meant to come in."""
+        return self.entering > 0 or self.rise is not None
+
+
+@dataclass(frozen=True, eq=False)
 class Condition:
-    """FIXED velocity (n, 3) in m/s, or OPEN with a static pressure (n,) or one for all in Pa, or SLIP."""
+    """FIXED velocity (n, 3) in m/s, or OPEN with a static pressure (n,) or one for all in Pa and how that depends on the flow, or SLIP."""
 
     kind: int
     velocity: np.ndarray | None = None
     pressure: float | np.ndarray = 0.0
+    through: Through | None = None

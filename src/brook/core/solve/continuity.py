@@ -153,8 +153,9 @@ class Continuity:
         return Answer(flux, flow.momentum.simplec_coefficient[:, None] * (along - slope), potential, slope)
 
 
-def project(flow: FlowSolver, tolerance: float) -> np.ndarray:
-    """Takes what is not kept of the mass out of the fluxes as a potential flow does; gives the velocity (C, 3) of that."""
+def project(flow: FlowSolver, tolerance: float, at_openings: np.ndarray | None = None) -> np.ndarray:
+    """Takes what is not kept of the mass out of the fluxes as a potential flow does; gives the velocity (C, 3) of that. Its potential
+    at openings (n,) in m²/s is nothing where it is not said."""
     s, rho = flow.stencil, flow.medium.on_boundary[flow.open]
     inner, face, cell = s.inner, s.inner + flow.open, s.face_cell[flow.open]
     dense = flow.medium.density_of_faces()
@@ -165,11 +166,15 @@ def project(flow: FlowSolver, tolerance: float) -> np.ndarray:
     right = -divergence(s, flow.flux)
     if flow.mass_storage is not None:
         right -= flow.mass_storage
+    beyond = np.zeros(s.boundary_count)
+    if at_openings is not None:
+        beyond[flow.open] = at_openings
+        np.add.at(right, cell, link * at_openings)
     if flow.conditions.is_closed:
         diagonal[0] *= 2  # fixes the level
         right -= right.mean()
     potential, _ = flow.pressure_solver.solve(Matrix(s, diagonal, matrix.entries), right, tolerance)
     step = s.across(potential)[s.neighbour] - potential[s.owner[:inner]]
     flow.flux[:inner] -= dense * s.geometric_diffusion[:inner] * step
-    flow.flux[face] += link * potential[cell]
-    return -gradient(s, flow.pressure_fit, potential, np.zeros(s.boundary_count))
+    flow.flux[face] += link * (potential[cell] - beyond[flow.open])
+    return -gradient(s, flow.pressure_fit, potential, beyond)

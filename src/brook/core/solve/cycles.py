@@ -99,7 +99,7 @@ class Level:
 
 
 class Cycles:
-    """A flow with coarser ones below it; none where it is small, moved by heat, or goes round through periodic pairs.
+    """A flow with coarser ones below it; none where it is small, moved by heat, goes round through periodic pairs, or has openings whose pressure depends on it.
 
     They lead to its start. Between iterations they are asked on large and even meshes only: in wall layers agglomerates are as
     thick as a layer, and what they know of the way is too rough (docs/decisions/0023).
@@ -110,7 +110,13 @@ class Cycles:
         self.levels: list[Level] = []
         self._least, self._strikes = np.inf, 0
         self._corrects = flow.stencil.cells >= CORRECTED and flow.medium.eddy is None and is_even(flow.stencil)
-        if flow.stencil.cells < WORTH or flow.is_driven or len(flow.stencil.halo) or not (starts or self._corrects):
+        if (
+            flow.stencil.cells < WORTH
+            or flow.is_driven
+            or flow.openings.depends
+            or len(flow.stencil.halo)
+            or not (starts or self._corrects)
+        ):
             return
         while flow.stencil.cells > 8 * LEAST and len(self.levels) < MOST_LEVELS:
             self.levels.append(Level(flow))

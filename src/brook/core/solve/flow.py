@@ -65,7 +65,7 @@ class FlowSolver:
         self.mass_storage: np.ndarray | None = None  # mass (C,) in kg/s by which cells grow heavier
         self.pressure_solver = pressure_solver or usual_pressure_solver(stencil.cells)
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
-        self.openings = Openings(stencil, self.open)
+        self.openings = Openings(stencil, self.open, conditions)
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
         self.pressure_fit = stencil.fit(conditions.kind == OPEN)
         self.momentum = Momentum(stencil)
@@ -100,6 +100,7 @@ class FlowSolver:
     def mixed(self) -> list[tuple[np.ndarray, bool]]:
         """The arrays of the state, flat, that an acceleration mixes, and whether their steps are judged."""
         found = [(self.velocity.reshape(-1), True), (self.pressure, True), (self.flux, False)]
+        found += [(values, False) for values in self.openings.mixed()]
         return found + [pair for equation in self.model.equations for pair in equation.mixed()]
 
     def take_mixture(self) -> None:
@@ -180,6 +181,7 @@ class FlowSolver:
         """
         left = check_state(state, self.name, self.versions)
         arrays = state[self.name]
+        self.openings.take_over()
         given = self.flux[self.stencil.inner :].copy()
         for name in STATE:
             if arrays[name].shape != getattr(self, name).shape:
@@ -205,6 +207,19 @@ class FlowSolver:
         self.reference_speed = self._reference_speed()
         if np.any(self.flux):
             self.velocity = project(self, 1e-6)
+        elif self.openings.depends:
+            self._begin_through(self.openings.at_rest(self.conditions)[self.open])
+
+    def _begin_through(self, pressure: np.ndarray) -> None:
+        """Potential flow between openings whose pressures (n,) differ, half as fast as these alone would make it."""
+        velocity = project(self, 1e-6, pressure)
+        through = self.flux[self.stencil.inner :][self.open] / self.medium.on_boundary[self.open]
+        fastest = float(
+            np.abs(through / np.linalg.norm(self.stencil.area[self.stencil.inner + self.open], axis=1)).max()
+        )
+        if fastest > 0:
+            slower = self.openings.fastest(0.5 * self.reference_speed) / fastest
+            self.velocity, self.flux = slower * velocity, slower * self.flux
 
     @property
     def is_driven(self) -> bool:
@@ -214,6 +229,7 @@ class FlowSolver:
     def start_from(self, velocity: np.ndarray, pressure: np.ndarray) -> None:
         """Takes over a velocity (C, 3) and a pressure (C,) that are about right; mass is kept."""
         s, inner = self.stencil, self.stencil.inner
+        self.openings.take_over()
         self.velocity = velocity
         seen, owner, w = s.across(velocity), s.owner[:inner], s.weight
         mean = np.zeros(inner)  # component by component, for room
@@ -250,7 +266,7 @@ class FlowSolver:
     def _reference_speed(self) -> float:
         """The largest speed that the boundaries suggest, in m/s."""
         speeds = np.linalg.norm(self.conditions.velocity, axis=1)
-        levels = self.conditions.pressure[self.open]
+        levels = self.openings.at_rest(self.conditions)[self.open]
         drop = float(np.ptp(levels)) if len(levels) else 0.0
         found = max(float(speeds.max(initial=0.0)), (2 * drop / float(self.medium.density.min())) ** 0.5)
         first = self.stencil.mesh.inner_count
@@ -284,6 +300,7 @@ class FlowSolver:
     def notes(self) -> list[str]:
         """What was held at a limit because nothing is known beyond, and what was not solved as well as it was asked to be."""
         found = [note for equation in self.model.equations for note in equation.notes()]
+        found += self.openings.notes(self.flux[self.stencil.inner :])
         if self.unsolved:
             found.append(
                 f"the pressure equation was not solved to its tolerance in {self.unsolved} iteration"
@@ -293,7 +310,7 @@ class FlowSolver:
 
     def backflow(self) -> float:
         """Share of the flow through pressure patches that comes back in."""
-        through = self.flux[self.stencil.inner :][self.open]
+        through = self.flux[self.stencil.inner :][self.open][~self.openings.entering]
         total = float(np.abs(through).sum())
         return float(-through[through < 0].sum()) / total if total > 0 else 0.0
 

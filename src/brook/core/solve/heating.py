@@ -14,7 +14,7 @@ from brook.core.solve.returning import Returned
 from brook.core.solve.scalar import Contacts, ScalarConditions
 from brook.core.study import Resolved
 
-INFLOWS = ("velocity", "flow", "stream")
+INFLOWS = ("velocity", "flow", "rest", "fan", "stream")
 
 
 def substance_of(stencil: Stencil, materials: dict[str, ConstantFluid | Solid]) -> Substance:

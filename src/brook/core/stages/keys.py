@@ -20,7 +20,7 @@ from brook.core.mesh.boxes import Layers
 from brook.core.stages.following import follow_key, follow_of
 from brook.core.stages.in_time import changes_in_time
 from brook.core.stages.meshing import space_layers, space_sizes
-from brook.core.study import Requirement, Study
+from brook.core.study import Requirement, Resolved, Study
 from brook.core.study.resolve import plain
 from brook.core.study.space import has_own_mesh
 
@@ -110,7 +110,7 @@ def _checks_of(prepared: Prepared) -> list[Any]:
 
 def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry: str, mesh: str) -> Keys:
     properties = {"density": fluid.density, "viscosity": fluid.viscosity}
-    boundaries = sorted((plain(b) for b in prepared.boundaries), key=lambda b: b["patch"])
+    boundaries = sorted((_said_of_patch(b) for b in prepared.boundaries), key=lambda b: b["patch"])
     set_up = _hash(
         plain(list(properties.values())),
         boundaries,
@@ -134,6 +134,11 @@ def _tables_asked(study: Study, prepared: Prepared) -> list[Any]:
     words = set(re.findall(r"([a-z][a-z0-9_]*)\s*\(", " ".join([study.set_up.model_dump_json(), *named.values()])))
     asked = {name: made.model_dump(mode="json") for name, made in sorted(study.tables.items()) if name in words}
     return [asked] if asked else []
+
+
+def _said_of_patch(boundary: Resolved) -> dict[str, Any]:
+    found: dict[str, Any] = plain(boundary)
+    return {name: value for name, value in found.items() if (name, value) != ("loss", 0.0)}
 
 
 def _timing_inputs(study: Study, prepared: Prepared) -> list[Any]:

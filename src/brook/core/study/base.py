@@ -35,12 +35,13 @@ class Part(BaseModel):
 @dataclass(frozen=True)
 class Value:
     """Marks a field that holds a formula of this dimension: `Annotated[Formula, Value("length")]`; one that `varies` may
-    name the temperature T, one that is `placed` the coordinates x, y and z."""
+    name the temperature T, one that is `placed` the coordinates x, y and z, one that is `flowing` the volume flow Q."""
 
     dimension_name: str
     range: Literal["any", "positive", "not_negative"] = "any"
     varies: bool = False
     placed: bool = False
+    flowing: bool = False
 
     @property
     def dimension(self) -> Dimension:

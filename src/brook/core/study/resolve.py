@@ -7,15 +7,17 @@ from types import SimpleNamespace
 from typing import Any, get_args
 
 from brook.core.formulas import FUNCTIONS, FormulaError, Reading, Scope, evaluate, names_in, nearest, parse
+from brook.core.study import of_flow
 from brook.core.study.base import Part, Problem, Value
 from brook.core.study.document import Study, Variant
+from brook.core.study.of_flow import OfFlow, names_flow
 from brook.core.study.placed import NAMES, SAMPLES, Placed, is_placed
 from brook.core.study.varied import NAME, Varied, varies
 from brook.core.units import DIMENSIONS, SYMBOLS, Quantity
 
 Resolved = SimpleNamespace
 TWO_TURNS = 4 * math.pi
-RESERVED = {"t", "T", "x", "y", "z", "pi", *FUNCTIONS}
+RESERVED = {"t", "T", "Q", "x", "y", "z", "pi", *FUNCTIONS}
 
 
 def named_scope(study: Study, variant: Variant | None, time: float | None = None) -> Scope:
@@ -34,6 +36,10 @@ def named_scope(study: Study, variant: Variant | None, time: float | None = None
             raise FormulaError(
                 "the temperature T stands only for the density, viscosity, heat capacity and conductivity of fluids and solids of our own",
                 reading.position,
+            )
+        if name == of_flow.NAME:
+            raise FormulaError(
+                "the volume flow Q stands only for the pressure rise of fans and pumps", reading.position
             )
         if name == "t":
             raise FormulaError("the time t stands only for boundary values of a flow in time", reading.position)
@@ -125,6 +131,10 @@ def _number(
             placed = Placed.of(text, scope)
             value_at(text, Value(value.dimension_name), placed.scope_at(SAMPLES[1]))
             return placed
+        if value.flowing and names_flow(text):
+            curve = OfFlow.of(text, scope)
+            value_at(text, value, curve.scope_at(0.0))
+            return curve
         return value_at(text, value, scope)
     except FormulaError as error:
         problems.append(Problem(path, error.message))
@@ -181,6 +191,6 @@ def plain(resolved: Any) -> Any:
         return {k: plain(v) for k, v in resolved.items()}
     if isinstance(resolved, list | tuple):
         return [plain(v) for v in resolved]
-    if isinstance(resolved, Placed):
+    if isinstance(resolved, Placed | OfFlow):
         return resolved.samples()
     return float(f"{resolved:.12g}") if isinstance(resolved, float) else resolved

@@ -5,11 +5,23 @@ The names are those of `brook.core.study.boundaries`.
 
 from collections.abc import Callable
 
-from brook.core.physics.boundaries import flow, pressure, sliding, slip, stream, symmetry, turning, velocity, wall
+from brook.core.physics.boundaries import (
+    fan,
+    flow,
+    pressure,
+    rest,
+    sliding,
+    slip,
+    stream,
+    symmetry,
+    turning,
+    velocity,
+    wall,
+)
 from brook.core.physics.conditions import Condition, PatchFaces
 from brook.core.study import Resolved
 
 CONDITIONS: dict[str, Callable[[Resolved, PatchFaces], Condition]] = {
     module.__name__.rsplit(".", 1)[1]: module.condition
-    for module in (velocity, flow, stream, pressure, wall, sliding, turning, slip, symmetry)
+    for module in (velocity, flow, rest, fan, stream, pressure, wall, sliding, turning, slip, symmetry)
 }

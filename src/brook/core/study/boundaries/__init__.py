@@ -7,9 +7,11 @@ from typing import Annotated
 
 from pydantic import Field
 
+from brook.core.study.boundaries.fan import Fan
 from brook.core.study.boundaries.flow import Flow
 from brook.core.study.boundaries.periodic import Periodic
 from brook.core.study.boundaries.pressure import Pressure
+from brook.core.study.boundaries.rest import Rest
 from brook.core.study.boundaries.sliding import Sliding
 from brook.core.study.boundaries.slip import Slip
 from brook.core.study.boundaries.stream import Stream
@@ -18,9 +20,9 @@ from brook.core.study.boundaries.turning import Turning
 from brook.core.study.boundaries.velocity import Velocity
 from brook.core.study.boundaries.wall import Wall
 
-KINDS = (Velocity, Flow, Stream, Pressure, Wall, Sliding, Turning, Slip, Symmetry, Periodic)
+KINDS = (Velocity, Flow, Rest, Fan, Stream, Pressure, Wall, Sliding, Turning, Slip, Symmetry, Periodic)
 Boundary = Annotated[
-    Velocity | Flow | Stream | Pressure | Wall | Sliding | Turning | Slip | Symmetry | Periodic,
+    Velocity | Flow | Rest | Fan | Stream | Pressure | Wall | Sliding | Turning | Slip | Symmetry | Periodic,
     Field(discriminator="kind"),
 ]
 STICKING = ("wall", "sliding", "turning")  # kinds along which fluid moves as the wall does
@@ -29,9 +31,11 @@ __all__ = [
     "KINDS",
     "STICKING",
     "Boundary",
+    "Fan",
     "Flow",
     "Periodic",
     "Pressure",
+    "Rest",
     "Sliding",
     "Slip",
     "Stream",

@@ -1,0 +1,103 @@
+"""Flow that pressures at openings settle, in ducts without friction, where Bernoulli's equation is exact.
+
+A contraction drawn through by a pressure outside: u = √(2 Δp/ρ) where it leaves. A fan that blows through a straight duct with a loss ζ at its
+end: Δp(Q) = ζ ρ (Q/A)²/2, the operating point.
+"""
+
+from __future__ import annotations
+
+from math import sqrt
+from typing import Any
+
+from brook.core.checks import prepare
+from brook.core.solve import Outcome
+from brook.core.stages.meshing import make_mesh
+from brook.core.stages.running import solve
+from brook.core.study.document import study_from
+from brook.core.verification.case import Comparison, Found
+
+DENSITY, OUTSIDE = 1.2, 15.0
+HEIGHT, NARROW, LENGTH, CELL = 0.2, 0.1, 0.8, 0.00625
+SHUT, SLOPE, LOSS = 60.0, 200.0, 2.5  # Pa where nothing flows, Pa s/m³, and what the end takes of the dynamic pressure
+DEPTH = 1.0  # m that a drawing is deep
+BERNOULLI, EXACT = 5e-3, 1e-6
+EVENS_OUT = 0.02  # Pa s: a flow that is the same everywhere between slipping walls feels none of it
+
+
+def _flow(
+    outer: dict[str, Any], shapes: list[dict[str, Any]], boundaries: list[dict[str, Any]], cell: float, viscosity: float
+) -> Outcome:
+    slipping = [{"kind": "slip", "patch": "wall"}]
+    study = study_from(
+        {
+            "format": "brook-study", "version": 1, "title": "openings",
+            "variants": [{"name": "a", "title": "A", "geometry": {"outer": outer, "shapes": shapes}}],
+            "mesh_plan": {"bulk": f"{cell} m", "wall": f"{cell} m"},
+            "set_up": {"fluid": {"kind": "own", "density": f"{DENSITY} kg/m^3", "viscosity": f"{viscosity!r} Pa s"}, "boundaries": boundaries + slipping},
+            "run_rules": {"residual": "1e-7", "monitor_change": "1e-6", "iterations": 4000},
+        }
+    )  # fmt: skip
+    prepared = prepare(study, study.variants[0])
+    return solve(study, prepared, make_mesh(prepared))
+
+
+def _outer(length: float, height: float) -> dict[str, Any]:
+    return {"name": "duct", "left": "0 m", "bottom": "0 m", "width": f"{length} m", "height": f"{height} m",
+            "patches": {"left": "inlet", "right": "outlet", "bottom": "wall", "top": "wall"}}  # fmt: skip
+
+
+def total_pressure() -> list[Found]:
+    """A duct that narrows to half of its height along straight slopes; drawn in from rest, with nothing lost on the way."""
+    first, last, step = 0.35 * LENGTH, 0.65 * LENGTH, (HEIGHT - NARROW) / 2
+    upper = [
+        (first, HEIGHT),
+        (last, HEIGHT - step),
+        (LENGTH + 0.1, HEIGHT - step),
+        (LENGTH + 0.1, HEIGHT + 0.1),
+        (first, HEIGHT + 0.1),
+    ]
+    shapes = [
+        {
+            "kind": "polygon", "name": name, "action": "take",
+            "corners": [{"x": f"{x} m", "y": f"{y if name == 'above' else HEIGHT - y} m", "patch": "wall"} for x, y in upper],
+        }
+        for name in ("above", "below")
+    ]  # fmt: skip
+    said = [{"kind": "rest", "patch": "inlet", "pressure": f"{OUTSIDE} Pa"}, {"kind": "pressure", "patch": "outlet"}]
+    outcome = _flow(_outer(LENGTH, HEIGHT), shapes, said, CELL, 1e-9)
+    fields = outcome.fields
+    words = f"{fields.mesh.cell_count} cells, {outcome.iterations} iterations"
+    speed = sqrt(2 * OUTSIDE / DENSITY)
+    inlet = fields.stencil.boundary_faces(fields.mesh.patch("inlet"))
+    return [
+        Comparison(
+            "speed where it leaves",
+            "Bernoulli, exact",
+            speed,
+            fields.flow("outlet") / (NARROW * DEPTH),
+            BERNOULLI,
+            words,
+        ),
+        Comparison(
+            "pressure where it enters",
+            "Bernoulli, exact",
+            OUTSIDE * (1 - (NARROW / HEIGHT) ** 2),
+            float(fields.boundary_pressure[inlet].mean()),
+            BERNOULLI,
+            words,
+        ),
+    ]
+
+
+def fan_duct() -> list[Found]:
+    """The operating point of a fan whose curve is a straight line."""
+    said = [{"kind": "fan", "patch": "inlet", "rise": f"{SHUT} Pa - {SLOPE} Pa s/m^3 * Q"}, {"kind": "pressure", "patch": "outlet", "loss": f"{LOSS}"}]  # fmt: skip
+    outcome = _flow(_outer(LENGTH, HEIGHT), [], said, HEIGHT / 8, EVENS_OUT)
+    a = LOSS * DENSITY / (2 * (HEIGHT * DEPTH) ** 2)
+    flow = (-SLOPE + sqrt(SLOPE**2 + 4 * a * SHUT)) / (2 * a)
+    words = f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations"
+    rise = float(outcome.fields.pressure.mean())
+    return [
+        Comparison("volume flow of the operating point", "exact", flow, outcome.fields.flow("outlet"), EXACT, words),
+        Comparison("pressure rise there", "exact", SHUT - SLOPE * flow, rise, EXACT, words),
+    ]
