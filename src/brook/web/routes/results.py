@@ -14,6 +14,7 @@ from brook.core.study import Problem, resolve
 from brook.core.units import LADDERS, dimension_of, even_unit, scale_of, sensible_unit, unit_factor
 from brook.runs import readout, space_readout
 from brook.runs.profiles import corners_of
+from brook.web.fans import fan_graphs
 from brook.web.pages import BODIES, StateHere, StudioHere, render, stage, variant_of
 from brook.web.routes.readout import ask, source_of
 from brook.web.state import StudyState, VariantState
@@ -87,12 +88,14 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
             "plate": None,
             "every_patch": [],
             "passed": [],
+            "fans": {},
         }
     shape = variant.prepared.shape
     return {
         "quantities": quantities([summary], variant.prepared.places.own),
         "profile_lines": profile_lines(state, variant),
         "plate": None,
+        "fans": fan_graphs(variant),
         "passed": sorted((p for p, flow in summary["flows"].items() if flow), key=lambda p: summary["flows"][p]),
         "every_patch": sorted(declared_patches(state.study)),
         "others": [v for v in state.variants if v is not variant and v.run.summary is not None],

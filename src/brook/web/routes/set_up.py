@@ -20,6 +20,7 @@ from brook.core.study.turbulence import INCOMING_KINDS
 from brook.core.study.turbulence import KINDS as TURBULENCE
 from brook.core.units import round_text
 from brook.web.drawing import drawing
+from brook.web.fans import fan_graphs
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.shapes import making_of, small_address
 from brook.web.state import StudyState, VariantState
@@ -170,6 +171,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
     return {
         "partners": partners,
         "kept_moments": kept_moments(variant) if variant else "",
+        "fans": fan_graphs(variant),
         "spoken_of": said,
         "drawing": drawing(shape, variant.prepared.said) if variant and shape else None,
         "picture": small_address(studio, state, variant) if variant and not shape else "",

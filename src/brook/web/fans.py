@@ -1,0 +1,68 @@
+"""Curves of fans and pumps as graphs, and where on them a run came to stand."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from brook.core.formulas import FormulaError
+from brook.core.study import Resolved
+from brook.core.study.of_flow import OfFlow
+from brook.core.units import DIMENSIONS, from_si, pretty_unit, sensible_unit, show
+from brook.web.graph import graph
+from brook.web.state import VariantState
+
+PLACES, LEAST, MOST = 60, 1e-7, 1e4  # flows in m³/s between which the end of a curve is looked for
+
+
+def fan_graphs(variant: VariantState | None) -> dict[str, dict[str, Any]]:
+    """By patch what a template draws of a curve, and in words where the newest run stands on it."""
+    if variant is None:
+        return {}
+    found = {}
+    for said in variant.prepared.boundaries:
+        if said.kind == "fan" and isinstance(said.rise, OfFlow) and said.pressure is not None:
+            found[said.patch] = _graph(said, said.rise, variant.run.summary, variant.run.fresh)
+    return found
+
+
+def _graph(said: Resolved, rise: OfFlow, summary: dict[str, Any] | None, fresh: bool) -> dict[str, Any]:
+    point = _point(said, summary)
+    end = max(_end(rise), 1.1 * point[0] if point else 0.0)
+    line = [(q, value) for q in (k * end / PLACES for k in range(PLACES + 1)) if (value := _value(rise, q)) is not None]
+    flow_unit = sensible_unit(DIMENSIONS["volume_flow"], end)
+    pressure_unit = sensible_unit(DIMENSIONS["pressure"], max((abs(p) for _, p in line), default=1.0))
+
+    def shown(pairs: list[tuple[float, float]]) -> list[tuple[float, float]]:
+        return [(from_si(q, flow_unit), from_si(p, pressure_unit)) for q, p in pairs]
+
+    words = ""
+    if point:
+        at = f"{show(point[0], DIMENSIONS['volume_flow'])} against {show(point[1], DIMENSIONS['pressure'])}"
+        words = f"The run stands at {at}." if fresh else f"The run before the last change stood at {at}."
+    return {
+        **graph({"line": shown(line) or [(0.0, 0.0)], "points": shown([point] if point else []), "logarithmic": False}),
+        "x": f"Q in {pretty_unit(flow_unit)}", "y": f"rise in {pretty_unit(pressure_unit)}", "words": words,
+        "title": f"Curve at {said.patch}",
+    }  # fmt: skip
+
+
+def _point(said: Resolved, summary: dict[str, Any] | None) -> tuple[float, float] | None:
+    """Flow in m³/s and rise in Pa of a run, None where there is none or this patch had no part in it."""
+    if summary is None or said.patch not in summary["flows"]:
+        return None
+    return -summary["flows"][said.patch], summary["mean_pressures"][said.patch] - said.pressure
+
+
+def _end(rise: OfFlow) -> float:
+    """The flow at which a curve has come down to nothing, or to less than a twentieth where it never does."""
+    rest, flow = _value(rise, 0.0), LEAST
+    while flow < MOST and (value := _value(rise, flow)) is not None and rest and value > 0.0:
+        flow *= 1.05
+    return flow if flow < MOST else 1.0
+
+
+def _value(rise: OfFlow, flow: float) -> float | None:
+    try:
+        return rise.at(flow)
+    except FormulaError:
+        return None
