@@ -102,6 +102,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         channel,
         convection,
         cylinder,
+        given,
         heated,
         manufactured,
         openings,
@@ -126,7 +127,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
     cavities = {f"cavity-{re}": partial(cavity.run, re) for re in cavity.FIGURES}
     return {
         "channel": channel.run, "pipe": pipe.run, "manufactured": manufactured.run, **cavities, "cylinder-20": cylinder.run,
-        "cylinder-100": cylinder.shedding, "fan-duct": openings.fan_duct, "total-pressure": openings.total_pressure,
+        "cylinder-100": cylinder.shedding, "fan-duct": openings.fan_duct, "total-pressure": openings.total_pressure, "profile": given.profile, "womersley": given.womersley,
         "taylor-green": taylor_green.run, **{f"convection-1e{round(log10(ra))}": partial(convection.run, ra) for ra in convection.FIGURES},
         "convection-gas": convection.gas,
         "convection-below": convection.below,
