@@ -79,6 +79,16 @@ def test_a_fan_that_is_too_weak_is_told():
     assert "fluid leaves through inlet, where it is to come in" in outcome.message
 
 
+def test_a_curve_that_ends_early_is_told():
+    short = {"blower": CURVE["blower"] | {"points": [[0, 80], [100, 70]]}}
+    outlet = {"kind": "pressure", "patch": "outlet", "loss": "3"}
+    outcome = run(duct(FAN, outlet, tables=short))
+    flow = outcome.fields.flow("outlet")
+    assert flow == pytest.approx(0.05 * (2 * 70 / (3 * 1.2)) ** 0.5, rel=2e-3)
+    assert f"the curve at inlet ends before {1e3 * flow:.0f} L/s, and is taken as level beyond" in outcome.message
+    assert "ends before" not in run(duct(FAN, outlet, tables=CURVE)).message
+
+
 def test_what_is_wrong_with_a_curve_is_told():
     outlet = {"kind": "pressure", "patch": "outlet"}
     assert problems(duct(FAN | {"rise": "80"}, outlet)) == ["a unit is missing: this is a pressure, for example 0 Pa"]
@@ -116,3 +126,14 @@ def test_a_curve_knows_its_values():
     curve = OfFlow.of("60 Pa - 200 Pa s/m^3 * Q", lambda _: None)
     assert float(curve) == 60
     assert curve.at(0.1) == pytest.approx(40)
+
+
+def test_a_fan_draws_out_what_comes_from_rest():
+    """Of what it gives it takes the dynamic pressure before it and the loss on the way in; the flow is that of a fan that blows in."""
+    said = {"kind": "exhaust", "patch": "outlet", "rise": "80 Pa - 200 Pa s/m^3 * Q"}
+    outcome = run(duct({"kind": "rest", "patch": "inlet", "pressure": "0 Pa", "loss": "3"}, said))
+    assert outcome.state == "converged"
+    flow = outcome.fields.flow("outlet")
+    assert 80 - 200 * flow == pytest.approx(3 * 1.2 * (flow / 0.05) ** 2 / 2, rel=5e-3)
+    against = run(duct({"kind": "rest", "patch": "inlet", "pressure": "-200 Pa", "loss": "3"}, said))
+    assert "fluid comes in through outlet, where it is to leave" in against.message

@@ -20,7 +20,7 @@ def fan_graphs(variant: VariantState | None) -> dict[str, dict[str, Any]]:
         return {}
     found = {}
     for said in variant.prepared.boundaries:
-        if said.kind == "fan" and isinstance(said.rise, OfFlow) and said.pressure is not None:
+        if said.kind in ("fan", "exhaust") and isinstance(said.rise, OfFlow) and said.pressure is not None:
             found[said.patch] = _graph(said, said.rise, variant.run.summary, variant.run.fresh)
     return found
 
@@ -50,7 +50,12 @@ def _point(said: Resolved, summary: dict[str, Any] | None) -> tuple[float, float
     """Flow in m³/s and rise in Pa of a run, None where there is none or this patch had no part in it."""
     if summary is None or said.patch not in summary["flows"]:
         return None
-    return -summary["flows"][said.patch], summary["mean_pressures"][said.patch] - said.pressure
+    flow = summary["flows"][said.patch]
+    if (
+        said.kind == "exhaust"
+    ):  # the run tells the pressure before the fan, with what is dynamic there: its own is on the curve
+        return flow, said.rise.at(max(flow, 0.0))
+    return -flow, summary["mean_pressures"][said.patch] - said.pressure
 
 
 def _end(rise: OfFlow) -> float:

@@ -49,16 +49,19 @@ class Driven:
 class Through:
     """How the pressure at an opening depends on what flows through, besides what is given there: less by `entering` times the dynamic
     pressure where fluid comes in, more by `leaving` times it where it leaves, and more by a `rise` in Pa of the volume
-    flow in m³/s that comes in through the whole patch."""
+    flow in m³/s that comes in through the whole patch; where it `draws`, less by that of the one that leaves. `is_beyond` says whether
+    a table of it has ended before a flow."""
 
     entering: float = 0.0
     leaving: float = 0.0
     rise: Callable[[float], float] | None = None
+    draws: bool = False
+    is_beyond: Callable[[float], bool] = lambda _: False
 
     @property
     def lets_in(self) -> bool:
         """Whether fluid is meant to come in."""
-        return self.entering > 0 or self.rise is not None
+        return self.entering > 0 or (self.rise is not None and not self.draws)
 
 
 @dataclass(frozen=True, eq=False)

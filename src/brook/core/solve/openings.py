@@ -11,6 +11,7 @@ from brook.core.formulas import FormulaError
 from brook.core.numerics import Stencil, gauss_gradient
 from brook.core.physics.conditions import Through
 from brook.core.solve.setup import BoundaryConditions
+from brook.core.units import DIMENSIONS, show
 
 if TYPE_CHECKING:
     from brook.core.solve.flow import FlowSolver
@@ -31,6 +32,11 @@ class _Patch:
     through: Through
     lost: np.ndarray
     risen: np.ndarray
+
+    @property
+    def sign(self) -> int:
+        """Which way a rise drives: 1 in, -1 out."""
+        return -1 if self.through.draws else 1
 
 
 class Openings:
@@ -72,7 +78,7 @@ class Openings:
         """In Pa on boundaries (B,), where it is given, before anything flows."""
         found = conditions.pressure.copy()
         for patch in self._patches:
-            found[patch.here] += _rise(patch, 0.0)
+            found[patch.here] += patch.sign * _rise(patch, 0.0)
         return found
 
     def fastest(self, speed: float) -> float:
@@ -96,13 +102,22 @@ class Openings:
         """What belongs to the state of a flow."""
         return [values for patch in self._patches for values in (patch.lost, patch.risen)]
 
-    def notes(self, flux: np.ndarray) -> list[str]:
-        """Of a flow with mass fluxes (B,) out through boundaries: patches through which it goes the other way than it is meant to."""
-        return [
-            f"fluid leaves through {patch.name}, where it is to come in: what is outside elsewhere, or blows elsewhere, is stronger"
-            for patch in self._patches
-            if patch.through.lets_in and flux[patch.here].sum() > 0
-        ]
+    def notes(self, flux: np.ndarray, rho: np.ndarray) -> list[str]:
+        """Of a flow with mass fluxes (B,) in kg/s out through boundaries, and densities (B,) there: patches through which it goes
+        the other way than it is meant to, and curves that have ended before."""
+        found = []
+        for patch in self._patches:
+            flow, said = -patch.sign * float((flux[patch.here] / rho[patch.here]).sum()), patch.through
+            if (said.lets_in or said.draws) and flow < 0:
+                does, is_to = ("leaves", "come in") if said.lets_in else ("comes in", "leave")
+                found.append(
+                    f"fluid {does} through {patch.name}, where it is to {is_to}: what is outside elsewhere, or blows elsewhere, is stronger"
+                )
+            elif said.rise is not None and said.is_beyond(flow):
+                found.append(
+                    f"the curve at {patch.name} ends before {show(flow, DIMENSIONS['volume_flow'])}, and is taken as level beyond"
+                )
+        return found
 
     def follow(self, flow: FlowSolver) -> None:
         """Looks at what flows through now; the pressure gradient follows it."""
@@ -147,14 +162,14 @@ class Openings:
         drawn = patch.lost.copy()
         if said.rise is not None:
             area = float(patch.size.sum())
-            flow = max(-float((mass / rho).sum()), 0.0)
+            flow = max(-patch.sign * float((mass / rho).sum()), 0.0)
             more = flow + NEAR * max(flow, area * answer * abs(float(patch.risen[0])) * area / self._volume)
             here = _rise(patch, flow)
             falls = max(here - _rise(patch, more), 0.0) / (more - flow) if more > flow else 0.0
             beside = area**2 / (float(rho.mean()) * more) if more > 0 else 0.0
             slower = 1.0 if self._at_once else 1 + falls * (answer * area**2 / self._volume + beside)
             patch.risen += (here - patch.risen) / slower
-            drawn -= patch.risen
+            drawn -= patch.sign * patch.risen
         return drawn
 
 

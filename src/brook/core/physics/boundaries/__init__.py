@@ -6,6 +6,7 @@ The names are those of `brook.core.study.boundaries`.
 from collections.abc import Callable
 
 from brook.core.physics.boundaries import (
+    exhaust,
     fan,
     flow,
     pressure,
@@ -23,5 +24,5 @@ from brook.core.study import Resolved
 
 CONDITIONS: dict[str, Callable[[Resolved, PatchFaces], Condition]] = {
     module.__name__.rsplit(".", 1)[1]: module.condition
-    for module in (velocity, flow, rest, fan, stream, pressure, wall, sliding, turning, slip, symmetry)
+    for module in (velocity, flow, rest, fan, stream, pressure, exhaust, wall, sliding, turning, slip, symmetry)
 }

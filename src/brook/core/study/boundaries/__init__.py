@@ -7,6 +7,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from brook.core.study.boundaries.exhaust import Exhaust
 from brook.core.study.boundaries.fan import Fan
 from brook.core.study.boundaries.flow import Flow
 from brook.core.study.boundaries.periodic import Periodic
@@ -20,9 +21,9 @@ from brook.core.study.boundaries.turning import Turning
 from brook.core.study.boundaries.velocity import Velocity
 from brook.core.study.boundaries.wall import Wall
 
-KINDS = (Velocity, Flow, Rest, Fan, Stream, Pressure, Wall, Sliding, Turning, Slip, Symmetry, Periodic)
+KINDS = (Velocity, Flow, Rest, Fan, Stream, Pressure, Exhaust, Wall, Sliding, Turning, Slip, Symmetry, Periodic)
 Boundary = Annotated[
-    Velocity | Flow | Rest | Fan | Stream | Pressure | Wall | Sliding | Turning | Slip | Symmetry | Periodic,
+    Velocity | Flow | Rest | Fan | Stream | Pressure | Exhaust | Wall | Sliding | Turning | Slip | Symmetry | Periodic,
     Field(discriminator="kind"),
 ]
 STICKING = ("wall", "sliding", "turning")  # kinds along which fluid moves as the wall does
@@ -31,6 +32,7 @@ __all__ = [
     "KINDS",
     "STICKING",
     "Boundary",
+    "Exhaust",
     "Fan",
     "Flow",
     "Periodic",
