@@ -137,3 +137,13 @@ def test_a_fan_draws_out_what_comes_from_rest():
     assert 80 - 200 * flow == pytest.approx(3 * 1.2 * (flow / 0.05) ** 2 / 2, rel=5e-3)
     against = run(duct({"kind": "rest", "patch": "inlet", "pressure": "-200 Pa", "loss": "3"}, said))
     assert "fluid comes in through outlet, where it is to leave" in against.message
+
+
+def test_a_fan_that_draws_pulls_no_jet_of_its_own():
+    """Between plates that hold the flow: where it leaves it is no faster in the middle than a parabola, 1.5 times the mean."""
+    said = {"kind": "exhaust", "patch": "outlet", "rise": "80 Pa - 200 Pa s/m^3 * Q"}
+    raw = duct({"kind": "rest", "patch": "inlet", "pressure": "0 Pa", "loss": "1"}, said).model_dump(mode="json")
+    raw["set_up"]["boundaries"].pop()
+    outcome = run(study_from(raw))
+    speed = outcome.fields.velocity[outcome.fields.mesh.centre[:, 0] > 0.19, 0]
+    assert speed.max() < 1.5 * speed.mean()

@@ -59,11 +59,17 @@ def _point(said: Resolved, summary: dict[str, Any] | None) -> tuple[float, float
 
 
 def _end(rise: OfFlow) -> float:
-    """The flow at which a curve has come down to nothing, or to less than a twentieth where it never does."""
+    """The flow in m³/s at which a curve has come down to nothing, 1 where it never does."""
     rest, flow = _value(rise, 0.0), LEAST
     while flow < MOST and (value := _value(rise, flow)) is not None and rest and value > 0.0:
         flow *= 1.05
-    return flow if flow < MOST else 1.0
+    if flow >= MOST:
+        return 1.0
+    low, high = flow / 1.05, flow
+    for _ in range(30):
+        middle = (low + high) / 2
+        low, high = (middle, high) if (_value(rise, middle) or 0.0) > 0 else (low, middle)
+    return low
 
 
 def _value(rise: OfFlow, flow: float) -> float | None:

@@ -49,7 +49,8 @@ class Driven:
 class Through:
     """How the pressure at an opening depends on what flows through, besides what is given there: less by `entering` times the dynamic
     pressure where fluid comes in, more by `leaving` times it where it leaves, and more by a `rise` in Pa of the volume
-    flow in m³/s that comes in through the whole patch; where it `draws`, less by that of the one that leaves. `is_beyond` says whether
+    flow in m³/s that comes in through the whole patch; where it `draws`, less by that of the one that leaves
+    and by the dynamic pressure of its mean speed. `is_beyond` says whether
     a table of it has ended before a flow."""
 
     entering: float = 0.0

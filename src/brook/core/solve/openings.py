@@ -47,7 +47,7 @@ class Openings:
     likes, and an eddy that reaches an outlet runs away with the flow.
 
     Where a patch says so the pressure is p − ζ_in m²/(2 ρ |S|²) where fluid comes in, p + ζ_out m²/(2 ρ |S|²) where it leaves, and more by
-    Δp(Q) of the flow Q that comes in through the patch.
+    Δp(Q) of the flow Q that comes in through the patch, or less by Δp(Q) + ρ (Q/A)²/2 of the one that is drawn out.
     """
 
     def __init__(self, stencil: Stencil, open_faces: np.ndarray, conditions: BoundaryConditions):
@@ -161,12 +161,13 @@ class Openings:
         patch.lost += (factor * mass**2 / (2 * rho * patch.size**2) - patch.lost) / slower
         drawn = patch.lost.copy()
         if said.rise is not None:
-            area = float(patch.size.sum())
+            area, dense = float(patch.size.sum()), float(rho.mean())
             flow = max(-patch.sign * float((mass / rho).sum()), 0.0)
             more = flow + NEAR * max(flow, area * answer * abs(float(patch.risen[0])) * area / self._volume)
-            here = _rise(patch, flow)
-            falls = max(here - _rise(patch, more), 0.0) / (more - flow) if more > flow else 0.0
-            beside = area**2 / (float(rho.mean()) * more) if more > 0 else 0.0
+            # a fan that draws also brings what is dynamic before it to the outside: in the mean, as it would pull jets to itself otherwise
+            here, beyond = (_rise(patch, q) + said.draws * dense * (q / area) ** 2 / 2 for q in (flow, more))
+            falls = max(here - beyond, 0.0) / (more - flow) if more > flow else 0.0
+            beside = area**2 / (dense * more) if more > 0 else 0.0
             slower = 1.0 if self._at_once else 1 + falls * (answer * area**2 / self._volume + beside)
             patch.risen += (here - patch.risen) / slower
             drawn -= patch.sign * patch.risen

@@ -1,4 +1,4 @@
-"""A fan that draws out: at the patch p = p₀ − Δp(Q) − ρ u²/2, as its static pressure Δp is that behind it less the total one before it."""
+"""A fan that draws out: at the patch p = p₀ − Δp(Q) − ρ (Q/A)²/2, as its static pressure Δp is that behind it less the total one before it."""
 
 from brook.core.physics.boundaries.fan import curve_of, end_of
 from brook.core.physics.conditions import OPEN, Condition, PatchFaces, Through
@@ -10,5 +10,5 @@ def condition(statement: Resolved, patch: PatchFaces) -> Condition:
     return Condition(
         OPEN,
         pressure=statement.pressure,
-        through=Through(leaving=-1.0, draws=True, rise=curve_of(statement.rise), is_beyond=end_of(statement.rise)),
+        through=Through(draws=True, rise=curve_of(statement.rise), is_beyond=end_of(statement.rise)),
     )
