@@ -7,7 +7,7 @@ from brook.core.study.placed import at_places
 
 def condition(statement: Resolved, patch: PatchFaces) -> Condition:
     """What holds on the faces of a patch."""
-    loss = statement.loss
+    loss = getattr(statement, "loss", 0.0)
     return Condition(
         OPEN, pressure=at_places(statement.pressure, patch.centre), through=Through(leaving=loss) if loss else None
     )
