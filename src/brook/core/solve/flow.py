@@ -148,6 +148,7 @@ class FlowSolver:
         if not np.array_equal(conditions.kind, self.conditions.kind):
             raise ValueError("what holds on a boundary may not change while a flow is computed, only its values")
         driven, self.conditions = self.conditions.driven, conditions
+        self.openings.change(conditions)
         if conditions.driven != driven:
             for equation in self.model.equations:
                 equation.act(self)

@@ -19,12 +19,13 @@ if TYPE_CHECKING:
 STEP = 0.3  # of the way that the pressure of what comes back goes in an iteration
 GONE = 1e-9  # of what was drawn at most: less is nothing
 NEAR = 1e-3  # of a flow, by which the steepness of a curve is looked at
+SHORT = 2e-3  # of a pressure, by which one that is still on its way may fall short without being told
 
 
 @dataclass(eq=False)
 class _Patch:
-    """An opening whose pressure depends on the flow: its faces among the boundary ones, their areas (n,) in m², how, and what it
-    loses (n,) and by how much it rises (1,) now, in Pa."""
+    """An opening whose pressure depends on the flow: its faces among the boundary ones, their areas (n,) in m², how, what it
+    loses (n,) and by how much it rises (1,) now, in Pa, and what share of them was still to go."""
 
     name: str
     here: slice
@@ -32,6 +33,7 @@ class _Patch:
     through: Through
     lost: np.ndarray
     risen: np.ndarray
+    short: float = 0.0
 
     @property
     def sign(self) -> int:
@@ -104,7 +106,7 @@ class Openings:
 
     def notes(self, flux: np.ndarray, rho: np.ndarray) -> list[str]:
         """Of a flow with mass fluxes (B,) in kg/s out through boundaries, and densities (B,) there: patches through which it goes
-        the other way than it is meant to, and curves that have ended before."""
+        the other way than it is meant to, curves that have ended before, and pressures that are still on their way."""
         found = []
         for patch in self._patches:
             flow, said = -patch.sign * float((flux[patch.here] / rho[patch.here]).sum()), patch.through
@@ -117,7 +119,16 @@ class Openings:
                 found.append(
                     f"the curve at {patch.name} ends before {show(flow, DIMENSIONS['volume_flow'])}, and is taken as level beyond"
                 )
+            if patch.short > SHORT:
+                found.append(
+                    f"the pressure at {patch.name} was still {patch.short:.1%} off what flows through asks for: run on"
+                )
         return found
+
+    def change(self, conditions: BoundaryConditions) -> None:
+        """Takes over other values of what is said of patches."""
+        for patch in self._patches:
+            patch.through = conditions.through[patch.name]
 
     def follow(self, flow: FlowSolver) -> None:
         """Looks at what flows through now; the pressure gradient follows it."""
@@ -142,7 +153,7 @@ class Openings:
     def _comes_back(self, through: np.ndarray, rho: np.ndarray) -> np.ndarray:
         """What is to be drawn (B,) in Pa where fluid comes back through patches that let it out and say nothing else."""
         s, drawn = self._stencil, np.zeros(self._stencil.boundary_count)
-        said = {patch.name for patch in self._patches}
+        said = {patch.name for patch in self._patches if patch.through.lets_in or patch.through.draws}
         for patch in s.patches:
             here = s.boundary_faces(patch)
             if patch.name not in said and through[here].sum() > 0:
@@ -158,7 +169,9 @@ class Openings:
         factor = np.where(mass < 0, said.entering, -said.leaving)
         # a cell beside answers to what is drawn by as much again
         slower = 1.0 if self._at_once else 1 + np.abs(factor)
-        patch.lost += (factor * mass**2 / (2 * rho * patch.size**2) - patch.lost) / slower
+        wanted = factor * mass**2 / (2 * rho * patch.size**2)
+        patch.short = _over(np.abs(wanted - patch.lost).max(), np.abs(wanted).max())
+        patch.lost += (wanted - patch.lost) / slower
         drawn = patch.lost.copy()
         if said.rise is not None:
             area, dense = float(patch.size.sum()), float(rho.mean())
@@ -169,9 +182,16 @@ class Openings:
             falls = max(here - beyond, 0.0) / (more - flow) if more > flow else 0.0
             beside = area**2 / (dense * more) if more > 0 else 0.0
             slower = 1.0 if self._at_once else 1 + falls * (answer * area**2 / self._volume + beside)
+            patch.short = max(
+                patch.short, _over(abs(here - float(patch.risen[0])), max(abs(here), abs(_rise(patch, 0.0))))
+            )
             patch.risen += (here - patch.risen) / slower
             drawn -= patch.sign * patch.risen
         return drawn
+
+
+def _over(part: float, whole: float) -> float:
+    return float(part / whole) if whole > 0 else 0.0
 
 
 def _rise(patch: _Patch, flow: float) -> float:

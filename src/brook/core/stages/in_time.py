@@ -15,6 +15,7 @@ from brook.core.solve import Timing
 from brook.core.solve.setup import Boundaries, BoundaryConditions
 from brook.core.stages.assembly import stirred
 from brook.core.study import Resolved, Study, Value, Variant, named_scope, value_at
+from brook.core.study.of_flow import OfFlow, names_flow
 from brook.core.study.placed import Placed, is_placed
 
 
@@ -30,6 +31,8 @@ class MovingValue:
         """Raises `FormulaError` where there is none."""
         if self.value.placed and is_placed(self.text):
             return Placed.of(self.text, scope)
+        if self.value.flowing and names_flow(self.text):
+            return OfFlow.of(self.text, scope)
         return value_at(self.text, self.value, scope)
 
 
