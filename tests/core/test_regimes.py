@@ -108,6 +108,7 @@ def problems(study: Study) -> list[tuple[str, str]]:
 
 
 def test_what_cannot_be_is_told_where_it_stands():
+    ready(streams(15.0), "a")  # its patches are known from then on
     assert not problems(streams(15.0, still=["water"]))
     every = problems(streams(15.0, still=["water", "gas"]))
     assert any(path == "/set_up/turbulence/still" and "every flow here" in words for path, words in every)
