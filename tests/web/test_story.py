@@ -74,7 +74,7 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
     first = text_of(browser, ".state-line")
     wait(browser, lambda: "iteration" in text_of(browser, ".state-line") and text_of(browser, ".state-line") != first)
     wait(browser, lambda: all_of(browser, "#residuals canvas"))
-    assert "ms an iteration" in text_of(browser, "#pace")
+    wait(browser, lambda: "ms an iteration" in text_of(browser, "#pace"))
     wait(browser, lambda: text_of(browser, ".state-line") == "converged", seconds=400)
     wait(browser, lambda: "%" in text_of(browser, "#now-still_water"))
     last_monitor = text_of(browser, "#now-still_water")
