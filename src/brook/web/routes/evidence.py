@@ -17,9 +17,12 @@ router = APIRouter()
 FIGURES = Path(__file__).parents[2] / "evidence.json"
 # what each group of cases shows, and how names of cases begin
 GROUPS = (
-    ("Flow in channels and pipes", ("channel", "pipe", "periodic", "sheared", "taylor-couette")),
+    (
+        "Flow in channels and pipes",
+        ("channel", "pipe", "periodic", "sheared", "taylor-couette", "womersley", "fan-duct", "total-pressure"),
+    ),
     ("Closed and open flows", ("cavity", "cylinder", "flat-plate")),
-    ("Orders of accuracy", ("manufactured", "taylor-green")),
+    ("Orders of accuracy", ("manufactured", "taylor-green", "profile")),
     (
         "Turbulent flows",
         (
