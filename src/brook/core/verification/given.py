@@ -120,7 +120,7 @@ def womersley() -> list[Found]:
         off = float(np.abs(outcome.fields.velocity[column, 0] - exact).max())
         found.append(
             Comparison(
-                f"largest error of the profile, {words}",
+                f"largest error of the profile / m/s, {words}",
                 "Womersley 1955, exact",
                 0.0,
                 off,

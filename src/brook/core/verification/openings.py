@@ -71,7 +71,7 @@ def total_pressure() -> list[Found]:
     inlet = fields.stencil.boundary_faces(fields.mesh.patch("inlet"))
     return [
         Comparison(
-            "speed where it leaves",
+            "speed where it leaves / m/s",
             "Bernoulli, exact",
             speed,
             fields.flow("outlet") / (NARROW * DEPTH),
@@ -79,7 +79,7 @@ def total_pressure() -> list[Found]:
             words,
         ),
         Comparison(
-            "pressure where it enters",
+            "pressure where it enters / Pa",
             "Bernoulli, exact",
             OUTSIDE * (1 - (NARROW / HEIGHT) ** 2),
             float(fields.boundary_pressure[inlet].mean()),
@@ -98,6 +98,8 @@ def fan_duct() -> list[Found]:
     words = f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations"
     rise = float(outcome.fields.pressure.mean())
     return [
-        Comparison("volume flow of the operating point", "exact", flow, outcome.fields.flow("outlet"), EXACT, words),
-        Comparison("pressure rise there", "exact", SHUT - SLOPE * flow, rise, EXACT, words),
+        Comparison(
+            "volume flow of the operating point / m³/s", "exact", flow, outcome.fields.flow("outlet"), EXACT, words
+        ),
+        Comparison("pressure rise there / Pa", "exact", SHUT - SLOPE * flow, rise, EXACT, words),
     ]
