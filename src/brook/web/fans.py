@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from math import isfinite
 from typing import Any
 
 from brook.core.formulas import FormulaError
@@ -15,17 +16,18 @@ PLACES, LEAST, MOST = 60, 1e-7, 1e4  # flows in m³/s between which the end of a
 
 
 def fan_graphs(variant: VariantState | None) -> dict[str, dict[str, Any]]:
-    """By patch what a template draws of a curve, and in words where the newest run stands on it."""
+    """By patch what a template draws of a curve, and in words where a run stands on it that is up to date: another had other curves."""
     if variant is None:
         return {}
     found = {}
     for said in variant.prepared.boundaries:
         if said.kind in ("fan", "exhaust") and isinstance(said.rise, OfFlow) and said.pressure is not None:
-            found[said.patch] = _graph(said, said.rise, variant.run.summary, variant.run.fresh)
+            found[said.patch] = fan_graph(said, said.rise, variant.run.summary if variant.run.fresh else None)
     return found
 
 
-def _graph(said: Resolved, rise: OfFlow, summary: dict[str, Any] | None, fresh: bool) -> dict[str, Any]:
+def fan_graph(said: Resolved, rise: OfFlow, summary: dict[str, Any] | None) -> dict[str, Any]:
+    """What a template draws of one curve, with the place of the run of a summary on it."""
     point = _point(said, summary)
     end = max(_end(rise), 1.1 * point[0] if point else 0.0)
     line = [(q, value) for q in (k * end / PLACES for k in range(PLACES + 1)) if (value := _value(rise, q)) is not None]
@@ -37,8 +39,7 @@ def _graph(said: Resolved, rise: OfFlow, summary: dict[str, Any] | None, fresh: 
 
     words = ""
     if point:
-        at = f"{show(point[0], DIMENSIONS['volume_flow'])} against {show(point[1], DIMENSIONS['pressure'])}"
-        words = f"The run stands at {at}." if fresh else f"The run before the last change stood at {at}."
+        words = f"The run stands at {show(point[0], DIMENSIONS['volume_flow'])} against {show(point[1], DIMENSIONS['pressure'])}."
     return {
         **graph({"line": shown(line) or [(0.0, 0.0)], "points": shown([point] if point else []), "logarithmic": False}),
         "x": f"Q in {pretty_unit(flow_unit)}", "y": f"rise in {pretty_unit(pressure_unit)}", "words": words,
@@ -53,8 +54,9 @@ def _point(said: Resolved, summary: dict[str, Any] | None) -> tuple[float, float
     flow = summary["flows"][said.patch]
     if (
         said.kind == "exhaust"
-    ):  # the run tells the pressure before the fan, with what is dynamic there: its own is on the curve
-        return flow, said.rise.at(max(flow, 0.0))
+    ):  # what a run tells is the pressure before the fan, not what it adds: that is on the curve
+        rise = _value(said.rise, max(flow, 0.0))
+        return None if rise is None else (flow, rise)
     return -flow, summary["mean_pressures"][said.patch] - said.pressure
 
 
@@ -73,7 +75,9 @@ def _end(rise: OfFlow) -> float:
 
 
 def _value(rise: OfFlow, flow: float) -> float | None:
+    """The rise in Pa, None where there is none that is finite."""
     try:
-        return rise.at(flow)
+        found = rise.at(flow)
     except FormulaError:
         return None
+    return found if isfinite(found) else None

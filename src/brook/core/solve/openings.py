@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import isfinite
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -199,7 +200,10 @@ def _rise(patch: _Patch, flow: float) -> float:
     if patch.through.rise is None:
         return 0.0
     try:
-        return patch.through.rise(flow)
+        found = patch.through.rise(flow)
+        if not isfinite(found):
+            raise FormulaError("it is not finite")
+        return found
     except FormulaError as error:
         raise ValueError(
             f"the rise of pressure at {patch.name} has no value at {flow:.4g} m³/s: {error.message}"

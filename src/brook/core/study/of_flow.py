@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
@@ -60,7 +61,8 @@ class OfFlow(float):
                 else known
             )
 
-        evaluate(self.tree, _with(watched, flow))
+        with suppress(FormulaError):  # where there is no value is told by whoever needs it
+            evaluate(self.tree, _with(watched, flow))
         return any(ended)
 
     def samples(self) -> list[float | None]:

@@ -72,6 +72,7 @@ class _Worst:
 
     @classmethod
     def of(cls, core: Core, even: np.ndarray, complete: np.ndarray) -> _Worst:
+        """Those of complete cells (C,) that are nearer to a middle than both cells' `even` (C,)."""
         n, body = core.inner_count, np.zeros(len(core.size), np.int64)
         mesh = Mesh(core.points.view(), core.flat, core.offsets, core.owner, core.neighbour[:n], (), ("",), body)
         one, other, vector = mesh.owner[:n], mesh.neighbour, mesh.face_vector
