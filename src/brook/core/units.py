@@ -218,6 +218,7 @@ DIMENSIONS = {
     "expansion": dimension_of("1/K"),
     "rate": dimension_of("1/s"),
     "molar_mass": dimension_of("kg/mol"),
+    "per_length": dimension_of("1/m"),
 }
 
 EXAMPLES = {
@@ -226,7 +227,7 @@ EXAMPLES = {
     "density": "1000 kg/m^3", "dynamic_viscosity": "1.3 mPa s", "kinematic_viscosity": "1.3e-6 m^2/s",
     "acceleration": "-9.81 m/s^2", "force": "2 N", "power": "5 W", "heat_flux": "1 kW/m^2", "film_coefficient": "10 W/(m^2 K)",
     "thermal_resistance": "1e-4 m^2 K/W", "heat_capacity": "4.2 kJ/(kg K)", "conductivity": "0.6 W/(m K)",
-    "expansion": "2e-4 K^-1", "rate": "1 s^-1", "molar_mass": "28.96 g/mol",
+    "expansion": "2e-4 K^-1", "rate": "1 s^-1", "molar_mass": "28.96 g/mol", "per_length": "100 1/m",
 }  # fmt: skip
 
 # Units offered for showing a dimension, small to large.

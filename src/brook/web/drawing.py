@@ -96,6 +96,9 @@ class Drawing:
     labels: list[Label] = field(default_factory=list)
     arrows: list[Arrow] = field(default_factory=list)
     patches: list[PatchKey] = field(default_factory=list)
+    regions: list[tuple[str, str, str]] = field(
+        default_factory=list
+    )  # an area or a line, its path, and what is said of it
 
 
 def role_of(patch: str, boundaries: list[Resolved]) -> tuple[str, str]:

@@ -22,6 +22,7 @@ from brook.core.checks.set_up import (
 )
 from brook.core.checks.space import space_problems
 from brook.core.checks.turbulence import turbulence_problems
+from brook.core.checks.within import within_problems
 from brook.core.formulas import FormulaError, Scope, nearest
 from brook.core.geometry import shape_cache
 from brook.core.geometry.plane import PlaneShape, build_plane
@@ -78,6 +79,7 @@ class Prepared:
     heat: Resolved | None
     turbulence: Resolved | None
     scalars: list[Resolved]
+    within: list[Resolved]
     materials: dict[str, ConstantFluid | Solid]
     places: Places
     problems: tuple[Problem, ...]
@@ -197,7 +199,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)]
         problems += named_value_problems(study, None, "")
     return Prepared(
-        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, set_up.turbulence, set_up.scalars, materials, places, tuple(problems)
+        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, set_up.turbulence, set_up.scalars, set_up.within, materials, places, tuple(problems)
     )  # fmt: skip
 
 
@@ -366,5 +368,5 @@ def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
 # What looks at a variant; one more is a line here.
 CHECKERS: tuple[Callable[[Context], list[Problem]], ...] = (
     space_problems, stretch_problems, line_problems, timing_problems, size_problems, follow_problems, body_problems, boundary_problems, heat_problems,
-    turbulence_problems, scalar_problems, pair_problems, name_problems,
+    turbulence_problems, scalar_problems, within_problems, pair_problems, name_problems,
 )  # fmt: skip

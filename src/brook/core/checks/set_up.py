@@ -71,6 +71,7 @@ def boundary_problems(c: Context) -> list[Problem]:
     if still or (heat is not None and heat.buoyancy != "none"):
         return problems
     driven = roles & {"inflow", "outflow"} or any(b.kind in ("sliding", "turning") for b in study.set_up.boundaries)
+    driven = driven or any(said.kind == "push" for said in study.set_up.within)
     if not driven and not any(b.kind == "periodic" and b.drive != "none" for b in study.set_up.boundaries):
         message = (
             f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, a sliding or turning wall, or what "

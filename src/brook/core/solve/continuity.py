@@ -95,6 +95,8 @@ class Continuity:
         step = flow.openings.pressure(flow.conditions)[flow.open] - flow.pressure[cell]
         lag = (1 - flow.settings.relaxation) * momentum.off[face] - (gives * dense * late[face] if len(late) else 0.0)
         flow.flux[face] = rho * (through + gives * s.geometric_diffusion[face] * (along - step)) + lag
+        if flow.model.steps is not None:
+            flow.model.steps.add_fluxes(flow, momentum, self._link, self._entries)
         if flow.shift is not None:
             flow.flux += flow.shift
         self._boundary_link[:] = 0.0
@@ -119,7 +121,8 @@ class Continuity:
         matrix = Matrix(s, self._diagonal, self._entries)
         correction, count = flow.pressure_solver.solve(matrix, self.residual, flow.settings.pressure_tolerance)
         flow.unsolved += count >= flow.pressure_solver.max_iterations
-        seen = s.across(correction)
+        seen, steps = s.across(correction), flow.model.steps
+        kept = steps.kept(flow) if steps is not None else None
         over(s.face_chunks, passes.answer, seen, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._boundary_link[flow.open] * correction[s.face_cell[flow.open]]
         level = 0.0
@@ -135,7 +138,11 @@ class Continuity:
             flow.velocity, flow.pressure, flow.pressure_gradient, self._sums, self._boundary_zero, s.across(slope),
             *s.gauss_arrays(fit),
         )  # fmt: skip
-        return float(np.sqrt(self._sums.max()))
+        fastest = float(np.sqrt(self._sums.max()))
+        if steps is not None and kept is not None:
+            steps.corrected(flow, *kept)
+            fastest = float(np.sqrt(np.einsum("ij,ij->i", flow.velocity, flow.velocity).max()))
+        return fastest
 
     def answers(self, flow: FlowSolver, push: np.ndarray, along: np.ndarray) -> Answer:
         """What a `push` on the fluxes (inner,), as by a mean gradient `along` (3,), comes to when mass is kept. After `correct`, for the flow as it was then."""

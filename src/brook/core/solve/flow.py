@@ -27,6 +27,7 @@ from brook.core.solve.settings import Settings
 from brook.core.solve.setup import FIXED, OPEN, SLIP, BoundaryConditions
 from brook.core.solve.states import SolverState, State, check_state, versioned
 from brook.core.solve.time_levels import TimeLevel, TimeScheme
+from brook.core.solve.within.acting import Acts
 
 RUNAWAY = 1000.0
 UNBALANCED = 1e-6  # of what would flow if boundaries were square to their velocity
@@ -156,6 +157,11 @@ class FlowSolver:
         self._refuse_unbalanced(given)
         self.flux[self.stencil.inner :][self.fixed] = given[self.fixed]
         self.start_pressure(self.pressure)
+
+    @property
+    def acts(self) -> Acts:
+        """What acts in it by the time."""
+        return self.model.acts
 
     @property
     def mixes(self) -> bool:
@@ -300,7 +306,7 @@ class FlowSolver:
 
     def notes(self) -> list[str]:
         """What was held at a limit because nothing is known beyond, and what was not solved as well as it was asked to be."""
-        found = [note for equation in self.model.equations for note in equation.notes()]
+        found = [*self.model.told, *(note for equation in self.model.equations for note in equation.notes())]
         found += self.openings.notes(self.flux[self.stencil.inner :], self.medium.on_boundary)
         if self.unsolved:
             found.append(

@@ -73,6 +73,7 @@ class Heat(ScalarEquation):
         self.source, self.fillings = source, fillings
         self.conductivity = substance.conductivity
         self.eddies: Eddies | None = None
+        self.told: list[str] = []  # of where heat is set free
 
     @property
     def temperature(self) -> np.ndarray:
@@ -122,7 +123,7 @@ class Heat(ScalarEquation):
             for back in self.returned
             if not back.enters
         ]
-        return idle + [
+        return [*self.told, *idle] + [
             f"in {filling.name} {words}"
             for filling in self.fillings
             if filling.changes or (density and isinstance(filling.material, ConstantFluid))

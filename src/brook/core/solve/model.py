@@ -6,7 +6,7 @@ momentum and mass in each iteration.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
@@ -15,12 +15,14 @@ import numpy as np
 from brook.core.solve.fields import Fields
 from brook.core.solve.states import State
 from brook.core.solve.time_levels import TimeLevel
+from brook.core.solve.within.acting import NOTHING_ACTS, Acts
 
 if TYPE_CHECKING:
     from brook.core.numerics.multigrid import Levels
     from brook.core.solve.coarse import Agglomerates
     from brook.core.solve.flow import FlowSolver
     from brook.core.solve.medium import Medium
+    from brook.core.solve.momentum import Momentum
 
 
 @runtime_checkable
@@ -44,6 +46,21 @@ class MomentumSource(Protocol):
 
     def coarse(self, agglomerates: Agglomerates) -> MomentumSource | None:
         """The same on agglomerates of cells; None where it has no place there."""
+
+
+@runtime_checkable
+class FaceSteps(Protocol):
+    """A momentum source that is told by steps of pressure from cell to cell, which fluxes through faces have to know of."""
+
+    def add_fluxes(self, flow: FlowSolver, momentum: Momentum, link: np.ndarray, entries: np.ndarray) -> None:
+        """Adds to predicted fluxes (F,) what the steps of the last `force` make of them; how they answer to the pressure is in `link` (inner,)
+        and the `entries` (nnz,) of its matrix."""
+
+    def kept(self, flow: FlowSolver) -> tuple[np.ndarray, np.ndarray]:
+        """What has to be known of before a correction."""
+
+    def corrected(self, flow: FlowSolver, before: np.ndarray, flux: np.ndarray) -> None:
+        """Comes after it, with that."""
 
 
 class CoupledEquation(Protocol):
@@ -125,14 +142,17 @@ class FlowModel:
     contributions: tuple[Contribution, ...] = ()
     sources: tuple[MomentumSource, ...] = ()
     equations: tuple[CoupledEquation, ...] = ()
+    told: tuple[str, ...] = ()
+    acts: Acts = NOTHING_ACTS
 
     @classmethod
-    def of(cls, *parts: Any) -> FlowModel:
-        """Each part where it belongs, and what an equation does to the flow, its `effects`, too."""
+    def of(cls, *parts: Any, told: Sequence[str] = (), acts: Acts = NOTHING_ACTS) -> FlowModel:
+        """Each part where it belongs, and what an equation does to the flow, its `effects`, too; what is `told` of them, and what `acts` by
+        the time."""
         parts = tuple(p for part in parts if part is not None for p in (part, *getattr(part, "effects", ())))
         return cls(
             tuple(p for p in parts if isinstance(p, Contribution)), tuple(p for p in parts if isinstance(p, MomentumSource)),
-            tuple(p for p in parts if hasattr(p, "follow")),
+            tuple(p for p in parts if hasattr(p, "follow")), tuple(told), acts,
         )  # fmt: skip
 
     def coarse(self, agglomerates: Agglomerates) -> FlowModel:
@@ -140,6 +160,11 @@ class FlowModel:
         contributions = (c.coarse(agglomerates) for c in self.contributions)
         sources = (s.coarse(agglomerates) for s in self.sources)
         return FlowModel(tuple(c for c in contributions if c is not None), tuple(s for s in sources if s is not None))
+
+    @property
+    def steps(self) -> FaceSteps | None:
+        """What makes steps of pressure between cells."""
+        return next((source for source in self.sources if isinstance(source, FaceSteps)), None)
 
     def forces(self, flow: FlowSolver) -> Iterator[tuple[np.ndarray | None, np.ndarray | None]]:
         """What each momentum source does to the flow."""

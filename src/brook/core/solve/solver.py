@@ -11,6 +11,7 @@ from brook.core.solve.settings import Settings
 from brook.core.solve.setup import BoundaryConditions
 from brook.core.solve.states import SolverState
 from brook.core.solve.time_levels import TimeLevel, TimeScheme
+from brook.core.solve.within.acting import Acts
 
 
 class Solver(Protocol):
@@ -25,6 +26,10 @@ class Solver(Protocol):
     @property
     def stencil(self) -> Stencil:
         """What its equations stand on."""
+
+    @property
+    def acts(self) -> Acts:
+        """What acts in it by the time."""
 
     @property
     def mixes(self) -> bool:

@@ -10,6 +10,7 @@ from brook.core.solve.residuals import Residuals
 from brook.core.solve.settings import Settings
 from brook.core.solve.states import SolverState, check_state, versioned
 from brook.core.solve.time_levels import TimeLevel, TimeScheme
+from brook.core.solve.within.acting import NOTHING_ACTS
 
 SETTLED = 1e-8  # of the heat that passes: what may be left before it is told
 
@@ -24,6 +25,7 @@ class SolidSolver:
     def __init__(self, heat: Heat):
         self.heat, self.stencil, self.settings = heat, heat.stencil, Settings()
         self.time_scheme: TimeScheme | None = None
+        self.acts = NOTHING_ACTS
         self._nothing = np.zeros(heat.stencil.active)
 
     def iterate(self) -> Residuals:

@@ -265,6 +265,7 @@ def _stepped(
                 flow.extrapolate(clock.levels[0], clock.levels[1], step / before)
             if conditions_at is not None:
                 flow.change(conditions_at(clock.time + step))
+            flow.acts.over(clock.time, step, timing.order)
             mixing.forget()
             for k in range(timing.outer):
                 mixing.begin(k)

@@ -36,7 +36,9 @@ from brook.core.solve.scalars import TransportedScalar, scalar_of
 from brook.core.solve.setup import BoundaryConditions
 from brook.core.solve.still import SolidSolver
 from brook.core.solve.turbulence import CLOSURES, Incoming, Lifted, Turbulence, Walls
+from brook.core.solve.within import Acts
 from brook.core.stages.meshing import pairs_of
+from brook.core.stages.within import heat_within, within_flow
 from brook.core.study import Resolved, Study
 from brook.core.study.boundaries import STICKING
 
@@ -87,17 +89,22 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         stencil = _stencil(prepared, flow_mesh(prepared, mesh))
         fluids = _fluids(stencil.mesh, prepared)
         conditions = boundary_conditions(stencil, prepared.boundaries, stirred(prepared, stencil.mesh))
+        scalars = _scalars(prepared, stencil, fluids, scheme)
+        within = within_flow(study, prepared, stencil, fluids, scalars)
         model = FlowModel.of(
-            _laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions), _turbulence(prepared, stencil, scheme)
+            _laws(fluids), *scalars, _drive(stencil, conditions), within.resistance, within.push, _turbulence(prepared, stencil, scheme),
+            told=within.notes, acts=Acts(tuple(within.acts)),
         )  # fmt: skip
         return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
     whole = _stencil(prepared, run_mesh(prepared, mesh))
     materials = {name: prepared.materials.get(name, prepared.fluid) for name in whole.mesh.bodies}
     flowing = [k for k, name in enumerate(whole.mesh.bodies) if not isinstance(materials[name], Solid)]
     inflows = [b for b in prepared.boundaries if flowing]
+    source = sources_of(whole, said)
+    heated = heat_within(study, prepared, whole.mesh, flowing, source)
     heat = Heat(
         whole, substance_of(whole, materials), heat_conditions(whole, said, inflows), np.full(whole.cells, said.start),
-        sources_of(whole, said), contacts_of(whole, said), scheme, fillings_of(whole, materials, said.varying),
+        source, contacts_of(whole, said), scheme, fillings_of(whole, materials, said.varying),
     )  # fmt: skip
     heat.returned = returned_of(whole, said)
     if heat.returned and any(f.changes for f in heat.fillings):
@@ -109,7 +116,9 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
             raise ValueError(
                 f"nothing flows here that could carry {prepared.scalars[0].name}; take it out of the set-up"
             )
-        return SolidSolver(heat), whole
+        still = SolidSolver(heat)
+        still.acts, heat.told = Acts(tuple(heated.acts)), heated.notes
+        return still, whole
     stencil = whole if len(flowing) == len(whole.mesh.bodies) else _stencil(prepared, whole.mesh.part(flowing))
     fluids = _fluids(stencil.mesh, prepared)
     gravity = np.array([said.gravity_x, said.gravity_y, said.gravity_z])
@@ -117,9 +126,11 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         heat, FlowPart.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
     )
     conditions = boundary_conditions(stencil, prepared.boundaries, stirred(prepared, stencil.mesh))
+    scalars = _scalars(prepared, stencil, fluids, scheme)
+    within = within_flow(study, prepared, stencil, fluids, scalars)
     model = FlowModel.of(
-        energy, _laws(fluids), *_scalars(prepared, stencil, fluids, scheme), _drive(stencil, conditions),
-        _turbulence(prepared, stencil, scheme, energy),
+        energy, _laws(fluids), *scalars, _drive(stencil, conditions), within.resistance, within.push,
+        _turbulence(prepared, stencil, scheme, energy), told=[*heated.notes, *within.notes], acts=Acts((*heated.acts, *within.acts)),
     )  # fmt: skip
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
 

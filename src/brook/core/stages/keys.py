@@ -18,8 +18,8 @@ from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.materials import ConstantFluid
 from brook.core.mesh.boxes import Layers
 from brook.core.stages.following import follow_key, follow_of
-from brook.core.stages.in_time import changes_in_time
 from brook.core.stages.meshing import space_layers, space_sizes
+from brook.core.stages.moving import changes_in_time
 from brook.core.study import Requirement, Resolved, Study
 from brook.core.study.resolve import plain
 from brook.core.study.space import has_own_mesh
@@ -121,6 +121,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         *_heat_inputs(prepared),
         *([plain(prepared.turbulence), TURBULENCE_VERSION] if prepared.turbulence else []),
         *([plain(prepared.scalars)] if prepared.scalars else []),
+        *([plain(prepared.within)] if prepared.within else []),
         *_tables_asked(study, prepared),
     )
     run = _hash(mesh, set_up, SOLVER_VERSION)
@@ -132,6 +133,7 @@ def _tables_asked(study: Study, prepared: Prepared) -> list[Any]:
     """The tables that a formula of the set-up, or a named value, asks for."""
     named = {**study.named_values, **prepared.variant.named_values}
     words = set(re.findall(r"([a-z][a-z0-9_]*)\s*\(", " ".join([study.set_up.model_dump_json(), *named.values()])))
+    words |= {getattr(said, "measured", "") for said in study.set_up.within}
     asked = {name: made.model_dump(mode="json") for name, made in sorted(study.tables.items()) if name in words}
     return [asked] if asked else []
 
@@ -145,7 +147,8 @@ def _timing_inputs(study: Study, prepared: Prepared) -> list[Any]:
     """What a flow in time depends on besides; nothing for a steady one, whose keys it leaves as they are."""
     if prepared.timing.kind == "steady":
         return []
-    texts = [b.model_dump() for b in study.set_up.boundaries if changes_in_time(study, prepared.variant, b)]
+    said = [*study.set_up.boundaries, *study.set_up.within]
+    texts = [b.model_dump() for b in said if changes_in_time(study, prepared.variant, b)]
     return [
         plain(prepared.timing),
         texts,

@@ -20,6 +20,7 @@ from brook.core.study.tables import ValueTable
 from brook.core.study.timing import Steady, Timing
 from brook.core.study.turbulence import Turbulence
 from brook.core.study.views import Plate
+from brook.core.study.within import Within
 
 FORMAT: Literal["brook-study"] = "brook-study"
 VERSION: Literal[1] = 1
@@ -162,6 +163,7 @@ class SetUp(Part):
     turbulence: Turbulence | None = None
     heat: Heat | None = None
     scalars: Annotated[tuple[Scalar, ...], Field(max_length=20)] = ()
+    within: Annotated[tuple[Within, ...], Field(max_length=60)] = ()
     materials: Annotated[dict[BodyName, Material], Field(max_length=200)] = {}
     convection: Literal["limited", "third", "central", "upwind"] = "limited"
     reference: Reference = Reference()

@@ -19,7 +19,18 @@ FIGURES = Path(__file__).parents[2] / "evidence.json"
 GROUPS = (
     (
         "Flow in channels and pipes",
-        ("channel", "pipe", "periodic", "sheared", "taylor-couette", "womersley", "fan-duct", "total-pressure"),
+        (
+            "channel",
+            "pipe",
+            "periodic",
+            "sheared",
+            "taylor-couette",
+            "womersley",
+            "fan-duct",
+            "total-pressure",
+            "porous-plug",
+            "screen",
+        ),
     ),
     ("Closed and open flows", ("cavity", "cylinder", "flat-plate")),
     ("Orders of accuracy", ("manufactured", "taylor-green", "profile")),
@@ -38,7 +49,7 @@ GROUPS = (
             "curved-shear",
         ),
     ),
-    ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow")),
+    ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow", "source-window")),
     ("What a flow carries", ("tracer",)),
 )
 FURTHER = "Further cases"  # what no group names is shown all the same

@@ -19,12 +19,13 @@ from brook.core.study.scalars import KINDS as SCALARS
 from brook.core.study.turbulence import INCOMING_KINDS
 from brook.core.study.turbulence import KINDS as TURBULENCE
 from brook.core.units import round_text
-from brook.web.drawing import drawing
+from brook.web.drawing import Drawing, drawing
 from brook.web.fans import fan_graphs
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.shapes import making_of, small_address
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
+from brook.web.within import mark_within, within_shown
 
 router = APIRouter()
 MOMENT_BYTES, AVERAGED_BYTES = 42, 24  # of a moment, for each cell
@@ -173,13 +174,14 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "kept_moments": kept_moments(variant) if variant else "",
         "fans": fan_graphs(variant),
         "spoken_of": said,
-        "drawing": drawing(shape, variant.prepared.said) if variant and shape else None,
+        "drawing": _drawn(shape, variant) if variant and shape else None,
         "picture": small_address(studio, state, variant) if variant and not shape else "",
         "fluid": variant.prepared.fluid if variant else None,
         "numbers": _numbers(studio, state, variant) if variant else None,
         "rest": [p for p in every if p not in said | paired],
         "patches": every,
         **_heat(state, variant),
+        **within_shown(state, variant),
         "entering": [b.patch for b in state.study.set_up.boundaries if b.role in ("inflow", "outflow")],
         "turbulence_kinds": [("laminar", "laminar"), *((k.model_fields["kind"].default, k.words) for k in TURBULENCE)],
         "incoming_kinds": [(k.model_fields["kind"].default, k.words) for k in INCOMING_KINDS],
@@ -188,6 +190,13 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "scalar_kinds": [(k.model_fields["kind"].default, k.words) for k in SCALARS],
         "kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
     }
+
+
+def _drawn(shape: PlaneShape, variant: VariantState) -> Drawing:
+    """The drawing with what stands within."""
+    made = drawing(shape, variant.prepared.said)
+    mark_within(made, variant)
+    return made
 
 
 def _fluid_bodies(state: StudyState, variant: VariantState | None) -> list[str]:

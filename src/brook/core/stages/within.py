@@ -1,0 +1,157 @@
+"""What stands or acts within the fluid of a variant, on its mesh."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from brook.core.checks import Prepared
+from brook.core.formulas import FormulaError
+from brook.core.mesh import Mesh
+from brook.core.numerics import Stencil
+from brook.core.physics.within.porous import AXES, by_direction, coefficients
+from brook.core.physics.within.screen import loss_of
+from brook.core.solve.model import GivenForce
+from brook.core.solve.scalars import TransportedScalar
+from brook.core.solve.within import Act, Acting, Resistance, Screens
+from brook.core.solve.within.regions import inside, shares, told
+from brook.core.stages.moving import moving_values
+from brook.core.study import Resolved, Study, named_scope
+
+
+@dataclass
+class Within:
+    """What resists a flow, the `push` on its cells (C, 3) in N, acts by the time, and what is to be told of them."""
+
+    resistance: Resistance | None = None
+    push: GivenForce | None = None
+    acts: list[Acting] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+
+def title_of(prepared: Prepared, k: int) -> str:
+    """A statement as messages name it."""
+    said = prepared.within[k]
+    several = sum(other.kind == said.kind for other in prepared.within) > 1
+    words = {"porous": "the porous body", "screen": "the screen", "push": "the push", "heating": "the heat source", "release": "what is set free"}  # fmt: skip
+    return words[said.kind] + (f" number {k + 1}" if several else "")
+
+
+def within_flow(
+    study: Study, prepared: Prepared, stencil: Stencil, fluids: Any, scalars: list[TransportedScalar]
+) -> Within:
+    """What resists and pushes what flows, and what is set free of substances. Raises `ValueError` for what does not fit the mesh."""
+    found = Within()
+    found.resistance = _resistance(study, prepared, stencil, fluids, found.notes)
+    pushes, mesh = _acts(study, prepared, stencil.mesh, "push", found.notes), stencil.mesh
+    if pushes:
+        force = np.zeros((mesh.cell_count, 3))
+        found.push = GivenForce(force)
+        found.acts.append(Acting(force, [act for _, act in pushes]))
+    released = _acts(study, prepared, mesh, "release", found.notes)
+    for scalar in scalars:
+        mine = [act for said, act in released if said.substance == scalar.name]
+        if mine:
+            found.acts.append(Acting(scalar.equation.source, mine))
+    return found
+
+
+def heat_within(study: Study, prepared: Prepared, mesh: Mesh, flowing: list[int], source: np.ndarray) -> Within:
+    """Heat that is set free, added to a `source` (C,) in W of all bodies, of which `flowing` are fluids."""
+    found = Within()
+    heats = _acts(study, prepared, mesh, "heating", found.notes, flowing)
+    if heats:
+        found.acts.append(Acting(source, [act for _, act in heats]))
+    return found
+
+
+def _resistance(study: Study, prepared: Prepared, stencil: Stencil, fluids: Any, notes: list[str]) -> Resistance | None:
+    kinds = {said.kind for said in prepared.within}
+    if not kinds & {"porous", "screen"}:
+        return None
+    mesh = stencil.mesh
+    linear, square = np.zeros((2, mesh.cell_count, 3))
+    screens = []
+    for k, said in enumerate(prepared.within):
+        title = title_of(prepared, k)
+        if said.kind == "porous":
+            share = shares(said.where, mesh, title)
+            notes += told(said.where, mesh, share, title)
+            table = study.tables[said.measured].known() if said.measured else None
+            for b, fluid in enumerate(fluids.fluids):
+                d, f = coefficients(said, fluid.viscosity, fluid.density, table)
+                here = (share * (mesh.body == b))[:, None]
+                linear += here * np.diag(by_direction(said, d / fluid.viscosity))
+                square += here * np.diag(by_direction(said, f / fluid.density))
+        elif said.kind == "screen":
+            screens.append(_screen(said, stencil, title))
+    parts = ("faces", "axis", "sign", "loss")
+    every = Screens(*(np.concatenate([getattr(s, p) for s in screens]) for p in parts)) if screens else Screens.none()
+    return Resistance(stencil, linear, square, every)
+
+
+def _screen(said: Resolved, stencil: Stencil, title: str) -> Screens:
+    """The faces whose cells lie on both sides. Raises `ValueError` where there are none."""
+    s, axis = stencil, AXES.index(said.axis)
+    owner = s.owner[: s.inner]
+    one, other = s.centre[owner, axis] - said.at, s.centre[s.neighbour, axis] - said.at
+    crossed = (one < 0) != (other < 0)
+    region = said.where
+    if region.kind == "body" and region.body not in s.mesh.bodies:
+        raise ValueError(f"there is no body {region.body} here for {title}; bodies are {', '.join(s.mesh.bodies)}")
+    if region.kind == "body":
+        crossed &= s.mesh.body[owner] == s.mesh.bodies.index(region.body)
+    faces = np.nonzero(crossed)[0]
+    if region.kind not in ("everywhere", "body"):
+        share = one[faces] / (one[faces] - other[faces])
+        line = s.centre[s.neighbour[faces]] - s.centre[owner[faces]]
+        faces = faces[inside(region, s.centre[owner[faces]] + share[:, None] * line, s.mesh.is_plane)]
+    if not len(faces):
+        raise ValueError(
+            f"{title} at {said.axis} = {said.at:g} m stands across nothing that flows; move it, or look at where it is to end"
+        )
+    ones = np.ones(len(faces))
+    return Screens(faces, np.full(len(faces), axis), np.where(one[faces] < 0, 1.0, -1.0), loss_of(said) * ones)
+
+
+def _acts(
+    study: Study, prepared: Prepared, mesh: Mesh, kind: str, notes: list[str], flowing: list[int] | None = None
+) -> list[tuple[Resolved, Act]]:
+    """The acts of a kind; where nothing else is said they are in all that is `flowing`."""
+    found = []
+    for k, said in enumerate(prepared.within):
+        if said.kind != kind:
+            continue
+        title = title_of(prepared, k)
+        share = shares(said.where, mesh, title)
+        if said.where.kind == "everywhere" and flowing:
+            share = np.isin(mesh.body, flowing).astype(float)
+        notes += told(said.where, mesh, share, title)
+        held = share * mesh.volume
+        value, changes = _value(study, prepared, k)
+        found.append((said, Act(held / held.sum(), value, changes)))
+    return found
+
+
+FIELDS = {"push": ("force_x", "force_y", "force_z"), "heating": ("power",), "release": ("rate",)}
+
+
+def _value(study: Study, prepared: Prepared, k: int) -> tuple[Callable[[float], Any], bool]:
+    """The value of an act by time, and whether it changes."""
+    said, statement = prepared.within[k], study.set_up.within[k]
+    fields, moving = FIELDS[said.kind], {}
+    if prepared.timing.kind == "in_time":
+        moving = {m.field: m for m in moving_values(study, prepared.variant, statement)}
+
+    def at(time: float) -> Any:
+        scope = named_scope(study, prepared.variant, time)
+        try:
+            values = [moving[f].at(scope) if f in moving else getattr(said, f) for f in fields]
+        except FormulaError as error:
+            raise ValueError(f"at {time:.4g} s: {title_of(prepared, k)}: {error.message}") from None
+        return np.array(values) if len(values) > 1 else values[0]
+
+    return at, bool(moving)
