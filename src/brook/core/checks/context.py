@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from brook.core.geometry.plane import PlaneShape
 from brook.core.geometry.shape_cache import SpaceShape
@@ -37,3 +38,4 @@ class Context:
     materials: dict[str, ConstantFluid | Solid]
     patches: tuple[str, ...] | None
     declared: set[str]
+    said: list[tuple[int, Any]]  # of each patch that boundaries are said of, with the number of the statement

@@ -43,7 +43,7 @@ def partner_in(shape: PlaneShape, pair: Pair) -> str:
 
 def pair_problems(c: Context) -> list[Problem]:
     """What is said of a paired patch that has no place there, what is to be driven without a pair, and what has no end."""
-    study, variant, plan = c.study, c.variant, c.plan
+    variant, plan = c.variant, c.plan
     if c.patches is None:
         return []
     pairs = pairs_in(plan, c.patches)
@@ -60,7 +60,7 @@ def pair_problems(c: Context) -> list[Problem]:
         for k, pair in enumerate(plan.pairs)
         if c.shape is not None and of.get(pair.patch) == ""
     ]
-    for k, said in enumerate(study.set_up.boundaries):
+    for k, said in c.said:
         at = f"/set_up/boundaries/{k}/patch"
         message = ""
         if said.kind == "periodic" and said.patch not in of and said.patch in c.patches:

@@ -8,6 +8,7 @@ from functools import lru_cache
 
 from brook.core.checks.bodies import body_problems, made_shape
 from brook.core.checks.context import Context
+from brook.core.checks.in_time import time_problems
 from brook.core.checks.limits import requirement_problems
 from brook.core.checks.looking import Looked, looking_problems
 from brook.core.checks.pairs import pair_problems, pairs_in, partner_in
@@ -52,6 +53,7 @@ from brook.core.study import (
     value_at,
 )
 from brook.core.study.names import names_of
+from brook.core.study.patterns import each, is_pattern, matching
 from brook.core.study.resolve import RESERVED, named_value_problems, start_time, table_problems
 from brook.core.study.space import SpaceGeometry, named_patches
 from brook.core.units import SYMBOLS
@@ -80,6 +82,7 @@ class Prepared:
     turbulence: Resolved | None
     scalars: list[Resolved]
     within: list[Resolved]
+    frame: Resolved | None
     materials: dict[str, ConstantFluid | Solid]
     places: Places
     problems: tuple[Problem, ...]
@@ -179,10 +182,23 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     rules = resolve(study.run_rules, scope, "/run_rules", problems)
     boxes = {name: resolve(box, scope, f"/places/{name}", problems) for name, box in study.places.items()}
     patches = shape.patches if shape is not None else space.patches if space is not None else None
-    boundaries = [b for b in set_up.boundaries if patches is None or b.patch in patches]
+    boundaries = [b for _, b in each(set_up.boundaries, patches or ()) if patches is None or b.patch in patches]
     declared = declared_patches(study)
     context = Context(
-        study, variant, path, geometry, shape, sound, space, plan, set_up, fluid, materials, patches, declared
+        study,
+        variant,
+        path,
+        geometry,
+        shape,
+        sound,
+        space,
+        plan,
+        set_up,
+        fluid,
+        materials,
+        patches,
+        declared,
+        each(study.set_up.boundaries, declared | set(patches or ())),
     )
     problems += [problem for checker in CHECKERS for problem in checker(context)]
     warm, averaged = set_up.heat is not None, set_up.timing.kind == "in_time" and set_up.timing.averages
@@ -199,7 +215,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)]
         problems += named_value_problems(study, None, "")
     return Prepared(
-        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, set_up.turbulence, set_up.scalars, set_up.within, materials, places, tuple(problems)
+        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, set_up.turbulence, set_up.scalars, set_up.within, set_up.frame, materials, places, tuple(problems)
     )  # fmt: skip
 
 
@@ -290,8 +306,13 @@ def _unknown_names(study: Study, known: set[str]) -> list[Problem]:
     return [
         Problem(place.path, f"'{place.name}' is not a patch: {nearest(place.name, known)}")
         for place in said
-        if place.name not in known and not place.path.startswith(BETWEEN_BODIES)
+        if place.name not in known and not place.path.startswith(BETWEEN_BODIES) and not _is_of_some(place.name, known)
     ]
+
+
+def _is_of_some(name: str, known: set[str]) -> bool:
+    """Whether a pattern is of a known patch."""
+    return is_pattern(name) and bool(matching(name, known))
 
 
 def name_problems(c: Context) -> list[Problem]:
@@ -368,5 +389,5 @@ def _box_problems(boxes: dict[str, Resolved]) -> list[Problem]:
 # What looks at a variant; one more is a line here.
 CHECKERS: tuple[Callable[[Context], list[Problem]], ...] = (
     space_problems, stretch_problems, line_problems, timing_problems, size_problems, follow_problems, body_problems, boundary_problems, heat_problems,
-    turbulence_problems, scalar_problems, within_problems, pair_problems, name_problems,
+    turbulence_problems, scalar_problems, within_problems, time_problems, pair_problems, name_problems,
 )  # fmt: skip

@@ -20,8 +20,8 @@ def scalar_problems(c: Context) -> list[Problem]:
         return []
     problems: list[Problem] = []
     seen: set[str] = set()
-    entering = {b.patch for b in study.set_up.boundaries if b.role == "inflow"}
-    through = {b.patch for b in study.set_up.boundaries if b.role in ("inflow", "outflow")}
+    entering = {b.patch for _, b in c.said if b.role == "inflow"}
+    through = {b.patch for _, b in c.said if b.role in ("inflow", "outflow")}
     for k, said in enumerate(study.set_up.scalars):
         at = f"/set_up/scalars/{k}"
         taken = said.name in QUANTITIES or said.name in RESERVED or said.name in SYMBOLS or said.name in EQUATIONS

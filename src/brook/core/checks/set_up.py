@@ -8,7 +8,7 @@ from brook.core.checks.context import Context, layer_groups
 from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.physics.plate import friction_speed
-from brook.core.study import Problem, Study
+from brook.core.study import Problem
 from brook.core.study.boundaries import Turning
 from brook.core.study.geometry import PlaneGeometry
 from brook.core.study.space import has_own_mesh
@@ -16,6 +16,7 @@ from brook.core.units import DIMENSIONS, show
 
 LAYERS_DEEPEST = 3.0  # cells at the wall
 MOST_STEPS, MOST_KEPT = 1_000_000, 500
+ROUNDED = 1e-6
 
 
 def heat_problems(c: Context) -> list[Problem]:
@@ -30,7 +31,7 @@ def heat_problems(c: Context) -> list[Problem]:
             problems.append(Problem(path, f"something else is already said of '{said.patch}'; keep one of the two"))
         seen.add(said.patch)
     given = {p.patch for p in heat.patches if p.kind == "temperature"}
-    for boundary in study.set_up.boundaries:
+    for _, boundary in c.said:
         if boundary.role == "inflow" and boundary.patch in patches and boundary.patch not in given:
             message = f"say the temperature of what enters through {boundary.patch}"
             problems.append(Problem("/set_up/heat/patches", message, "missing", variant.name))
@@ -45,7 +46,7 @@ def boundary_problems(c: Context) -> list[Problem]:
     problems = []
     seen: set[str] = set()
     roles, kinds = set(), set()
-    for k, boundary in enumerate(study.set_up.boundaries):
+    for k, boundary in c.said:
         if boundary.patch in seen:
             message = f"something else is already said of '{boundary.patch}'; keep one of the two"
             problems.append(Problem(f"/set_up/boundaries/{k}/patch", message))
@@ -63,16 +64,22 @@ def boundary_problems(c: Context) -> list[Problem]:
             if boundary.role == "inflow":
                 kinds.add(boundary.kind)
     # a stream on all sides carries out what it carries in
-    if "inflow" in roles and "outflow" not in roles and kinds != {"stream"} and not _leaves_to_rest(study, patches):
+    if "inflow" in roles and "outflow" not in roles and kinds != {"stream"} and not _leaves_to_rest(c, patches):
         message = f"'{variant.title}' has an inlet but no outlet: say of one patch that fluid leaves through it"
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
+    problems += share_problems(c)
+    frame = study.set_up.frame
+    if frame is not None and frame.axis != "z" and isinstance(variant.geometry, PlaneGeometry):
+        problems.append(
+            Problem("/set_up/frame/axis", f"a drawing turns about an axis along z only, not along {frame.axis}")
+        )
     heat = study.set_up.heat
     still = heat is not None and materials and all(isinstance(m, Solid) for m in materials.values())
     if still or (heat is not None and heat.buoyancy != "none"):
         return problems
-    driven = roles & {"inflow", "outflow"} or any(b.kind in ("sliding", "turning") for b in study.set_up.boundaries)
+    driven = roles & {"inflow", "outflow"} or any(b.kind in ("sliding", "turning") for _, b in c.said)
     driven = driven or any(said.kind == "push" for said in study.set_up.within)
-    if not driven and not any(b.kind == "periodic" and b.drive != "none" for b in study.set_up.boundaries):
+    if not driven and not any(b.kind == "periodic" and b.drive != "none" for _, b in c.said):
         message = (
             f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, a sliding or turning wall, or what "
             "drives a periodic pair"
@@ -81,10 +88,25 @@ def boundary_problems(c: Context) -> list[Problem]:
     return problems
 
 
-def _leaves_to_rest(study: Study, patches: tuple[str, ...]) -> bool:
+def _leaves_to_rest(c: Context, patches: tuple[str, ...]) -> bool:
     """Whether fluid may leave through a patch that it enters through from rest: there are other patches to enter through."""
-    entering = [b.kind for b in study.set_up.boundaries if b.patch in patches and b.role == "inflow"]
+    entering = [b.kind for _, b in c.said if b.patch in patches and b.role == "inflow"]
     return "rest" in entering and len(entering) > 1
+
+
+def share_problems(c: Context) -> list[Problem]:
+    """Shares of what enters that do not add up to all of it, where nothing else lets the rest out."""
+    here = [(k, b) for k, b in c.said if c.patches is None or b.patch in c.patches]
+    shares = [(k, c.set_up.boundaries[k].share) for k, b in here if b.kind == "share"]
+    if not shares or any(share is None for _, share in shares):
+        return []
+    total = sum(share for _, share in shares)
+    lets_out = any(b.role == "outflow" and b.kind != "share" for _, b in here)
+    if total > 1 + ROUNDED or (total < 1 - ROUNDED and not lets_out):
+        rest = "more than enters" if total > 1 else "and nothing else lets the rest out"
+        message = f"the shares of what enters add up to {100 * total:.6g} %, {rest}; make them add up to all of it"
+        return [Problem(f"/set_up/boundaries/{shares[-1][0]}/share", message, "wrong", c.variant.name)]
+    return []
 
 
 def timing_problems(c: Context) -> list[Problem]:

@@ -19,8 +19,8 @@ def turbulence_problems(c: Context) -> list[Problem]:
     if said is None or c.patches is None:
         return []
     at, problems = "/set_up/turbulence", []
-    through = {b.patch for b in c.study.set_up.boundaries if b.role in ("inflow", "outflow")}
-    spoken = {b.patch: b.kind for b in c.study.set_up.boundaries}
+    through = {b.patch for _, b in c.said if b.role in ("inflow", "outflow")}
+    spoken = {b.patch: b.kind for _, b in c.said}
     walls = {p for p in c.patches if spoken.get(p, "wall") in STICKING}
     lists: tuple[tuple[str, tuple[Any, ...]], ...] = (("inflows", said.inflows), ("rough", said.rough))
     for name, entries in lists:

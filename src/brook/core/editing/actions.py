@@ -13,6 +13,7 @@ from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
 from brook.core.study import PlaneGeometry, Problem, Study, named_scope, resolve
 from brook.core.study.names import rename
+from brook.core.study.patterns import is_pattern, matching
 from brook.core.study.space import SpaceGeometry
 from brook.core.units import Quantity
 
@@ -250,10 +251,12 @@ def _limit_kind(raw: dict[str, Any], pointer: str, kind: str) -> str:
 
 
 def _set_boundary(raw: dict[str, Any], patch: str, kind: str) -> str:
-    """Says of a patch that it is of a kind; what is said of it already goes. `wall` says nothing."""
+    """Says of a patch, or of all that a pattern is of, that it is of a kind; what is said of it already goes. `wall` says nothing but
+    where a pattern would say something else."""
     boundaries = raw["set_up"]["boundaries"]
     at = next((k for k, b in enumerate(boundaries) if b["patch"] == patch), len(boundaries))
-    if kind == "wall":
+    covered = any(is_pattern(b["patch"]) and patch in matching(b["patch"], [patch]) for b in boundaries)
+    if kind == "wall" and (is_pattern(patch) or not covered):
         del boundaries[at : at + 1]
     else:
         boundaries[at : at + 1] = [{"kind": kind, "patch": patch}]

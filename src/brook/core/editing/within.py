@@ -45,4 +45,10 @@ def _set_region(raw: Raw, pointer: str, kind: str, body: str = "") -> str:
     return f"{pointer}/where"
 
 
-ACTIONS: dict[str, Callable[..., str]] = {"add_within": _add_within, "set_region": _set_region}
+def _set_frame(raw: Raw, turns: str) -> str:
+    """Looks at the flow from a frame that turns, or stands."""
+    raw["set_up"]["frame"] = {} if turns == "yes" else None
+    return "/set_up/frame"
+
+
+ACTIONS: dict[str, Callable[..., str]] = {"add_within": _add_within, "set_region": _set_region, "set_frame": _set_frame}

@@ -65,11 +65,21 @@ class Through:
         return self.entering > 0 or (self.rise is not None and not self.draws)
 
 
+@dataclass(frozen=True)
+class Metered:
+    """What flows through a patch as a whole: a mass in kg/s `in` or `out`, or out as a `share` of what enters."""
+
+    way: Literal["in", "out", "share"]
+    value: float
+
+
 @dataclass(frozen=True, eq=False)
 class Condition:
-    """FIXED velocity (n, 3) in m/s, or OPEN with a static pressure (n,) or one for all in Pa and how that depends on the flow, or SLIP."""
+    """FIXED velocity (n, 3) in m/s, or its shape where it is `metered`; or OPEN with a static pressure (n,) or one for all in Pa and how that
+    depends on the flow; or SLIP."""
 
     kind: int
     velocity: np.ndarray | None = None
     pressure: float | np.ndarray = 0.0
     through: Through | None = None
+    metered: Metered | None = None

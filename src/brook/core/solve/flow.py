@@ -19,6 +19,7 @@ from brook.core.solve.apart import Apart
 from brook.core.solve.continuity import Continuity, project
 from brook.core.solve.fields import Fields
 from brook.core.solve.medium import Medium
+from brook.core.solve.meters import Meters
 from brook.core.solve.model import FlowModel
 from brook.core.solve.momentum import NOTHING, Momentum
 from brook.core.solve.openings import Openings
@@ -67,6 +68,8 @@ class FlowSolver:
         self.pressure_solver = pressure_solver or usual_pressure_solver(stencil.cells)
         self.fixed, self.open, self.slip = (np.nonzero(conditions.kind == k)[0] for k in (FIXED, OPEN, SLIP))
         self.openings = Openings(stencil, self.open, conditions)
+        self.meters = Meters(stencil, conditions)
+        self._set_conditions(conditions)
         # a boundary pressure is known only where it is given: elsewhere the gradient is one-sided
         self.pressure_fit = stencil.fit(conditions.kind == OPEN)
         self.momentum = Momentum(stencil)
@@ -85,9 +88,16 @@ class FlowSolver:
             equation.share(self.momentum.workspace, levels, self)
             equation.act(self)
 
+    def _set_conditions(self, conditions: BoundaryConditions) -> None:
+        """Takes over what boundaries say, as it is `said`: with velocities by meters, and pressures as the frame of the flow has them."""
+        self._said = conditions
+        if self.model.frame is not None and not self.stencil.is_agglomerated:
+            conditions = self.model.frame.reduced(conditions)
+        self.conditions = self.meters.at_start(conditions, self.medium.on_boundary)
+
     def gentler(self) -> FlowSolver:
         """The same flow from its start state, with smaller steps."""
-        return FlowSolver(self.stencil, self._molecular, self.conditions, self.model, self.settings.gentler())
+        return FlowSolver(self.stencil, self._molecular, self._said, self.model, self.settings.gentler())
 
     def compose(self, on_boundary: np.ndarray | None = None) -> None:
         """The medium as all contributions make it; those that depend on the velocity look at it where that on boundaries (B, 3)
@@ -148,7 +158,8 @@ class FlowSolver:
         """Takes over other values on boundaries of the same kinds. Raises `ValueError` for other kinds."""
         if not np.array_equal(conditions.kind, self.conditions.kind):
             raise ValueError("what holds on a boundary may not change while a flow is computed, only its values")
-        driven, self.conditions = self.conditions.driven, conditions
+        driven = self.conditions.driven
+        self._set_conditions(conditions)
         self.openings.change(conditions)
         if conditions.driven != driven:
             for equation in self.model.equations:
@@ -327,6 +338,7 @@ class FlowSolver:
         """The momentum equations as they stand; gives the velocity on boundaries (B, 3) and what is left of them over their
         terms."""
         self.openings.follow(self)
+        self.meters.follow(self)
         on_boundary = self.boundary_velocity()
         self.momentum.renew_gradient(self, on_boundary)
         self.compose(on_boundary)
@@ -422,6 +434,8 @@ class FlowSolver:
         )  # fmt: skip
         if medium.at_walls is not None:
             fields.more["viscosity"] = (medium.viscosity, s.with_pairs(medium.viscosity, medium.at_walls))
+        if self.model.frame is not None:
+            fields = self.model.frame.onto(fields)
         for equation in reversed(self.model.equations):  # heat, which leads to a larger mesh, comes first of all
             fields = equation.onto(fields)
         return fields

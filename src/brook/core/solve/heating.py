@@ -13,8 +13,7 @@ from brook.core.solve.heat import Filling, Substance
 from brook.core.solve.returning import Returned
 from brook.core.solve.scalar import Contacts, ScalarConditions
 from brook.core.study import Resolved
-
-INFLOWS = ("velocity", "flow", "rest", "fan", "stream")
+from brook.core.study.boundaries import INFLOWS, OUTFLOWS
 
 
 def substance_of(stencil: Stencil, materials: dict[str, ConstantFluid | Solid]) -> Substance:
@@ -69,7 +68,7 @@ def heat_conditions(stencil: Stencil, heat: Resolved, boundaries: list[Resolved]
         else:
             flux[here] = statement.power / mesh.face_areas(patch.faces).sum()
     for boundary in boundaries:
-        if boundary.kind == "pressure" and boundary.patch in said:
+        if boundary.kind in OUTFLOWS and boundary.patch in said:
             # an outlet is at no temperature of its own: what is said there is that of what flows back
             coefficient[stencil.boundary_faces(mesh.patch(boundary.patch))] = 0.0
     return ScalarConditions(coefficient, surroundings, flux, entering)

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 import numpy as np
 
 from brook.core.solve.fields import Fields
+from brook.core.solve.frame import TurningFrame
 from brook.core.solve.states import State
 from brook.core.solve.time_levels import TimeLevel
 from brook.core.solve.within.acting import NOTHING_ACTS, Acts
@@ -144,6 +145,7 @@ class FlowModel:
     equations: tuple[CoupledEquation, ...] = ()
     told: tuple[str, ...] = ()
     acts: Acts = NOTHING_ACTS
+    frame: TurningFrame | None = None
 
     @classmethod
     def of(cls, *parts: Any, told: Sequence[str] = (), acts: Acts = NOTHING_ACTS) -> FlowModel:
@@ -153,6 +155,7 @@ class FlowModel:
         return cls(
             tuple(p for p in parts if isinstance(p, Contribution)), tuple(p for p in parts if isinstance(p, MomentumSource)),
             tuple(p for p in parts if hasattr(p, "follow")), tuple(told), acts,
+            next((p for p in parts if isinstance(p, TurningFrame)), None),
         )  # fmt: skip
 
     def coarse(self, agglomerates: Agglomerates) -> FlowModel:

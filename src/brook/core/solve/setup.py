@@ -11,7 +11,7 @@ from brook.core.mesh import WEDGE_SIDES, Patch
 from brook.core.numerics import Stencil
 from brook.core.physics.boundaries import CONDITIONS
 from brook.core.physics.boundaries.periodic import driven
-from brook.core.physics.conditions import FIXED, OPEN, SLIP, Driven, PatchFaces, Through
+from brook.core.physics.conditions import FIXED, OPEN, SLIP, Driven, Metered, PatchFaces, Through
 from brook.core.physics.developed import developed_profile, wetted_rim
 from brook.core.study import Resolved
 from brook.core.study.boundaries import STICKING
@@ -20,13 +20,14 @@ from brook.core.study.boundaries import STICKING
 @dataclass(frozen=True, eq=False)
 class BoundaryConditions:
     """On the active boundary faces (B,): which closure holds, velocity (B, 3) in m/s, pressure (B,) in Pa; what drives a
-    flow through periodic pairs, and how the pressure at openings depends on the flow, by their patches."""
+    flow through periodic pairs, how the pressure at openings depends on the flow, and what is metered, by their patches."""
 
     kind: np.ndarray
     velocity: np.ndarray
     pressure: np.ndarray
     driven: dict[str, Driven] = field(default_factory=dict)
     through: dict[str, Through] = field(default_factory=dict)
+    metered: dict[str, Metered] = field(default_factory=dict)
 
     @property
     def is_closed(self) -> bool:
@@ -60,6 +61,7 @@ class Boundaries:
             pressure=self.conditions.pressure.copy(),
             driven=dict(self.conditions.driven),
             through=dict(self.conditions.through),
+            metered=dict(self.conditions.metered),
         )
         patches = {patch.name: patch for patch in self.stencil.patches}
         for statement in statements:
@@ -92,6 +94,8 @@ class Boundaries:
         made.kind[here] = condition.kind
         if condition.through is not None:
             made.through[patch.name] = condition.through
+        if condition.metered is not None:
+            made.metered[patch.name] = condition.metered
         made.pressure[here] = condition.pressure
         made.velocity[here] = 0.0 if condition.velocity is None else condition.velocity
 

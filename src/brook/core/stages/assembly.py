@@ -21,9 +21,9 @@ from brook.core.solve import (
 )  # fmt: skip
 from brook.core.solve.drive import Drive
 from brook.core.solve.energy import EnergyEquation, FlowPart, Fluids
+from brook.core.solve.frame import TurningFrame
 from brook.core.solve.heat import Heat
 from brook.core.solve.heating import (
-    INFLOWS,
     contacts_of,
     fillings_of,
     heat_conditions,
@@ -40,7 +40,7 @@ from brook.core.solve.within import Acts
 from brook.core.stages.meshing import pairs_of
 from brook.core.stages.within import heat_within, within_flow
 from brook.core.study import Resolved, Study
-from brook.core.study.boundaries import STICKING
+from brook.core.study.boundaries import INFLOWS, STICKING
 
 
 def flow_mesh(prepared: Prepared, mesh: Mesh) -> Mesh:
@@ -92,7 +92,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         scalars = _scalars(prepared, stencil, fluids, scheme)
         within = within_flow(study, prepared, stencil, fluids, scalars)
         model = FlowModel.of(
-            _laws(fluids), *scalars, _drive(stencil, conditions), within.resistance, within.push, _turbulence(prepared, stencil, scheme),
+            _laws(fluids), *scalars, _drive(stencil, conditions), within.resistance, within.push, _frame(prepared, stencil, fluids), _turbulence(prepared, stencil, scheme),
             told=within.notes, acts=Acts(tuple(within.acts)),
         )  # fmt: skip
         return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
@@ -129,7 +129,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     scalars = _scalars(prepared, stencil, fluids, scheme)
     within = within_flow(study, prepared, stencil, fluids, scalars)
     model = FlowModel.of(
-        energy, _laws(fluids), *scalars, _drive(stencil, conditions), within.resistance, within.push,
+        energy, _laws(fluids), *scalars, _drive(stencil, conditions), within.resistance, within.push, _frame(prepared, stencil, fluids),
         _turbulence(prepared, stencil, scheme, energy), told=[*heated.notes, *within.notes], acts=Acts((*heated.acts, *within.acts)),
     )  # fmt: skip
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
@@ -148,6 +148,15 @@ def _scalars(prepared: Prepared, stencil: Stencil, fluids: Fluids, scheme: Conve
     entering = {b.patch for b in prepared.boundaries if b.kind in INFLOWS}
     density, kind = fluids.constant("density"), "upwind" if scheme == "upwind" else "bounded"
     return [scalar_of(said, stencil, density, entering, kind) for said in prepared.scalars]
+
+
+def _frame(prepared: Prepared, stencil: Stencil, fluids: Fluids) -> TurningFrame | None:
+    """The frame that the flow is looked at from, None where it stands."""
+    said = prepared.frame
+    if said is None or not said.rate:
+        return None
+    turning = said.rate * np.eye(3)["xyz".index(said.axis)]
+    return TurningFrame(stencil, turning, np.array([said.x, said.y, said.z]), fluids.constant("density"))
 
 
 def _drive(stencil: Stencil, conditions: BoundaryConditions) -> Drive | None:

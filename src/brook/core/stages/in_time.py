@@ -12,8 +12,9 @@ from brook.core.numerics import Stencil
 from brook.core.solve import Timing
 from brook.core.solve.setup import Boundaries, BoundaryConditions
 from brook.core.stages.assembly import stirred
-from brook.core.stages.moving import moving_values
 from brook.core.study import Resolved, Study, named_scope
+from brook.core.study.moving import moving_values
+from brook.core.study.patterns import each
 
 
 def conditions_in_time(
@@ -21,7 +22,7 @@ def conditions_in_time(
 ) -> Callable[[float], BoundaryConditions] | None:
     """Boundary values by time, None where none changes. What changes is evaluated anew, on its own patches; it raises
     `ValueError` where there is no value then."""
-    said = {b.patch: b for b in study.set_up.boundaries}
+    said = {b.patch: b for _, b in each(study.set_up.boundaries, [b.patch for b in prepared.boundaries])}
     moving = [(b, moving_values(study, prepared.variant, said[b.patch])) for b in prepared.boundaries]
     moving = [(b, values) for b, values in moving if values]
     if not moving:

@@ -19,8 +19,8 @@ from brook.core.materials import ConstantFluid
 from brook.core.mesh.boxes import Layers
 from brook.core.stages.following import follow_key, follow_of
 from brook.core.stages.meshing import space_layers, space_sizes
-from brook.core.stages.moving import changes_in_time
 from brook.core.study import Requirement, Resolved, Study
+from brook.core.study.moving import changes_in_time
 from brook.core.study.resolve import plain
 from brook.core.study.space import has_own_mesh
 
@@ -122,6 +122,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         *([plain(prepared.turbulence), TURBULENCE_VERSION] if prepared.turbulence else []),
         *([plain(prepared.scalars)] if prepared.scalars else []),
         *([plain(prepared.within)] if prepared.within else []),
+        *([["frame", plain(prepared.frame)]] if prepared.frame is not None else []),
         *_tables_asked(study, prepared),
     )
     run = _hash(mesh, set_up, SOLVER_VERSION)

@@ -18,8 +18,8 @@ from brook.core.solve.model import GivenForce
 from brook.core.solve.scalars import TransportedScalar
 from brook.core.solve.within import Act, Acting, Resistance, Screens
 from brook.core.solve.within.regions import inside, shares, told
-from brook.core.stages.moving import moving_values
 from brook.core.study import Resolved, Study, named_scope
+from brook.core.study.moving import moving_values
 
 
 @dataclass

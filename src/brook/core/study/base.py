@@ -17,12 +17,13 @@ Formula = Annotated[str, StringConstraints(min_length=1, max_length=500, strip_w
 
 @dataclass(frozen=True)
 class Naming:
-    """Marks a field that names something of a shape: a `patch` or a `body`."""
+    """Marks a field that names something of a shape: a `patch` or a `body`; with a * in it several."""
 
     kind: Literal["patch", "body"]
 
 
 PatchName = Annotated[Name, Naming("patch")]
+PatchNames = Annotated[str, StringConstraints(pattern=r"^[a-z*][a-z0-9_*]{0,39}$"), Naming("patch")]
 BodyName = Annotated[Name, Naming("body")]
 
 

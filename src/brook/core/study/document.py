@@ -11,6 +11,7 @@ from pydantic import Field, ValidationError, model_validator
 from brook.core.study.base import BodyName, Formula, Name, Part, Problem, Prose, Title, Value
 from brook.core.study.boundaries import Boundary
 from brook.core.study.curves import CurvePlot
+from brook.core.study.frame import TurningFrame
 from brook.core.study.geometry import Geometry
 from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
@@ -163,6 +164,7 @@ class SetUp(Part):
     turbulence: Turbulence | None = None
     heat: Heat | None = None
     scalars: Annotated[tuple[Scalar, ...], Field(max_length=20)] = ()
+    frame: TurningFrame | None = None
     within: Annotated[tuple[Within, ...], Field(max_length=60)] = ()
     materials: Annotated[dict[BodyName, Material], Field(max_length=200)] = {}
     convection: Literal["limited", "third", "central", "upwind"] = "limited"

@@ -19,6 +19,7 @@ from brook.core.verification.case import Comparison, Found
 DENSITY, OUTSIDE = 1.2, 15.0
 HEIGHT, NARROW, LENGTH, CELL = 0.2, 0.1, 0.8, 0.00625
 SHUT, SLOPE, LOSS = 60.0, 200.0, 2.5  # Pa where nothing flows, Pa s/m³, and what the end takes of the dynamic pressure
+SHARES, MASS, SHARED = (0.2, 0.3, 0.5), 0.3, 1e-9
 DEPTH = 1.0  # m that a drawing is deep
 BERNOULLI, EXACT = 5e-3, 1e-6
 EVENS_OUT = 0.02  # Pa s: a flow that is the same everywhere between slipping walls feels none of it
@@ -103,3 +104,36 @@ def fan_duct() -> list[Found]:
         ),
         Comparison("pressure rise there / Pa", "exact", SHUT - SLOPE * flow, rise, EXACT, words),
     ]
+
+
+def shares() -> list[Found]:
+    """A gas that cools on its way leaves a box through three arms with given shares of its mass."""
+    arms = [
+        {
+            "name": f"arm{k}", "action": "add", "left": f"{0.1 + 0.25 * k} m", "bottom": f"{HEIGHT - 0.02} m", "width": "0.1 m", "height": "0.2 m",
+            "patches": {"left": "wall", "right": "wall", "bottom": "wall", "top": f"branch_{k}"},
+        } for k in range(len(SHARES))
+    ]  # fmt: skip
+    outer = _outer(LENGTH, HEIGHT) | {"patches": {"left": "inlet", "right": "wall", "bottom": "wall", "top": "wall"}}
+    said = [{"kind": "mass", "patch": "inlet", "mass_flow": f"{MASS} kg/s"}]
+    said += [{"kind": "share", "patch": f"branch_{k}", "share": f"{share}"} for k, share in enumerate(SHARES)]
+    warm = [{"kind": "temperature", "patch": "inlet", "temperature": "400 K"}, {"kind": "temperature", "patch": "wall", "temperature": "300 K"}]  # fmt: skip
+    study = study_from(
+        {
+            "format": "brook-study", "version": 1, "title": "shares",
+            "variants": [{"name": "a", "title": "A", "geometry": {"outer": outer, "shapes": arms}}],
+            "mesh_plan": {"bulk": "0.02 m", "wall": "0.02 m"},
+            "set_up": {"fluid": {"kind": "gas", "viscosity": "0.01 Pa s", "conductivity": "1 W/(m K)"}, "boundaries": said,
+                       "heat": {"start": "300 K", "buoyancy": "density", "gravity_y": "0 m/s^2", "patches": warm}},
+        }
+    )  # fmt: skip
+    prepared = prepare(study, study.variants[0])
+    outcome = solve(study, prepared, make_mesh(prepared))
+    fields = outcome.fields
+    words = f"{fields.mesh.cell_count} cells, {outcome.iterations} iterations"
+    found: list[Found] = []
+    for k, share in enumerate(SHARES):
+        here = fields.stencil.boundary_faces(fields.mesh.patch(f"branch_{k}"))
+        mass = float(fields.flux[fields.stencil.inner :][here].sum())
+        found.append(Comparison(f"mass flow of {100 * share:g} % / kg/s", "exact", share * MASS, mass, SHARED, words))
+    return found

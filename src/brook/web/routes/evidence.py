@@ -30,6 +30,8 @@ GROUPS = (
             "total-pressure",
             "porous-plug",
             "screen",
+            "shares",
+            "turning-frame",
         ),
     ),
     ("Closed and open flows", ("cavity", "cylinder", "flat-plate")),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from math import pi
 from typing import Any
 
@@ -14,6 +15,7 @@ from brook.core.materials.solid import SOLIDS, Solid
 from brook.core.physics.drive import driven_by
 from brook.core.study.boundaries import KINDS, STICKING
 from brook.core.study.heat import PATCH_KINDS
+from brook.core.study.patterns import each
 from brook.core.study.placed import Placed
 from brook.core.study.scalars import KINDS as SCALARS
 from brook.core.study.turbulence import INCOMING_KINDS
@@ -40,9 +42,11 @@ def flow_numbers(variant: VariantState) -> dict[str, Any] | None:
     lengths = _lengths(shape)
     for boundary in prepared.boundaries:
         length = lengths.get(boundary.patch)
-        if not length or boundary.kind not in ("velocity", "flow"):
+        if not length or boundary.kind not in ("velocity", "flow", "mass"):
             continue
         given = getattr(boundary, "speed", None) or getattr(boundary, "volume_flow", None)
+        if boundary.kind == "mass" and boundary.mass_flow is not None:
+            given = boundary.mass_flow / fluid.density
         if given is None or isinstance(given, Placed):
             continue
         speed = given if boundary.kind == "velocity" else given / (length * shape.depth)
@@ -159,11 +163,13 @@ def bytes_words(size: float) -> str:
 
 def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
     shape = variant.prepared.shape if variant else None
-    kinds = {b.patch: b.kind for b in state.study.set_up.boundaries}
-    said = set(kinds)
     every = sorted(declared_patches(state.study))
     if variant is not None and variant.prepared.patches is not None:
         every = sorted({p for v in state.variants for p in v.prepared.patches or ()})
+    statements = state.study.set_up.boundaries
+    spoken = each(statements, every)
+    kinds = {b.patch: b.kind for _, b in spoken}
+    said = set(kinds)
     partners = variant.prepared.partners if variant else {}
     for told in (variant.mesh.summary or {}).get("pairs", ()) if variant else ():
         if told["patch"] in partners and not told["problem"]:
@@ -180,9 +186,11 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "numbers": _numbers(studio, state, variant) if variant else None,
         "rest": [p for p in every if p not in said | paired],
         "patches": every,
+        "several": _several(every),
+        "patches_of": [[b.patch for n, b in spoken if n == k] for k in range(len(statements))],
         **_heat(state, variant),
         **within_shown(state, variant),
-        "entering": [b.patch for b in state.study.set_up.boundaries if b.role in ("inflow", "outflow")],
+        "entering": [b.patch for _, b in spoken if b.role in ("inflow", "outflow")],
         "turbulence_kinds": [("laminar", "laminar"), *((k.model_fields["kind"].default, k.words) for k in TURBULENCE)],
         "incoming_kinds": [(k.model_fields["kind"].default, k.words) for k in INCOMING_KINDS],
         "stirred_bodies": _fluid_bodies(state, variant),
@@ -190,6 +198,12 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "scalar_kinds": [(k.model_fields["kind"].default, k.words) for k in SCALARS],
         "kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
     }
+
+
+def _several(patches: list[str]) -> list[str]:
+    """Patterns that two patches or more begin by."""
+    begins = Counter(name.rsplit("_", 1)[0] for name in patches if "_" in name)
+    return [f"{begin}_*" for begin, count in sorted(begins.items()) if count > 1]
 
 
 def _drawn(shape: PlaneShape, variant: VariantState) -> Drawing:

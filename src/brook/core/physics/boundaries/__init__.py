@@ -6,11 +6,14 @@ The names are those of `brook.core.study.boundaries`.
 from collections.abc import Callable
 
 from brook.core.physics.boundaries import (
+    drawn,
     exhaust,
     fan,
     flow,
+    mass,
     pressure,
     rest,
+    share,
     sliding,
     slip,
     stream,
@@ -24,5 +27,21 @@ from brook.core.study import Resolved
 
 CONDITIONS: dict[str, Callable[[Resolved, PatchFaces], Condition]] = {
     module.__name__.rsplit(".", 1)[1]: module.condition
-    for module in (velocity, flow, rest, fan, stream, pressure, exhaust, wall, sliding, turning, slip, symmetry)
+    for module in (
+        velocity,
+        flow,
+        mass,
+        rest,
+        fan,
+        stream,
+        pressure,
+        exhaust,
+        drawn,
+        share,
+        wall,
+        sliding,
+        turning,
+        slip,
+        symmetry,
+    )
 }

@@ -9,6 +9,6 @@ class Exhaust(base.Part):
     words: ClassVar[str] = "is drawn out by a fan or pump"
     role: ClassVar[str] = "outflow"
     kind: Literal["exhaust"] = "exhaust"
-    patch: base.PatchName
+    patch: base.PatchNames
     rise: Annotated[base.Formula, base.Value("pressure", flowing=True)] = "60 Pa - 200 Pa s/m^3 * Q"
     pressure: Annotated[base.Formula, base.Value("pressure")] = "0 Pa"

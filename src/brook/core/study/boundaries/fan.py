@@ -9,6 +9,6 @@ class Fan(base.Part):
     words: ClassVar[str] = "is blown in by a fan or pump"
     role: ClassVar[str] = "inflow"
     kind: Literal["fan"] = "fan"
-    patch: base.PatchName
+    patch: base.PatchNames
     rise: Annotated[base.Formula, base.Value("pressure", flowing=True)] = "60 Pa - 200 Pa s/m^3 * Q"
     pressure: Annotated[base.Formula, base.Value("pressure")] = "0 Pa"

@@ -1,6 +1,6 @@
 from typing import Annotated, ClassVar, Literal
 
-from brook.core.study.base import Formula, Part, PatchName, Value
+from brook.core.study.base import Formula, Part, PatchNames, Value
 
 
 class Flow(Part):
@@ -9,6 +9,6 @@ class Flow(Part):
     words: ClassVar[str] = "enters at a volume flow"
     role: ClassVar[str] = "inflow"
     kind: Literal["flow"] = "flow"
-    patch: PatchName
+    patch: PatchNames
     volume_flow: Annotated[Formula, Value("volume_flow", "positive")] = "1 L/s"
     profile: Literal["even", "developed"] = "even"

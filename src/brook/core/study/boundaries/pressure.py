@@ -9,6 +9,6 @@ class Pressure(base.Part):
     words: ClassVar[str] = "leaves against a pressure"
     role: ClassVar[str] = "outflow"
     kind: Literal["pressure"] = "pressure"
-    patch: base.PatchName
+    patch: base.PatchNames
     pressure: base.Pressure = "0 Pa"
     loss: Annotated[base.Formula, base.Value("number", "not_negative")] = "0"

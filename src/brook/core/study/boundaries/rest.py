@@ -9,6 +9,6 @@ class Rest(base.Part):
     words: ClassVar[str] = "enters from rest at a pressure"
     role: ClassVar[str] = "inflow"
     kind: Literal["rest"] = "rest"
-    patch: base.PatchName
+    patch: base.PatchNames
     pressure: base.Pressure = "10 Pa"
     loss: Annotated[base.Formula, base.Value("number", "not_negative")] = "0"

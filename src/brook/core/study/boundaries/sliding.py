@@ -1,6 +1,6 @@
 from typing import ClassVar, Literal
 
-from brook.core.study.base import Part, PatchName, Velocity
+from brook.core.study.base import Part, PatchNames, Velocity
 
 
 class Sliding(Part):
@@ -9,7 +9,7 @@ class Sliding(Part):
     words: ClassVar[str] = "is a sliding wall"
     role: ClassVar[str] = "wall"
     kind: Literal["sliding"] = "sliding"
-    patch: PatchName
+    patch: PatchNames
     velocity_x: Velocity = "0.1 m/s"
     velocity_y: Velocity = "0 m/s"
     velocity_z: Velocity = "0 m/s"

@@ -1,6 +1,6 @@
 from typing import ClassVar, Literal
 
-from brook.core.study.base import Part, PatchName
+from brook.core.study.base import Part, PatchNames
 
 
 class Slip(Part):
@@ -9,4 +9,4 @@ class Slip(Part):
     words: ClassVar[str] = "lets the fluid slip"
     role: ClassVar[str] = "wall"
     kind: Literal["slip"] = "slip"
-    patch: PatchName
+    patch: PatchNames

@@ -1,6 +1,6 @@
 from typing import ClassVar, Literal
 
-from brook.core.study.base import Part, PatchName, Velocity
+from brook.core.study.base import Part, PatchNames, Velocity
 
 
 class Stream(Part):
@@ -9,7 +9,7 @@ class Stream(Part):
     words: ClassVar[str] = "lies in a stream"
     role: ClassVar[str] = "inflow"
     kind: Literal["stream"] = "stream"
-    patch: PatchName
+    patch: PatchNames
     velocity_x: Velocity = "1 m/s"
     velocity_y: Velocity = "0 m/s"
     velocity_z: Velocity = "0 m/s"

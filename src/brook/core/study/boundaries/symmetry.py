@@ -1,6 +1,6 @@
 from typing import ClassVar, Literal
 
-from brook.core.study.base import Part, PatchName
+from brook.core.study.base import Part, PatchNames
 
 
 class Symmetry(Part):
@@ -9,4 +9,4 @@ class Symmetry(Part):
     words: ClassVar[str] = "is a plane of symmetry"
     role: ClassVar[str] = "symmetry"
     kind: Literal["symmetry"] = "symmetry"
-    patch: PatchName
+    patch: PatchNames

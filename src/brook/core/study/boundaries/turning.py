@@ -1,6 +1,6 @@
 from typing import Annotated, ClassVar, Literal
 
-from brook.core.study.base import Coordinate, Formula, Part, PatchName, Value
+from brook.core.study.base import Coordinate, Formula, Part, PatchNames, Value
 
 
 class Turning(Part):
@@ -10,7 +10,7 @@ class Turning(Part):
     words: ClassVar[str] = "is a turning wall"
     role: ClassVar[str] = "wall"
     kind: Literal["turning"] = "turning"
-    patch: PatchName
+    patch: PatchNames
     rate: Annotated[Formula, Value("rate")] = "30 rpm"
     axis: Literal["x", "y", "z"] = "z"
     x: Coordinate = "0 mm"

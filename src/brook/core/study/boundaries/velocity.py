@@ -1,6 +1,6 @@
 from typing import Annotated, ClassVar, Literal
 
-from brook.core.study.base import Formula, Part, PatchName, Value
+from brook.core.study.base import Formula, Part, PatchNames, Value
 
 
 class Velocity(Part):
@@ -9,6 +9,6 @@ class Velocity(Part):
     words: ClassVar[str] = "enters at a speed"
     role: ClassVar[str] = "inflow"
     kind: Literal["velocity"] = "velocity"
-    patch: PatchName
+    patch: PatchNames
     speed: Annotated[Formula, Value("speed", "positive", placed=True)] = "0.1 m/s"
     profile: Literal["even", "developed"] = "even"

@@ -1,6 +1,6 @@
 from typing import ClassVar, Literal
 
-from brook.core.study.base import Part, PatchName
+from brook.core.study.base import Part, PatchNames
 
 
 class Wall(Part):
@@ -9,4 +9,4 @@ class Wall(Part):
     words: ClassVar[str] = "is a still wall"
     role: ClassVar[str] = "wall"
     kind: Literal["wall"] = "wall"
-    patch: PatchName
+    patch: PatchNames

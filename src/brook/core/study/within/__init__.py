@@ -14,6 +14,7 @@ from brook.core.study.within.release import Release
 from brook.core.study.within.screen import Screen
 
 KINDS = (Porous, Screen, Push, Heating, Release)
+ACTS = (Push, Heating, Release)  # what may change with the time
 Within = Annotated[Porous | Screen | Push | Heating | Release, Field(discriminator="kind")]
 
-__all__ = ["KINDS", "Heating", "Porous", "Push", "Release", "Screen", "Within"]
+__all__ = ["ACTS", "KINDS", "Heating", "Porous", "Push", "Release", "Screen", "Within"]

@@ -1,0 +1,44 @@
+"""One statement for several patches: `branch_*` is of all whose names begin so."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Iterable, Sequence
+from fnmatch import fnmatchcase
+from typing import Any, TypeVar
+
+ANY = "*"
+T = TypeVar("T")
+
+
+def is_pattern(name: str) -> bool:
+    """Whether a name stands for several."""
+    return ANY in name
+
+
+def matching(name: str, known: Iterable[str]) -> list[str]:
+    """The known patches that a name or a pattern is of; a name is of itself."""
+    return sorted(k for k in known if fnmatchcase(k, name)) if is_pattern(name) else [name]
+
+
+def each(statements: Sequence[T], known: Iterable[str]) -> list[tuple[int, T]]:
+    """Statements of one patch each, with the number of the one that says it, in order; a statement that names a patch
+    itself goes before patterns."""
+    named = {said.patch for said in statements if not is_pattern(said.patch)}  # type: ignore[attr-defined]
+    every = list(known)
+    found: list[tuple[int, T]] = []
+    for k, said in enumerate(statements):
+        name: str = said.patch  # type: ignore[attr-defined]
+        if not is_pattern(name):
+            found.append((k, said))
+        else:
+            found += [(k, _of(said, patch)) for patch in matching(name, every) if patch not in named]
+    return found
+
+
+def _of(said: Any, patch: str) -> Any:
+    if hasattr(said, "model_copy"):
+        return said.model_copy(update={"patch": patch})
+    made = copy.copy(said)
+    made.patch = patch
+    return made
