@@ -1,4 +1,4 @@
-"""What a run leaves to the next one whose boxes follow it: their sizes, and the fields that it begins with."""
+"""What a run leaves to the next one: the sizes of boxes that follow it, and the fields that it begins with."""
 
 from __future__ import annotations
 
@@ -13,9 +13,10 @@ from brook.core.results.quantities import View
 from brook.core.solve import Checkpoint, Fields
 from brook.core.stages.beginning import begun_with
 from brook.core.stages.following import SIZES, follow_key, follow_of, sizes_of_run
-from brook.core.study import Resolved, Study
+from brook.core.study import Study
 from brook.store.files import ResultFiles
 
+LAST = "began with the fields of the last run"
 GONE = "the run that the boxes follow is not here any more: this one begins without its fields"
 
 
@@ -27,7 +28,7 @@ def sizes_followed(prepared: Prepared, files: ResultFiles, tell: Callable[[str],
     key = follow_key(follow)
     if not files.has("sizes", key):
         tell("looking where the run bends")
-        fields = _fields(follow, files)
+        fields = _fields(follow.run, files)
         if fields is None:
             raise ValueError("the run that boxes are to follow is not here any more; run anew, and follow that")
         made = sizes_of_run(follow, View(fields))
@@ -43,7 +44,7 @@ def begun_followed(
     follow = follow_of(prepared)
     if follow is None or prepared.timing.kind != "steady":
         return None
-    fields = _fields(follow, files)
+    fields = _fields(follow.run, files)
     if fields is None:
         tell(GONE)
         return None
@@ -51,11 +52,31 @@ def begun_followed(
     return begun_with(study, prepared, mesh, fields)
 
 
-def _fields(follow: Resolved, files: ResultFiles) -> Fields | None:
-    """The fields of the run that is followed, None where it is gone."""
-    if not files.has("run", follow.run):
+def begun_last(
+    study: Study, prepared: Prepared, mesh: Mesh, files: ResultFiles, key: str, tell: Callable[[str], None]
+) -> Checkpoint | None:
+    """Where a steady run begins with the fields of the last one of its variant, by the key of that; None where it cannot, which is told."""
+    if prepared.timing.kind != "steady":
         return None
-    folder = files.folder("run", follow.run)
+    fields = _fields(key, files)
+    if fields is None:
+        return None
+    tell("carrying over the fields of the last run")
+    try:
+        begun = begun_with(study, prepared, mesh, fields, LAST)
+    except ValueError as error:
+        tell(f"begins without the fields of the last run: {error}")
+        return None
+    if begun is None:
+        tell("begins without the fields of the last run, whose bodies or space are others")
+    return begun
+
+
+def _fields(key: str, files: ResultFiles) -> Fields | None:
+    """The fields of a run, None where it is gone."""
+    if not files.has("run", key):
+        return None
+    folder = files.folder("run", key)
     mesh_key = json.loads((folder / "summary.json").read_text())["mesh_key"]
     mesh = Mesh.load(files.folder("mesh", mesh_key) / "mesh.npz")
     return Fields.load(folder / "fields.npz", Stencil(mesh))

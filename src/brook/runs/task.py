@@ -43,7 +43,7 @@ from brook.core.study.space import has_own_mesh
 from brook.core.units import counted
 from brook.runs import shaping
 from brook.runs.boxes_kept import kept_boxes
-from brook.runs.followed import begun_followed, sizes_followed
+from brook.runs.followed import begun_followed, begun_last, sizes_followed
 from brook.runs.halting import halting
 from brook.runs.memory import Memory, Unwanted
 from brook.runs.patience import Patience
@@ -60,7 +60,7 @@ TURN = 0.5  # seconds between two looks whether another run is through
 
 @dataclass(frozen=True)
 class Request:
-    """A run as a worker gets it; `until` is `mesh` or `readings`; `start_from` a run whose checkpoint it goes on from;
+    """A run as a worker gets it; `until` is `mesh` or `readings`; `start_from` a run whose checkpoint it goes on from; `begin_with` the key of one with whose fields it begins;
     `shapes` is where shape files are; `job` is what the queue calls it, which nobody can guess."""
 
     run_id: int
@@ -69,6 +69,7 @@ class Request:
     folder: str
     until: str = "readings"
     start_from: int | None = None
+    begin_with: str = ""
     shapes: str = ""
     job: str = field(default_factory=new_job)
 
@@ -318,9 +319,13 @@ def _run(
     mine = files.of_run(request.run_id)
     start = start_of(request, keys, files)
     if start is None:
-        start = begun_followed(
-            study, prepared, whole, files, lambda words: emit({"type": "stage", "stage": "run", "words": words})
-        )
+
+        def said(words: str) -> None:
+            emit({"type": "stage", "stage": "run", "words": words})
+
+        start = begun_followed(study, prepared, whole, files, said)
+        if start is None and request.begin_with:
+            start = begun_last(study, prepared, whole, files, request.begin_with, said)
     shapes = polygons(mesh)
     began_at = start.began_at if start else 0
     watch = WorkerWatch(emit, wish, mine, rules_of(prepared), shapes, (keys.mesh, keys.run), began_at, patience)

@@ -197,7 +197,13 @@ class Store:
     # -- runs ---------------------------------------------------------------------------------
 
     def add_run(
-        self, study_id: int, variant: str, document: str, until: str, start_from: int | None = None
+        self,
+        study_id: int,
+        variant: str,
+        document: str,
+        until: str,
+        start_from: int | None = None,
+        begin_with: str = "",
     ) -> RunRow | None:
         """A new run in the queue; None when one of this variant waits or is under way already."""
         with self.writing() as session:
@@ -206,7 +212,14 @@ class Store:
             )
             if session.scalar(busy.limit(1)) is not None:
                 return None
-            run = RunRow(study_id=study_id, variant=variant, document=document, until=until, start_from=start_from)
+            run = RunRow(
+                study_id=study_id,
+                variant=variant,
+                document=document,
+                until=until,
+                start_from=start_from,
+                begin_with=begin_with,
+            )
             session.add(run)
             return run
 

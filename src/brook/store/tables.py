@@ -79,7 +79,7 @@ class StepRow(Base):
 class RunRow(Base):
     """A job in the queue, under way, paused or ended: bringing a variant up to date as its document was then.
 
-    `start_from` is the run from whose checkpoint it goes on; `interruptions` counts how often it had to; `job` is its name
+    `start_from` is the run from whose checkpoint it goes on, `begin_with` the key of the one with whose fields it begins; `interruptions` counts how often it had to; `job` is its name
     in the queue.
     """
 
@@ -91,6 +91,7 @@ class RunRow(Base):
     document: Mapped[str] = mapped_column(Text)
     until: Mapped[str] = mapped_column(String(20), default="readings")
     start_from: Mapped[int | None]
+    begin_with: Mapped[str] = mapped_column(String(40), default="", server_default="")
     state: Mapped[str] = mapped_column(String(20), default="queued")
     message: Mapped[str] = mapped_column(Text, default="")
     iterations: Mapped[int] = mapped_column(default=0)

@@ -20,6 +20,7 @@ from brook.web.state import ReadingState, StageState, StateReader, StudyState, V
 
 NOBODY = Author()
 TRIES = 6
+ENDED = ("converged", "not converged")  # runs whose fields another may begin with
 
 
 class Studio:
@@ -183,7 +184,8 @@ class Studio:
             if done or not self._may_run(variant, until):
                 continue
             go_on = variant.is_paused and variant.can_go_on and variant.same_mesh and until != "mesh" and not anew
-            if self._enqueue(state, variant, until, variant.job.id if go_on and variant.job else None):
+            begin_with = "" if go_on or anew else _last_of(state, variant)
+            if self._enqueue(state, variant, until, variant.job.id if go_on and variant.job else None, begin_with):
                 queued.append(name)
         return queued
 
@@ -195,10 +197,12 @@ class Studio:
             return False
         return self._enqueue(state, variant, "readings", variant.job.id)
 
-    def _enqueue(self, state: StudyState, variant: VariantState, until: str, start_from: int | None) -> bool:
+    def _enqueue(
+        self, state: StudyState, variant: VariantState, until: str, start_from: int | None, begin_with: str = ""
+    ) -> bool:
         """Puts a run into the queue; False when another request has just done so."""
         name = variant.variant.name
-        run = self.store.add_run(state.row.id, name, state.row.document, until, start_from)
+        run = self.store.add_run(state.row.id, name, state.row.document, until, start_from, begin_with)
         if run is None:
             return False
         self.hub.live[run.id] = LiveRun(state.row.id, name)
@@ -217,7 +221,9 @@ class Studio:
     def submit(self, run: RunRow) -> None:
         folder, shapes = (str(files.root.resolve()) for files in (self.store.files, self.store.shapes))
         self.queue.submit(
-            Request(run.id, run.document, run.variant, folder, run.until, run.start_from, shapes, run.job)
+            Request(
+                run.id, run.document, run.variant, folder, run.until, run.start_from, run.begin_with, shapes, run.job
+            )
         )
 
     def resume(self) -> None:
@@ -245,6 +251,14 @@ class Studio:
             self.queue.pause(job.job)
         elif job is not None and job.state == "queued":
             self.stop(slug, name)
+
+
+def _last_of(state: StudyState, variant: VariantState) -> str:
+    """The key of the run with whose fields the next one of a variant begins, its newest that came to an end; nothing where there is none, or the
+    set-up wants another start."""
+    run = variant.run
+    wanted = state.study.set_up.start.kind == "last" and run.key and run.summary and run.summary.get("state") in ENDED
+    return run.key or "" if wanted else ""
 
 
 def _needs_again(variant: VariantState) -> bool:

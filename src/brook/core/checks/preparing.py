@@ -83,6 +83,7 @@ class Prepared:
     scalars: list[Resolved]
     within: list[Resolved]
     frame: Resolved | None
+    start: Resolved
     materials: dict[str, ConstantFluid | Solid]
     places: Places
     problems: tuple[Problem, ...]
@@ -215,7 +216,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)]
         problems += named_value_problems(study, None, "")
     return Prepared(
-        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, set_up.turbulence, set_up.scalars, set_up.within, set_up.frame, materials, places, tuple(problems)
+        variant, scope, geometry, shape, space, plan, fluid, boundaries, rules, set_up.timing, set_up.heat, set_up.turbulence, set_up.scalars, set_up.within, set_up.frame, set_up.start, materials, places, tuple(problems)
     )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from brook.core.editing.pointers import walk
 from brook.core.study.regions import REGIONS
+from brook.core.study.start import STARTS
 from brook.core.study.within import KINDS
 
 Raw = dict[str, Any]
@@ -51,4 +52,17 @@ def _set_frame(raw: Raw, turns: str) -> str:
     return "/set_up/frame"
 
 
-ACTIONS: dict[str, Callable[..., str]] = {"add_within": _add_within, "set_region": _set_region, "set_frame": _set_frame}
+def _set_start(raw: Raw, kind: str) -> str:
+    """Says what a flow begins from."""
+    if kind not in {k.model_fields["kind"].default for k in STARTS}:
+        raise ValueError(f"'{kind}' is nothing that a flow begins from")
+    raw["set_up"]["start"] = {"kind": kind}
+    return "/set_up/start"
+
+
+ACTIONS: dict[str, Callable[..., str]] = {
+    "add_within": _add_within,
+    "set_region": _set_region,
+    "set_frame": _set_frame,
+    "set_start": _set_start,
+}

@@ -17,10 +17,11 @@ WHOLE = (0.5, 2.0)  # of a cell: the volume of those whose middles it holds wher
 
 
 class Carrying:
-    """From the cells (C,) of one mesh to those (D,) of another: found once, for any number of quantities."""
+    """From the cells (C,) of one mesh to those (D,) of another: found once, for any number of quantities. `beyond` (D,) are cells whose
+    middle no cell of the old mesh holds."""
 
     def __init__(self, old: Mesh, new: Mesh):
-        self._source, self._within = _held(old, new.centre), _held(new, old.centre)
+        (self._source, self.beyond), (self._within, _) = _held(old, new.centre), _held(new, old.centre)
         volume = np.bincount(self._within, old.volume, new.cell_count)
         self._joined = (volume > WHOLE[0] * new.volume) & (volume < WHOLE[1] * new.volume)
         self._share = old.volume / np.where(self._joined, volume, np.inf)[self._within]
@@ -41,10 +42,12 @@ class Carrying:
         return np.maximum(found, low)
 
 
-def _held(mesh: Mesh, places: np.ndarray) -> np.ndarray:
-    """The cell (n,) that holds each place (n, 3), or the one with the nearest middle where none does."""
+def _held(mesh: Mesh, places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The cell (n,) that holds each place (n, 3), or the one with the nearest middle where none does; and which those are (n,)."""
     found = Locator(mesh).cells(places)
     out = np.nonzero(found < 0)[0]
     if len(out):
         found[out] = cKDTree(mesh.centre).query(places[out])[1]
-    return found
+    beyond = np.zeros(len(places), bool)
+    beyond[out] = True
+    return found, beyond

@@ -1,4 +1,4 @@
-"""A run that begins with the fields of another one, on another mesh of the same space."""
+"""A run that begins with the fields of another one, on another mesh and of another shape even, or with velocities by formula."""
 
 from __future__ import annotations
 
@@ -12,9 +12,12 @@ from brook.core.solve import Checkpoint, Fields
 from brook.core.solve.flow import FlowSolver
 from brook.core.solve.history import History
 from brook.core.stages.assembly import flow_of
-from brook.core.study import Study
+from brook.core.study import Resolved, Study
+from brook.core.study.placed import at_places
 
 BEGUN = "began with the fields of the run that the boxes follow"
+BY_FORMULA = "began with velocities by formula"
+BEYOND = 0.1  # of the volume: so much may lie where the other mesh has no cell
 # arrays of equations by the names that fields have for them; of what has no name here, a scalar, `value` is that of its own name
 NAMES = {
     ("heat", "value"): "temperature",
@@ -24,12 +27,16 @@ NAMES = {
 }
 
 
-def begun_with(study: Study, prepared: Prepared, mesh: Mesh, fields: Fields) -> Checkpoint | None:
-    """The state in which a run begins with fields of another mesh of its space; None where nothing flows, or on a mesh with other bodies."""
+def begun_with(study: Study, prepared: Prepared, mesh: Mesh, fields: Fields, mark: str = BEGUN) -> Checkpoint | None:
+    """The state in which a run begins with fields of another mesh, made to keep mass; where that has no cell, with those nearest to it. None
+    where nothing flows, on a mesh with other bodies, or where much of it lies beyond the other one. The history has a `mark` of it."""
     flow, _ = flow_of(study, prepared, mesh)
     if not isinstance(flow, FlowSolver) or flow.stencil.mesh.bodies != fields.mesh.bodies:
         return None
     carry, view = Carrying(fields.mesh, flow.stencil.mesh), View(fields)
+    volume = flow.stencil.mesh.volume
+    if float(volume @ carry.beyond) > BEYOND * float(volume.sum()):
+        return None
     velocity = np.stack([carry(fields.velocity[:, k], view.velocity_slope[:, k]) for k in range(3)], axis=1)
     state = {
         name: {part: _carried(name, part, values, fields, carry) for part, values in arrays.items()}
@@ -40,8 +47,19 @@ def begun_with(study: Study, prepared: Prepared, mesh: Mesh, fields: Fields) -> 
         if getattr(equation, "per_volume", False):  # pages show it for each m³, what is carried is for each kg
             mine["value"] = mine["value"] / flow.medium.density
         equation.restore(mine, flow)
-    flow.start_from(velocity, carry(fields.pressure, view.slope("pressure")))
-    return Checkpoint.of(flow, History(()), 0).going_on(BEGUN, anew=True)
+    pressure = carry(fields.pressure, view.slope("pressure"))
+    if flow.model.frame is not None:
+        pressure -= flow.model.frame.borne(flow.stencil.mesh.centre, flow.model.frame.density)
+    flow.start_from(velocity, pressure)
+    return Checkpoint.of(flow, History(()), 0).going_on(mark, anew=True)
+
+
+def with_velocities(flow: FlowSolver, start: Resolved) -> Checkpoint:
+    """The state of a flow, which takes over velocities by formula."""
+    centre = flow.stencil.mesh.centre
+    parts = (start.velocity_x, start.velocity_y, start.velocity_z)
+    flow.start_from(np.stack([at_places(part, centre) for part in parts], axis=1), flow.pressure)
+    return Checkpoint.of(flow, History(()), 0).going_on(BY_FORMULA, anew=True)
 
 
 def _carried(equation: str, part: str, values: np.ndarray, fields: Fields, carry: Carrying) -> np.ndarray:

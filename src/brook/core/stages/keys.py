@@ -122,6 +122,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         *([plain(prepared.turbulence), TURBULENCE_VERSION] if prepared.turbulence else []),
         *([plain(prepared.scalars)] if prepared.scalars else []),
         *([plain(prepared.within)] if prepared.within else []),
+        *([["start", plain(prepared.start)]] if prepared.start.kind == "formula" else []),
         *([["frame", plain(prepared.frame)]] if prepared.frame is not None else []),
         *_tables_asked(study, prepared),
     )

@@ -14,8 +14,10 @@ from brook.core.solve import (
     run_in_time,
     run_steady,
 )  # fmt: skip
+from brook.core.solve.flow import FlowSolver
 from brook.core.solve.run import UNWATCHED, Monitor
 from brook.core.stages.assembly import flow_of
+from brook.core.stages.beginning import with_velocities
 from brook.core.stages.in_time import conditions_in_time, fastest, timing_of
 from brook.core.stages.readings import is_readable, monitor_value
 from brook.core.study import Study
@@ -37,6 +39,9 @@ def solve(
     """Runs the flow of a variant; every requirement is a monitor. `start` is a state on the same mesh."""
     assert prepared.fluid is not None
     flow, stencil = flow_of(study, prepared, mesh)
+    if start is None and prepared.start.kind == "formula" and isinstance(flow, FlowSolver):
+        begun = with_velocities(flow, prepared.start)
+        start = begun if prepared.timing.kind == "steady" else None
     flow.reference_speed = max(flow.reference_speed, fastest(study, prepared, stencil))
     monitors: dict[str, Monitor] = {
         r.name: partial(monitor_value, r, prepared) for r in study.requirements if is_readable(r, prepared)

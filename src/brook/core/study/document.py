@@ -17,6 +17,7 @@ from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.places import Place
 from brook.core.study.scalars import Scalar
+from brook.core.study.start import FromLast, Start
 from brook.core.study.tables import ValueTable
 from brook.core.study.timing import Steady, Timing
 from brook.core.study.turbulence import Turbulence
@@ -165,6 +166,7 @@ class SetUp(Part):
     heat: Heat | None = None
     scalars: Annotated[tuple[Scalar, ...], Field(max_length=20)] = ()
     frame: TurningFrame | None = None
+    start: Start = FromLast()
     within: Annotated[tuple[Within, ...], Field(max_length=60)] = ()
     materials: Annotated[dict[BodyName, Material], Field(max_length=200)] = {}
     convection: Literal["limited", "third", "central", "upwind"] = "limited"
