@@ -15,10 +15,10 @@ from brook.core.results.quantities import View
 from brook.core.stages.assembly import flow_of
 from brook.core.stages.batch import solve_variant, summary_of
 from brook.core.stages.meshing import make_mesh
-from brook.core.study.moving import changes_in_time
 from brook.core.stages.readings import course_words, read_all
 from brook.core.study import Resolved
 from brook.core.study.document import study_from
+from brook.core.study.moving import changes_in_time
 from tests.core.meshes import box_mesh
 from tests.core.studies import raw_tray, tray
 

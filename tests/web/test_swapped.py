@@ -18,37 +18,34 @@ def hanging():
     return study_from(raw | {"variants": [variant], "named_values": raw["named_values"] | {"drop": "25 mm"}})
 
 
-def iterations(browser):
-    return int(re.search(r"Iterations\s+(\d+)", text_of(browser, ".sheet")).group(1))
+def swapped(address, browser, start, drop):
+    """How many iterations the run of a baffle takes that hangs deeper, and whether it went on from the one before."""
+    http = client(address)
+    slug = take_in(http, hanging())
+    browser.get(f"{address}/studies/{slug}/set-up/hanging")
+    send(browser, "select[aria-label='What a run begins from']", start)
+    wanted = "potential" if start.startswith("from nothing") else "last"
+    wait(browser, lambda: document(address, slug).set_up.start.kind == wanted)
+    up_to_date(http, slug)
+    browser.get(f"{address}/studies/{slug}/run/hanging")
+    wait(browser, lambda: "converged" in text_of(browser, ".sheet"))
+    assert "Began with the fields" not in text_of(browser, ".sheet")
+    browser.get(f"{address}/studies/{slug}/geometry/hanging")
+    type_into(browser, "drop", drop)
+    wait(browser, lambda: document(address, slug).named_values["drop"] == drop)
+    up_to_date(http, slug)
+    browser.get(f"{address}/studies/{slug}/run/hanging")
+    wait(browser, lambda: "converged" in text_of(browser, ".sheet"))
+    said = text_of(browser, ".sheet")
+    return int(re.search(r"Iterations\s+(\d+)", said).group(1)), "Began with the fields of the last run." in said
 
 
 @pytest.mark.browser
 @pytest.mark.server
 def test_a_swapped_shape_begins_from_the_old_solution_and_ends_sooner(brook_server, browser):
-    http = client(brook_server)
-    found = {}
-    # hardly another shape the second time: a result that is there already is not made anew
-    for start, drop in (("where the last one of the variant ended", "30 mm"), ("from nothing, as a potential flow", "30.01 mm")):  # fmt: skip
-        slug = take_in(http, hanging())
-        browser.get(f"{brook_server}/studies/{slug}/set-up/hanging")
-        send(browser, "select[aria-label='What a run begins from']", start)
-        wait(browser, lambda wanted=start.split()[0]: _begins(brook_server, slug) == wanted)
-        up_to_date(http, slug)
-        browser.get(f"{brook_server}/studies/{slug}/run/hanging")
-        wait(browser, lambda: "converged" in text_of(browser, ".sheet"))
-        assert "Began with the fields" not in text_of(browser, ".sheet")
-        browser.get(f"{brook_server}/studies/{slug}/geometry/hanging")
-        type_into(browser, "drop", drop)
-        wait(browser, lambda wanted=drop: document(brook_server, slug).named_values["drop"] == wanted)
-        up_to_date(http, slug)
-        browser.get(f"{brook_server}/studies/{slug}/run/hanging")
-        wait(browser, lambda: "converged" in text_of(browser, ".sheet"))
-        found[start.split()[0]] = iterations(browser), "Began with the fields of the last run." in text_of(browser, ".sheet")  # fmt: skip
-    (sooner, carried), (later, anew) = found["where"], found["from"]
+    sooner, carried = swapped(brook_server, browser, "where the last one of the variant ended", "30 mm")
+    # hardly another shape: a result that is there already is not made anew
+    later, anew = swapped(brook_server, browser, "from nothing, as a potential flow", "30.01 mm")
     assert (carried, anew) == (True, False)
     assert sooner < later
     assert complaints(browser) == []
-
-
-def _begins(address, slug):
-    return {"last": "where", "potential": "from"}[document(address, slug).set_up.start.kind]

@@ -16,6 +16,8 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from brook import __version__
+from brook.core.checks import declared_patches
+from brook.core.checks.mending import mends
 from brook.core.editing import place_words, value_of
 from brook.core.formulas import FormulaError, Number, evaluate, names_in, parse
 from brook.core.results.readings import words_of
@@ -142,7 +144,7 @@ class Context(dict[str, Any]):
             state=state, study=state.study, slug=state.row.slug, page=page, variant=variant, errors=told.errors,
             notice=told.notice, calm=told.calm, typed=told.typed, problems=shown,
             at=lambda pointer: value_of(state.study, pointer),
-            derived=_derived(state, variant), load=studio.queue.load() if studio.queue.ready else None,
+            derived=_derived(state, variant), mended=_mended(state, variant), load=studio.queue.load() if studio.queue.ready else None,
             problem_list=state.problems, place_words=lambda problem: place_words(state.study, problem.path),
             whole=whole, to_undo=to_undo, to_redo=to_redo, **more,
         )  # fmt: skip
@@ -166,6 +168,20 @@ def _derived(state: StudyState, variant: VariantState | None) -> Callable[[str],
         return show(float(quantity.value), quantity.dimension, given=True)
 
     return derived
+
+
+def _mended(state: StudyState, variant: VariantState | None) -> Callable[[str, str], list[str]]:
+    """What a text at a place may have been meant to be; what stands there where none was typed."""
+
+    def mended(pointer: str, typed: str) -> list[str]:
+        try:
+            text = typed or str(value_of(state.study, pointer))
+        except KeyError:
+            return []
+        patches = {p for v in state.variants for p in v.prepared.patches or ()} | declared_patches(state.study)
+        return mends(state.study, variant.variant if variant else None, pointer, text, patches)
+
+    return mended
 
 
 def render(template: str, context: dict[str, Any], status: int = 200) -> HTMLResponse:

@@ -30,12 +30,28 @@ def heat_problems(c: Context) -> list[Problem]:
         if said.patch in seen:
             problems.append(Problem(path, f"something else is already said of '{said.patch}'; keep one of the two"))
         seen.add(said.patch)
+    problems += _no_way_out(c)
     given = {p.patch for p in heat.patches if p.kind == "temperature"}
     for _, boundary in c.said:
         if boundary.role == "inflow" and boundary.patch in patches and boundary.patch not in given:
             message = f"say the temperature of what enters through {boundary.patch}"
             problems.append(Problem("/set_up/heat/patches", message, "missing", variant.name))
     return problems
+
+
+def _no_way_out(c: Context) -> list[Problem]:
+    """Heat that is put into a steady flow, or solids, and cannot leave: it would get hotter for ever."""
+    heat = c.study.set_up.heat
+    if heat is None or c.set_up.timing.kind != "steady" or c.patches is None:
+        return []
+    through = any(b.patch in c.patches and b.role in ("inflow", "outflow", "periodic") for _, b in c.said)
+    holds = any(p.patch in c.patches and p.kind in ("temperature", "film", "returning") for p in heat.patches)
+    put_in = heat.sources or any(p.kind in ("flux", "power") and p.patch in c.patches for p in heat.patches)
+    put_in = put_in or any(said.kind == "heating" for said in c.study.set_up.within)
+    if through or holds or not put_in or c.plan.pairs:
+        return []
+    message = "heat comes in and has no way out: say of a patch that it is at a temperature or loses heat to surroundings, or follow it in time"
+    return [Problem("/set_up/heat/patches", message, "missing", c.variant.name)]
 
 
 def boundary_problems(c: Context) -> list[Problem]:

@@ -10,6 +10,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
+from brook.core.checks.advice import Advice, Flowing, advice
 from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import SOLIDS, Solid
 from brook.core.physics.drive import driven_by
@@ -174,6 +175,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
     for told in (variant.mesh.summary or {}).get("pairs", ()) if variant else ():
         if told["patch"] in partners and not told["problem"]:
             partners[told["patch"]] = told["other"]
+    numbers = _numbers(studio, state, variant) if variant else None
     paired = {name for pair in partners.items() for name in pair if name}
     return {
         "partners": partners,
@@ -183,7 +185,8 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "drawing": _drawn(shape, variant) if variant and shape else None,
         "picture": small_address(studio, state, variant) if variant and not shape else "",
         "fluid": variant.prepared.fluid if variant else None,
-        "numbers": _numbers(studio, state, variant) if variant else None,
+        "numbers": numbers,
+        "advice": _advice(state, variant, numbers) if variant else [],
         "rest": [p for p in every if p not in said | paired],
         "patches": every,
         "several": _several(every),
@@ -198,6 +201,14 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "scalar_kinds": [(k.model_fields["kind"].default, k.words) for k in SCALARS],
         "kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
     }
+
+
+def _advice(state: StudyState, variant: VariantState, numbers: dict[str, Any] | None) -> list[Advice]:
+    """All that is to be looked at before a run of a variant."""
+    told = numbers or {}
+    cells = (variant.mesh.summary or {}).get("cells") or 0
+    flowing = Flowing(told.get("speed") or 0.0, told.get("reynolds") or 0.0, cells)
+    return advice(state.study, variant.prepared, list(state.problems), flowing)
 
 
 def _several(patches: list[str]) -> list[str]:

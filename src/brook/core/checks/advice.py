@@ -1,0 +1,155 @@
+"""What to look at before a run: all that keeps it from running, and what may be meant otherwise, each with its place and, where there is one, a change."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from brook.core import memory
+from brook.core.checks.preparing import Prepared
+from brook.core.materials import ConstantFluid
+from brook.core.study import Problem, Study
+from brook.core.study.patterns import each
+from brook.core.units import DIMENSIONS, round_text, show
+
+TURBULENT, LAMINAR, SOUND = 2300.0, 2000.0, 0.3  # Reynolds numbers by a hydraulic diameter, and a Mach number
+GAS_CONSTANT = 287.05  # J/(kg K), of air
+EXITS = ("out", "exit", "drain", "weir", "grille", "end", "leave", "sink", "away")
+SMALL, LARGE = 1e-4, 1e3  # m, a shape under or over which may be drawn in another unit
+
+
+@dataclass(frozen=True)
+class Change:
+    """An action of the document, or `edit`, with its values, and what it does in `words`."""
+
+    words: str
+    action: str
+    values: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What is at a place, whether it `blocks` a run, and a change that would mend it."""
+
+    path: str
+    message: str
+    blocks: bool
+    change: Change | None = None
+
+
+@dataclass(frozen=True)
+class Flowing:
+    """What a flow will be like: a speed in m/s, its Reynolds number by a length, and how many cells a mesh has, 0 where that is not known."""
+
+    speed: float = 0.0
+    reynolds: float = 0.0
+    cells: int = 0
+
+
+def advice(study: Study, prepared: Prepared, problems: list[Problem], flowing: Flowing) -> list[Advice]:
+    """The whole list, with what blocks first."""
+    found = [Advice(p.path, p.message, True, _mended(study, prepared, p)) for p in problems]
+    for part in (_regime, _sound, _unused, _scale, _room):
+        found += part(study, prepared, flowing)
+    return sorted(found, key=lambda a: not a.blocks)
+
+
+def _mended(study: Study, prepared: Prepared, problem: Problem) -> Change | None:
+    """The change that takes a problem away, where one can be told."""
+    if "no outlet" in problem.message and problem.path == "/set_up/boundaries":
+        patch = _exit(study, prepared)
+        return None if patch is None else Change(f"Let it leave through {patch}", "set_boundary", {"patch": patch, "kind": "pressure"})  # fmt: skip
+    if (match := re.match(r"say the temperature of what enters through (\w+)$", problem.message)) is not None:
+        return Change(f"Say that of {match[1]}", "set_heat_patch", {"patch": match[1], "kind": "temperature"})
+    if "something else is already said of" in problem.message and problem.path.endswith("/patch"):
+        return Change("Take this one out", "remove", {"pointer": problem.path.removesuffix("/patch")})
+    if problem.path.startswith("/set_up/within/") and "take this heat out" in problem.message:
+        return Change("Have temperatures computed", "set_heat", {"on": "yes"})
+    return None
+
+
+def _exit(study: Study, prepared: Prepared) -> str | None:
+    """The patch of which nothing is said that fluid most likely leaves through."""
+    patches = list(prepared.patches or ())
+    said = {b.patch for _, b in each(study.set_up.boundaries, patches)}
+    opened = [o.patch for o in getattr(prepared.geometry, "openings", ()) if o.patch not in said]
+    named = [p for p in patches if p not in said and any(word in p for word in EXITS)]
+    found = [*opened, *named]
+    return found[0] if found else None
+
+
+def _regime(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
+    turbulent, reynolds = study.set_up.turbulence is not None, flowing.reynolds
+    if reynolds > TURBULENT and not turbulent:
+        message = f"Re = {round_text(reynolds, 3)} is likely turbulent; a laminar answer may be wrong"
+        yield Advice("/set_up/turbulence", message, False, Change("Make it turbulent (k-ω SST)", "set_turbulence", {"kind": "sst"}))  # fmt: skip
+    elif 0 < reynolds < LAMINAR and turbulent:
+        message = f"Re = {round_text(reynolds, 3)} is likely laminar; a model of turbulence may stir too much"
+        yield Advice("/set_up/turbulence", message, False, Change("Make it laminar", "set_turbulence", {"kind": "laminar"}))  # fmt: skip
+
+
+def speed_of_sound(fluid: ConstantFluid) -> float:
+    """In m/s, of an ideal gas, √(γ p/ρ) with γ of its heat capacity, and of air; 0 of any other, of which it is not known."""
+    if fluid.pressure and fluid.heat_capacity:
+        gas = fluid.pressure / (fluid.density * fluid.temperature)
+        return float((fluid.heat_capacity / (fluid.heat_capacity - gas) * gas * fluid.temperature) ** 0.5)
+    if fluid.substance == "air":
+        return float((1.4 * 101325.0 / fluid.density) ** 0.5)
+    return 0.0
+
+
+def _sound(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
+    sound = speed_of_sound(prepared.fluid) if prepared.fluid is not None else 0.0
+    if sound and flowing.speed > SOUND * sound:
+        speed = show(flowing.speed, DIMENSIONS["speed"])
+        yield Advice(
+            "/set_up/boundaries", f"{speed} is Mach {flowing.speed / sound:.2g}: the density changes with the speed there, which is not computed", False,
+        )  # fmt: skip
+
+
+def _unused(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
+    """Named values and tables that nothing asks for."""
+    used = {word for text in _texts(study.model_dump(mode="json")) for word in re.findall(r"[a-z][a-z0-9_]*", text)}
+    named = [(f"/named_values/{name}", name) for name in study.named_values]
+    named += [(f"/tables/{name}", name) for name in study.tables]
+    named += [
+        (f"/variants/{k}/named_values/{name}", name) for k, v in enumerate(study.variants) for name in v.named_values
+    ]
+    for path, name in named:
+        if name not in used:
+            yield Advice(
+                path, f"{name} stands in no formula", False, Change(f"Take {name} out", "remove", {"pointer": path})
+            )
+
+
+def _texts(raw: Any) -> Iterator[str]:
+    """Every text of a document that may be a formula or name something."""
+    if isinstance(raw, dict):
+        for key, value in raw.items():
+            if key not in ("title", "question", "notes"):
+                yield from _texts(value)
+    elif isinstance(raw, list):
+        for value in raw:
+            yield from _texts(value)
+    elif isinstance(raw, str):
+        yield raw
+
+
+def _scale(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
+    shape = prepared.shape
+    if shape is None:
+        return
+    size = float(max(shape.x.max() - shape.x.min(), shape.y.max() - shape.y.min()))
+    if not SMALL <= size <= LARGE:
+        words = show(size, DIMENSIONS["length"])
+        yield Advice("/variants", f"the shape is {words} long: look whether that is the unit that is meant", False)
+
+
+def _room(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
+    needs, free = memory.needed(flowing.cells), memory.machine_free()
+    if flowing.cells and needs > free:
+        yield Advice(
+            "/mesh_plan", f"about {memory.gb(needs)} of memory are needed for its {flowing.cells:,} cells, {memory.gb(free)} are free now", False,
+        )  # fmt: skip

@@ -1,0 +1,100 @@
+"""What is told before a run, and what mends it."""
+
+import pytest
+
+from brook.core.checks import check, prepare
+from brook.core.checks.advice import Flowing, advice, speed_of_sound
+from brook.core.checks.mending import mends
+from brook.core.editing import EditRefused, act, set_value
+from brook.core.materials import ConstantFluid
+from brook.core.study.document import study_from
+from tests.core.studies import raw_tray, tray
+from tests.core.test_openings import CURVE, FAN, duct
+
+
+def told(study, **flowing):
+    return advice(study, prepare(study, study.variants[0]), check(study), Flowing(**flowing))
+
+
+def accepted(study, found):
+    change = found.change
+    return act(study, change.action, **change.values)
+
+
+def test_a_study_that_is_ready_has_nothing_on_its_list():
+    assert told(tray(), speed=0.004, reynolds=180.0) == []
+
+
+def test_a_missing_outlet_is_said_with_one_key():
+    raw = raw_tray()
+    raw["set_up"]["boundaries"] = [b for b in raw["set_up"]["boundaries"] if b["patch"] != "weir"]
+    study = study_from(raw)
+    first = told(study)[0]
+    assert first.blocks
+    assert first.change.words == "Let it leave through weir"
+    assert not [a for a in told(accepted(study, first)) if a.blocks]
+
+
+@pytest.mark.parametrize(("reynolds", "turbulence", "kind"), [(1e5, None, "sst"), (300.0, {"kind": "sst"}, None)])
+def test_a_regime_that_does_not_fit_is_told_and_changed(reynolds, turbulence, kind):
+    raw = raw_tray()
+    raw["set_up"]["turbulence"] = turbulence
+    study = study_from(raw)
+    (found,) = told(study, reynolds=reynolds)
+    assert not found.blocks
+    changed = accepted(study, found).set_up.turbulence
+    assert (changed.kind if changed else None) == kind
+
+
+def test_values_and_tables_that_nothing_asks_for_are_taken_out():
+    study = duct(FAN, {"kind": "pressure", "patch": "outlet"}, tables=CURVE | {"old_blower": CURVE["blower"]})
+    study = act(study, "add_named_value", name="gap", value="3 mm")
+    found = {a.path: a for a in told(study)}
+    assert set(found) == {"/tables/old_blower", "/named_values/gap"}
+    for name in ("/tables/old_blower", "/named_values/gap"):
+        study = accepted(study, found[name])
+    assert told(study) == []
+
+
+def test_heat_that_cannot_leave_is_no_run():
+    walls = [{"kind": "sliding", "patch": "inlet", "velocity_y": "1 m/s"}]
+    closed = duct(*walls, heat={"start": "300 K", "sources": [{"body": "fluid", "power": "3 W"}]})
+    assert any("has no way out" in a.message for a in told(closed))
+    film = act(closed, "set_heat_patch", patch="outlet", kind="film")
+    assert not any("has no way out" in a.message for a in told(film))
+    timed = act(closed, "set_timing", kind="in_time")
+    assert not any("has no way out" in a.message for a in told(timed))
+
+
+def test_fast_gases_are_told_and_liquids_are_not():
+    air = ConstantFluid("Air", 1.204, 1.8e-5, heat_capacity=1006.0, pressure=101325.0, temperature=293.15)
+    assert speed_of_sound(air) == pytest.approx(343.2, rel=2e-3)
+    assert speed_of_sound(ConstantFluid("Water", 998.0, 1e-3)) == 0
+    raw = raw_tray()
+    raw["set_up"]["fluid"] = {"kind": "gas"}
+    found = told(study_from(raw), speed=150.0)
+    assert any("is Mach 0.44" in a.message for a in found)
+
+
+def test_a_mesh_that_does_not_fit_into_memory_is_told():
+    assert any("are free now" in a.message for a in told(tray(), cells=10**12))
+
+
+def refused(study, pointer, text):
+    with pytest.raises(EditRefused):
+        set_value(study, pointer, text)
+    return mends(study, study.variants[0], pointer, text, ("inlet", "outlet", "wall"))
+
+
+def test_refused_texts_have_what_they_may_have_been_meant_to_be():
+    study = tray()
+    at = "/set_up/boundaries/0/speed"
+    assert refused(study, at, "5") == ["5 mm/s"]
+    assert refused(study, at, "suply")[0] == "supply"
+    assert refused(study, at, "2 * Supply") == ["2 * supply"]
+    assert refused(study, at, "5 kg") == []
+    through = duct(FAN, {"kind": "pressure", "patch": "outlet"}, tables=CURVE)
+    assert refused(through, "/set_up/boundaries/0/rise", "blower(q)") == ["blower(Q)"]
+    assert refused(through, "/set_up/boundaries/0/rise", "blowr(Q)") == ["blower(Q)"]
+    assert refused(through, "/set_up/boundaries/0/patch", "inlt") == ["inlet"]
+    assert refused(through, "/set_up/fluid/density", "1.3") == ["1.3 kg/m^3"]
