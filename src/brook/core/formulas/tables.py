@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
-from brook.core.formulas.tree import FormulaError
+from brook.core.formulas.tree import FormulaError, Reading
 from brook.core.units import Dimension, Quantity
 
 
@@ -28,3 +30,29 @@ class KnownTable:
             )
         value = np.interp(place.value, self.places, self.values)
         return Quantity(value if np.ndim(value) else float(value), self.dimension)
+
+
+@dataclass(frozen=True, eq=False)
+class _Watched(KnownTable):
+    """A table that notes which share of places lay before its first and beyond its last one."""
+
+    seen: list[tuple[float, float]]
+
+    def at(self, place: Quantity, position: int) -> Quantity:
+        values, slack = np.asarray(place.value), 1e-9 * float(np.ptp(self.places))
+        self.seen.append(
+            (float(np.mean(values < self.places[0] - slack)), float(np.mean(values > self.places[-1] + slack)))
+        )
+        return super().at(place, position)
+
+
+def watched(scope: Callable[[Reading], Any], seen: list[tuple[float, float]]) -> Callable[[Reading], Any]:
+    """The same scope; `seen` gets, for each time a table is asked, which share of places lay before and beyond it."""
+
+    def within(reading: Reading) -> Any:
+        known = scope(reading)
+        if isinstance(known, KnownTable):
+            return _Watched(known.places, known.values, known.along, known.dimension, seen)
+        return known
+
+    return within

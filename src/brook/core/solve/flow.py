@@ -317,8 +317,12 @@ class FlowSolver:
 
     def notes(self) -> list[str]:
         """What was held at a limit because nothing is known beyond, and what was not solved as well as it was asked to be."""
-        found = [*self.model.told, *(note for equation in self.model.equations for note in equation.notes())]
-        found += self.openings.notes(self.flux[self.stencil.inner :], self.medium.on_boundary)
+        found = [
+            *self.model.told,
+            *self.conditions.told.values(),
+            *(note for equation in self.model.equations for note in equation.notes()),
+        ]
+        found += self.openings.notes(self.flux[self.stencil.inner :], self.medium.on_boundary, self.time_scheme is None)
         if self.unsolved:
             found.append(
                 f"the pressure equation was not solved to its tolerance in {self.unsolved} iteration"

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
 STEP = 0.3  # of the way that the pressure of what comes back goes in an iteration
 GONE = 1e-9  # of what was drawn at most: less is nothing
 NEAR = 1e-3  # of a flow, by which the steepness of a curve is looked at
+MOSTLY = 0.5  # of what passes a patch: more is its direction
 SHORT = 2e-3  # of a pressure, by which one that is still on its way may fall short without being told
 
 
@@ -105,10 +106,10 @@ class Openings:
         """What belongs to the state of a flow."""
         return [values for patch in self._patches for values in (patch.lost, patch.risen)]
 
-    def notes(self, flux: np.ndarray, rho: np.ndarray) -> list[str]:
+    def notes(self, flux: np.ndarray, rho: np.ndarray, steady: bool = True) -> list[str]:
         """Of a flow with mass fluxes (B,) in kg/s out through boundaries, and densities (B,) there: patches through which it goes
         the other way than it is meant to, curves that have ended before, and pressures that are still on their way."""
-        found = []
+        found = self._brought_along(flux) if steady else []  # what swings to and fro comes in anywhere
         for patch in self._patches:
             flow, said = -patch.sign * float((flux[patch.here] / rho[patch.here]).sum()), patch.through
             if (said.lets_in or said.draws) and flow < 0:
@@ -123,6 +124,25 @@ class Openings:
             if patch.short > SHORT:
                 found.append(
                     f"the pressure at {patch.name} was still {patch.short:.1%} off what flows through asks for: run on"
+                )
+        return found
+
+    def _brought_along(self, flux: np.ndarray) -> list[str]:
+        """Patches with nothing but a static pressure through which fluid comes in all the same."""
+        s, found, said = self._stencil, [], {patch.name for patch in self._patches}
+        is_open = np.zeros(s.boundary_count, bool)
+        is_open[self._open] = True
+        for patch in s.patches:
+            here = s.boundary_faces(patch)
+            if (
+                patch.name not in said
+                and patch.count
+                and is_open[here].all()
+                and float(flux[here].sum()) < -MOSTLY * float(np.abs(flux[here]).sum())
+            ):
+                found.append(
+                    f"fluid comes in through {patch.name}, of which only a static pressure is said, and brings along whatever speed it gets there: say that it enters "
+                    "from rest, where it comes from a room"
                 )
         return found
 

@@ -15,12 +15,13 @@ from brook.core.physics.conditions import FIXED, OPEN, SLIP, Driven, Metered, Pa
 from brook.core.physics.developed import developed_profile, wetted_rim
 from brook.core.study import Resolved
 from brook.core.study.boundaries import STICKING
+from brook.core.study.placed import Placed
 
 
 @dataclass(frozen=True, eq=False)
 class BoundaryConditions:
     """On the active boundary faces (B,): which closure holds, velocity (B, 3) in m/s, pressure (B,) in Pa; what drives a
-    flow through periodic pairs, how the pressure at openings depends on the flow, and what is metered, by their patches."""
+    flow through periodic pairs, how the pressure at openings depends on the flow, what is metered, and what is to be told, by their patches."""
 
     kind: np.ndarray
     velocity: np.ndarray
@@ -28,6 +29,7 @@ class BoundaryConditions:
     driven: dict[str, Driven] = field(default_factory=dict)
     through: dict[str, Through] = field(default_factory=dict)
     metered: dict[str, Metered] = field(default_factory=dict)
+    told: dict[str, str] = field(default_factory=dict)
 
     @property
     def is_closed(self) -> bool:
@@ -62,6 +64,7 @@ class Boundaries:
             driven=dict(self.conditions.driven),
             through=dict(self.conditions.through),
             metered=dict(self.conditions.metered),
+            told=dict(self.conditions.told),
         )
         patches = {patch.name: patch for patch in self.stencil.patches}
         for statement in statements:
@@ -96,6 +99,14 @@ class Boundaries:
             made.through[patch.name] = condition.through
         if condition.metered is not None:
             made.metered[patch.name] = condition.metered
+        beyond = max(
+            (v.beyond(self._faces[patch.name].centre) for v in vars(statement).values() if isinstance(v, Placed)),
+            default=0.0,
+        )
+        if beyond > 0:
+            made.told[patch.name] = (
+                f"{beyond:.0%} of {patch.name} lies beyond the ends of the table that its values come from, and is taken as level there"
+            )
         made.pressure[here] = condition.pressure
         made.velocity[here] = 0.0 if condition.velocity is None else condition.velocity
 

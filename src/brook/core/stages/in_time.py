@@ -36,7 +36,12 @@ def conditions_in_time(
             try:
                 now.append(Resolved(**(vars(boundary) | {v.field: v.at(scope) for v in values})))
             except FormulaError as error:
-                raise ValueError(f"at {time:.4g} s: {boundary.patch}: {error.message}") from None
+                both = (
+                    "; where fluid goes to and fro, let the patch lie in a stream"
+                    if boundary.kind == "velocity"
+                    else ""
+                )
+                raise ValueError(f"at {time:.4g} s: {boundary.patch}: {error.message}{both}") from None
         return every.with_values(now)
 
     return at

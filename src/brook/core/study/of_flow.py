@@ -3,28 +3,15 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from brook.core.formulas import FormulaError, Node, Reading, Scope, evaluate, names_in, parse
-from brook.core.formulas.tables import KnownTable
+from brook.core.formulas.tables import watched
 from brook.core.units import DIMENSIONS, Quantity
 
 NAME = "Q"
 SAMPLES = np.concatenate([[0.0], np.geomspace(1e-6, 1e3, 91)])  # in m³/s
-
-
-@dataclass(frozen=True, eq=False)
-class _Watched(KnownTable):
-    """A table that notes whether it was asked beyond its last place."""
-
-    ended: list[bool]
-
-    def at(self, place: Quantity, position: int) -> Quantity:
-        self.ended.append(bool(np.any(np.asarray(place.value) > self.places[-1] * (1 + 1e-9))))
-        return super().at(place, position)
 
 
 class OfFlow(float):
@@ -51,19 +38,10 @@ class OfFlow(float):
 
     def is_beyond(self, flow: float) -> bool:
         """Whether a table that the formula asks has ended before a flow in m³/s: it is level from there on."""
-        ended: list[bool] = []
-
-        def watched(reading: Reading) -> Any:
-            known: Any = self.scope(reading)
-            return (
-                _Watched(known.places, known.values, known.along, known.dimension, ended)
-                if isinstance(known, KnownTable)
-                else known
-            )
-
+        seen: list[tuple[float, float]] = []
         with suppress(FormulaError):  # where there is no value is told by whoever needs it
-            evaluate(self.tree, _with(watched, flow))
-        return any(ended)
+            evaluate(self.tree, _with(watched(self.scope, seen), flow))
+        return any(beyond for _, beyond in seen)
 
     def samples(self) -> list[float | None]:
         """Values that tell one formula from another, None where there is none."""

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 import numpy as np
 
 from brook.core.formulas import FormulaError, Node, Reading, Scope, evaluate, names_in, parse
+from brook.core.formulas.tables import watched
 from brook.core.units import DIMENSIONS, Quantity
 
 NAMES = ("x", "y", "z")
@@ -36,6 +39,13 @@ class Placed(float):
         """Values (n,) at places (n, 3) in m. Raises `FormulaError` where there is none."""
         value = evaluate(self.tree, _with(self.scope, places)).value
         return np.broadcast_to(np.asarray(value, float), len(places)).copy()
+
+    def beyond(self, places: np.ndarray) -> float:
+        """The largest share of places (n, 3) in m that lie beyond the ends of a table that the formula asks: it is level there."""
+        seen: list[tuple[float, float]] = []
+        with suppress(FormulaError):  # where there is no value is told by whoever needs it
+            evaluate(self.tree, _with(watched(self.scope, seen), places))
+        return max((before + after for before, after in seen), default=0.0)
 
     def samples(self) -> list[float | None]:
         """Values at places that tell one formula from another, None where there is none."""
