@@ -68,7 +68,7 @@ def test_fluid_that_enters_aslant_beside_a_wall():
 
 def test_a_speed_that_is_negative_half_of_the_time_or_somewhere_is_no_inlet():
     swings = "1 m/s * sin(6.28 s^-1 * t)"
-    with pytest.raises(ValueError, match="at 0.51 s: inlet: this has to be more than zero.*lie in a stream"):
+    with pytest.raises(ValueError, match=r"at 0\.51 s: inlet: this has to be more than zero.*lie in a stream"):
         run(boundaries=[{"kind": "velocity", "patch": "inlet", "speed": swings}, OUT], timing=IN_TIME)
     with pytest.raises(ValueError, match="speed into 'inlet' is negative at"):
         run(boundaries=[{"kind": "velocity", "patch": "inlet", "speed": "100 s^-1 * (y - 20 mm)"}, OUT])

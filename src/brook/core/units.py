@@ -292,6 +292,17 @@ def round_text(value: float, digits: int = 3) -> str:
     return text
 
 
+RAISED = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
+
+
+def powered(value: float, digits: int = 3) -> str:
+    """`value` rounded, with a power of ten where it is large or small: 7.16·10⁵."""
+    if value == 0 or 1e-3 <= abs(value) < 1e5:
+        return round_text(value, digits)
+    power = math.floor(math.log10(abs(value)) + 1e-12)
+    return f"{round_text(value / 10**power, digits)}·10{str(power).translate(RAISED)}"
+
+
 def show(value: float, dimension: Dimension, unit: str | None = None, digits: int = 3, given: bool = False) -> str:
     """A value as a person reads it: rounded, with its unit.
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from math import cos, floor, hypot, log10, pi, sin
+from math import cos, hypot, pi, sin
 from typing import Any
 
 from brook.core.physics.within.porous import coefficients, fitted
 from brook.core.physics.within.screen import loss_of
 from brook.core.study.regions import REGIONS
 from brook.core.study.within import KINDS
-from brook.core.units import DIMENSIONS, round_text, show
+from brook.core.units import DIMENSIONS, powered, round_text, show
 from brook.web.drawing import Drawing
 from brook.web.state import StudyState, VariantState
 
@@ -17,7 +17,6 @@ WORDS = {
     "porous": "the porous body", "screen": "the screen", "push": "the push", "heating": "the heat set free", "release": "what is set free",
 }  # fmt: skip
 REGION_WORDS = {"everywhere": "everywhere", "body": "in", "box": "in a box", "ball": "in a ball", "cylinder": "in a cylinder"}  # fmt: skip
-RAISED = str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")
 ROUND = 48  # corners of a disc
 PASSING = 1.0  # m/s, at which a porous body and a screen are told by what they take
 
@@ -65,17 +64,11 @@ def _numbers(state: StudyState, variant: VariantState | None, k: int) -> str:
         words = f"at {PASSING:g} m/s it takes {show(linear * PASSING + square * PASSING**2, pressure)} for each metre"
         if table is None:
             return words
-        found = f"κ = {_powered(fluid.viscosity / linear)} m²" if linear else "no part in proportion to the speed"
+        found = f"κ = {powered(fluid.viscosity / linear)} m²" if linear else "no part in proportion to the speed"
         miss = fitted(table, said.thick).miss
         return f"fitted: {found}, c = {round_text(2 * square / fluid.density, 3)} /m, off by {100 * miss:.2g} % of the largest pressure at most; {words}"
     except (KeyError, ValueError):
         return ""  # told at its place
-
-
-def _powered(value: float) -> str:
-    """A small number with its power of ten."""
-    power = floor(log10(value))
-    return f"{round_text(value / 10**power, 3)}·10{str(power).translate(RAISED)}"
 
 
 def mark_within(drawn: Drawing, variant: VariantState) -> None:

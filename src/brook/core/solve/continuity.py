@@ -115,13 +115,16 @@ class Continuity:
     def correct(self, flow: FlowSolver, momentum: Momentum) -> float:
         """Pressure, velocity and flux so that mass is kept; gives the largest speed in m/s, nan where one is lost."""
         s, inner = self.stencil, self.stencil.inner
+        steps = flow.model.steps
         if flow.conditions.is_closed:
             self._diagonal[0] *= 2  # fixes the level
             self.residual -= self.residual.mean()
-        matrix = Matrix(s, self._diagonal, self._entries)
-        correction, count = flow.pressure_solver.solve(matrix, self.residual, flow.settings.pressure_tolerance)
+        matrix, right = Matrix(s, self._diagonal, self._entries), self.residual
+        if steps is not None:
+            matrix, right = self._in_full(flow), self.residual.astype(float)
+        correction, count = flow.pressure_solver.solve(matrix, right, flow.settings.pressure_tolerance)
         flow.unsolved += count >= flow.pressure_solver.max_iterations
-        seen, steps = s.across(correction), flow.model.steps
+        seen = s.across(correction)
         kept = steps.kept(flow) if steps is not None else None
         over(s.face_chunks, passes.answer, seen, self._link, *s.ends, flow.flux)
         flow.flux[inner + flow.open] += self._boundary_link[flow.open] * correction[s.face_cell[flow.open]]
@@ -143,6 +146,18 @@ class Continuity:
             steps.corrected(flow, *kept)
             fastest = float(np.sqrt(np.einsum("ij,ij->i", flow.velocity, flow.velocity).max()))
         return fastest
+
+    def _in_full(self, flow: FlowSolver) -> Matrix:
+        """The system in double precision: beside what lets everything through, what hardly lets through is lost in single."""
+        s, rows = self.stencil, self.stencil.rows
+        entries = np.empty(len(self._entries))
+        entries[rows.upper] = entries[rows.lower] = -self._link
+        count = np.diff(rows.offsets.astype(np.int64))
+        diagonal = np.bincount(np.repeat(np.arange(s.cells), count), -entries, s.cells)
+        np.add.at(diagonal, s.face_cell, self._boundary_link)
+        if flow.conditions.is_closed:
+            diagonal[0] *= 2
+        return Matrix(s, diagonal, entries)
 
     def answers(self, flow: FlowSolver, push: np.ndarray, along: np.ndarray) -> Answer:
         """What a `push` on the fluxes (inner,), as by a mean gradient `along` (3,), comes to when mass is kept. After `correct`, for the flow as it was then."""

@@ -4,6 +4,7 @@ from brook.web.routes import (
     api,
     api_shapes,
     board,
+    calculators,
     compare,
     compiling,
     edit,
@@ -28,7 +29,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, find, compiling, room)
+    for m in (shelf, evidence, calculators, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, find, compiling, room)
 ]  # fmt: skip
 
 API = (api.router, api_shapes.router, compiling.api, room.api)

@@ -14,6 +14,8 @@ from brook.core.checks.advice import Advice, Flowing, advice
 from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import SOLIDS, Solid
 from brook.core.physics.drive import driven_by
+from brook.core.physics.reckoning import CALCULATORS
+from brook.core.study import named_scope
 from brook.core.study.boundaries import KINDS, STICKING
 from brook.core.study.heat import PATCH_KINDS
 from brook.core.study.patterns import each
@@ -25,6 +27,7 @@ from brook.core.units import round_text
 from brook.web.drawing import Drawing, drawing
 from brook.web.fans import fan_graphs
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
+from brook.web.reckoned import card, known_of
 from brook.web.shapes import making_of, small_address
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -112,7 +115,7 @@ def driven_numbers(
     }
 
 
-def _numbers(studio: Studio, state: StudyState, variant: VariantState) -> dict[str, Any] | None:
+def numbers_of(studio: Studio, state: StudyState, variant: VariantState) -> dict[str, Any] | None:
     if variant.variant.geometry.kind != "space":
         shape = variant.prepared.shape
         found = flow_numbers(variant)
@@ -175,7 +178,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
     for told in (variant.mesh.summary or {}).get("pairs", ()) if variant else ():
         if told["patch"] in partners and not told["problem"]:
             partners[told["patch"]] = told["other"]
-    numbers = _numbers(studio, state, variant) if variant else None
+    numbers = numbers_of(studio, state, variant) if variant else None
     paired = {name for pair in partners.items() for name in pair if name}
     return {
         "partners": partners,
@@ -186,6 +189,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "picture": small_address(studio, state, variant) if variant and not shape else "",
         "fluid": variant.prepared.fluid if variant else None,
         "numbers": numbers,
+        "reckoned": _reckoned(state, variant, numbers),
         "advice": _advice(state, variant, numbers) if variant else [],
         "rest": [p for p in every if p not in said | paired],
         "patches": every,
@@ -209,6 +213,16 @@ def _advice(state: StudyState, variant: VariantState, numbers: dict[str, Any] | 
     cells = (variant.mesh.summary or {}).get("cells") or 0
     flowing = Flowing(told.get("speed") or 0.0, told.get("reynolds") or 0.0, cells)
     return advice(state.study, variant.prepared, list(state.problems), flowing)
+
+
+def _reckoned(state: StudyState, variant: VariantState | None, numbers: dict[str, Any] | None) -> list[dict[str, Any]]:
+    """The calculators that a set-up asks for most."""
+    if variant is None:
+        return []
+    asked = ["reynolds", "development"] + (["incoming", "first_height"] if state.study.set_up.turbulence else [])
+    asked += ["step"] if state.study.set_up.timing.kind == "in_time" else []
+    known, scope = known_of(variant, numbers), named_scope(state.study, variant.variant)
+    return [card(CALCULATORS[name], {}, known, scope, state.row.slug) for name in asked]
 
 
 def _several(patches: list[str]) -> list[str]:

@@ -1,0 +1,74 @@
+"""Cards of calculators: what was typed, or what a study knows, and what comes of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from brook.core.checks.advice import speed_of_sound
+from brook.core.formulas import FormulaError, Scope
+from brook.core.materials import ConstantFluid
+from brook.core.physics.reckoning import Calculator, Result
+from brook.core.study import value_at
+from brook.core.units import DIMENSIONS, powered, show
+from brook.web.state import VariantState
+
+PROPERTIES = ("density", "viscosity", "heat_capacity", "conductivity", "expansion")
+DIGITS = 5
+UNITS = {
+    "dynamic_viscosity": "Pa s", "heat_capacity": "J/(kg K)", "conductivity": "W/(m K)", "expansion": "K^-1", "film_coefficient": "W/(m^2 K)", "pressure": "Pa",
+}  # fmt: skip
+
+
+def known_of(variant: VariantState | None, told: dict[str, Any] | None) -> dict[str, str]:
+    """What a study says of what calculators ask for, as texts, with numbers `told` of its flow."""
+    found: dict[str, str] = {}
+    fluid = variant.prepared.fluid if variant else None
+    if isinstance(fluid, ConstantFluid):
+        for name in PROPERTIES:
+            value, name_of = getattr(fluid, name), "dynamic_viscosity" if name == "viscosity" else name
+            if value > 0:
+                found[name] = _text(value, name_of)
+        if (sound := speed_of_sound(fluid)) > 0:
+            found["sound"] = _text(sound, "speed")
+    if told and told.get("speed"):
+        found["speed"] = _text(told["speed"], "speed")
+    if told and told.get("length"):
+        found["width"] = _text(told["length"], "length")
+    return found
+
+
+def _text(value: float, dimension: str) -> str:
+    """A value as one types it."""
+    unit = UNITS.get(dimension) or DIMENSIONS[dimension].unit()
+    return f"{float(f'{value:.{DIGITS}g}'):g} {unit}".strip()
+
+
+def card(
+    calculator: Calculator, typed: dict[str, str], known: dict[str, str], scope: Scope, slug: str
+) -> dict[str, Any]:
+    """What the card of a calculator shows."""
+    fields, values, problem = [], {}, ""
+    for entry in calculator.inputs:
+        text = typed.get(entry.name) or known.get(entry.of, "") or entry.usual
+        why = ""
+        try:
+            values[entry.name] = value_at(text, entry.value, scope)
+        except FormulaError as error:
+            why = error.message
+        fields.append({"name": entry.name, "title": entry.title, "text": text, "why": why, "assumed": bool(slug and entry.of) and not typed.get(entry.name) and entry.of not in known})  # fmt: skip
+    results: list[dict[str, Any]] = []
+    if len(values) == len(calculator.inputs):
+        try:
+            results = [_shown(result) for result in calculator.reckon(values)]
+        except (ValueError, OverflowError, ZeroDivisionError) as error:
+            problem = str(error)
+    return {"c": calculator, "fields": fields, "results": results, "problem": problem, "slug": slug}
+
+
+def _shown(result: Result) -> dict[str, Any]:
+    number = result.dimension == "number"
+    return {
+        "title": result.title, "words": result.words, "name": result.name,
+        "value": powered(result.value) if number else show(result.value, DIMENSIONS[result.dimension]),
+        "text": _text(result.value, result.dimension),
+    }  # fmt: skip
