@@ -152,7 +152,7 @@ class Continuity:
         s, rows = self.stencil, self.stencil.rows
         entries = np.empty(len(self._entries))
         entries[rows.upper] = entries[rows.lower] = -self._link
-        count = np.diff(rows.offsets.astype(np.int64))
+        count = rows.offsets[1:].astype(np.int64) - rows.offsets[:-1].astype(np.int64)
         diagonal = np.bincount(np.repeat(np.arange(s.cells), count), -entries, s.cells)
         np.add.at(diagonal, s.face_cell, self._boundary_link)
         if flow.conditions.is_closed:
