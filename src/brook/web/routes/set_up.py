@@ -26,6 +26,7 @@ from brook.core.study.turbulence import KINDS as TURBULENCE
 from brook.core.units import round_text
 from brook.web.drawing import Drawing, drawing
 from brook.web.fans import fan_graphs
+from brook.web.formula_graphs import formula_graphs
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.reckoned import card, known_of
 from brook.web.shapes import making_of, small_address
@@ -184,6 +185,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "partners": partners,
         "kept_moments": kept_moments(variant) if variant else "",
         "fans": fan_graphs(variant),
+        "formula_graphs": formula_graphs(state, variant),
         "spoken_of": said,
         "drawing": _drawn(shape, variant) if variant and shape else None,
         "picture": small_address(studio, state, variant) if variant and not shape else "",
