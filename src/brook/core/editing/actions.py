@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from brook.core.checks import made_patches
-from brook.core.editing import heat, looking, mesh_plan, scalars, space, turbulence, within
+from brook.core.editing import begins, heat, looking, mesh_plan, scalars, space, turbulence, within
 from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
 from brook.core.study import PlaneGeometry, Problem, Study, named_scope, resolve
@@ -313,6 +313,7 @@ ACTIONS: dict[str, Callable[..., str]] = {
     **heat.ACTIONS,
     **scalars.ACTIONS,
     **within.ACTIONS,
+    **begins.ACTIONS,
     **turbulence.ACTIONS,
     **looking.ACTIONS,
     **space.ACTIONS,

@@ -11,6 +11,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
 from brook.core.checks.advice import Advice, Flowing, advice
+from brook.core.editing.begins import BEGINS
 from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import SOLIDS, Solid
 from brook.core.physics.drive import driven_by
@@ -191,6 +192,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "picture": small_address(studio, state, variant) if variant and not shape else "",
         "fluid": variant.prepared.fluid if variant else None,
         "numbers": numbers,
+        "starts": [(key, words) for key, (words, _) in BEGINS.items()],
         "reckoned": _reckoned(state, variant, numbers),
         "advice": _advice(state, variant, numbers) if variant else [],
         "rest": [p for p in every if p not in said | paired],

@@ -10,6 +10,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from brook.core.editing import act
+from brook.core.editing.begins import BEGINS
 from brook.core.study import DocumentError, Study
 from brook.core.study.document import MAX_BYTES
 from brook.runs import SideProcessError
@@ -49,6 +50,7 @@ def _shelf(studio: Studio, problems: list[str] | None = None, title: str = "", s
             "unreadable_words": UNREADABLE,
             "problems": problems or [],
             "typed_title": title,
+            "starts": [(key, words) for key, (words, _) in BEGINS.items()],
         },
         status,
     )
@@ -61,11 +63,12 @@ def shelf(studio: StudioHere) -> HTMLResponse:
 
 @router.post("/studies")
 def new_study(
-    studio: StudioHere, title: Annotated[str, Form()] = "", kind: Annotated[str, Form()] = "plane"
+    studio: StudioHere, title: Annotated[str, Form()] = "", kind: Annotated[str, Form()] = "plane", begin: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
-    """A new study with one variant to begin from."""
+    """A new study with one variant to begin from, and the statements of a ready-made start where one is wanted."""
     try:
         study = act(Study(title=title), "add_variant", title="First variant", kind=kind)
+        study = act(study, "begin_with", kind=begin) if begin and kind == "plane" else study
     except ValueError:
         return _shelf(studio, ["a study needs a title of at most 120 characters"], title, 422)
     slug = studio.store.add_study(study, "new study")
