@@ -194,6 +194,10 @@ def _own_inputs(quantity: str, prepared: Prepared) -> list[Any]:
     places = prepared.places
     if quantity == "pressure_coefficient":
         return [places.references.speed, places.references.pressure]
+    if quantity == "friction_coefficient":
+        return [] if places.references.speed is None else [places.references.speed]
+    if quantity in ("drag_coefficient", "lift_coefficient", "moment_coefficient"):
+        return [plain(list(asdict(places.references).values()))]
     if quantity not in places.own or not places.own[quantity].text:
         return []
     found: list[Any] = [places.own[quantity].text]

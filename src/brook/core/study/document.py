@@ -17,6 +17,7 @@ from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.places import Place
 from brook.core.study.scalars import Scalar
+from brook.core.study.spots import Axis, Placed
 from brook.core.study.start import FromLast, Start
 from brook.core.study.tables import ValueTable
 from brook.core.study.timing import Steady, Timing
@@ -151,11 +152,17 @@ Fluid = Annotated[LibraryFluid | OwnFluid | Gas, Field(discriminator="kind")]
 Material = Annotated[LibraryFluid | OwnFluid | Gas | LibrarySolid | OwnSolid, Field(discriminator="kind")]
 
 
-class Reference(Part):
-    """What coefficients are made with; without a speed it is the mean speed of the inflow."""
+class Reference(Placed):
+    """What coefficients are made with; without a speed it is the mean speed of the inflow, without a density the mean one, without an area the one
+    that a patch shows `along` the stream, without a length how long it is along it. Lift is `up`, moments are about the place."""
 
     speed: Annotated[str, Field(max_length=500)] = ""
     pressure: Annotated[Formula, Value("pressure")] = "0 Pa"
+    density: Annotated[str, Field(max_length=500)] = ""
+    area: Annotated[str, Field(max_length=500)] = ""
+    length: Annotated[str, Field(max_length=500)] = ""
+    along: Axis = "x"
+    up: Axis = "y"
 
 
 class SetUp(Part):

@@ -6,6 +6,7 @@ from collections import Counter
 from math import pi
 from typing import Any
 
+import numpy as np
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
@@ -16,6 +17,7 @@ from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import SOLIDS, Solid
 from brook.core.physics.drive import driven_by
 from brook.core.physics.reckoning import CALCULATORS
+from brook.core.results.frontal import shadow_of_edges
 from brook.core.study import named_scope
 from brook.core.study.boundaries import KINDS, STICKING
 from brook.core.study.heat import PATCH_KINDS
@@ -36,6 +38,7 @@ from brook.web.studio import Studio
 from brook.web.within import mark_within, within_shown
 
 router = APIRouter()
+MOST_SHOWN = 6
 MOMENT_BYTES, AVERAGED_BYTES = 42, 24  # of a moment, for each cell
 
 
@@ -192,6 +195,13 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "picture": small_address(studio, state, variant) if variant and not shape else "",
         "fluid": variant.prepared.fluid if variant else None,
         "numbers": numbers,
+        "axes": [
+            (a, a)
+            for a in (
+                ("x", "y", "-x", "-y") if variant and variant.prepared.shape else ("x", "y", "z", "-x", "-y", "-z")
+            )
+        ],
+        "shown_areas": _shown_areas(state, variant),
         "starts": [(key, words) for key, (words, _) in BEGINS.items()],
         "reckoned": _reckoned(state, variant, numbers),
         "advice": _advice(state, variant, numbers) if variant else [],
@@ -227,6 +237,22 @@ def _reckoned(state: StudyState, variant: VariantState | None, numbers: dict[str
     asked += ["step"] if state.study.set_up.timing.kind == "in_time" else []
     known, scope = known_of(variant, numbers), named_scope(state.study, variant.variant)
     return [card(CALCULATORS[name], {}, known, scope, state.row.slug) for name in asked]
+
+
+def _shown_areas(state: StudyState, variant: VariantState | None) -> list[tuple[str, float]]:
+    """What the walls of a drawing show to the stream, in m², those inside first."""
+    shape = variant.prepared.shape if variant else None
+    if shape is None or variant is None:
+        return []
+    along = np.array(variant.prepared.places.references.along[:2])
+    through = {b.patch for b in variant.prepared.said if b.kind not in STICKING}
+    outline = {e.patch for e in shape.rings[0]}
+    names = sorted((p for p in shape.patches if p not in through), key=lambda p: (p in outline, p))
+    found = []
+    for name in names[:MOST_SHOWN]:
+        ends = np.array([[(e.x0, e.y0), (e.x1, e.y1)] for e in shape.edges() if e.patch == name])
+        found.append((name, shadow_of_edges(ends, along) * shape.depth))
+    return [(name, area) for name, area in found if area > 0]
 
 
 def _several(patches: list[str]) -> list[str]:

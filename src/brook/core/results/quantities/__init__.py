@@ -2,6 +2,7 @@
 
 from brook.core.results.quantities import (
     averaged,
+    coefficients,
     density,
     flow,
     force,
@@ -27,7 +28,7 @@ QUANTITIES: dict[str, QuantityKind] = {
     for kind in (
         speed.QUANTITY, velocity.ALONG_X, velocity.ALONG_Y, velocity.ALONG_Z, pressure.QUANTITY,
         total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY, mass_flow.QUANTITY, temperature.QUANTITY,
-        heat.QUANTITY, density.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z,
+        heat.QUANTITY, density.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z, *coefficients.EVERY,
         wall_shear.QUANTITY, wall_shear.COEFFICIENT, *turbulence.EVERY,
         averaged.SPEED, *averaged.VELOCITY, averaged.PRESSURE, averaged.TEMPERATURE, averaged.FLUCTUATION,
     )

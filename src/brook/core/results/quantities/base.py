@@ -22,10 +22,17 @@ Values = tuple[np.ndarray, np.ndarray]
 
 @dataclass(frozen=True)
 class References:
-    """What coefficients are made with; a speed of None is the mean speed of the inflow."""
+    """What coefficients are made with; a speed of None is the mean speed of the inflow, a density the mean one, an area the one that a
+    patch shows `along` the stream, a length how long it is along it. Lift is `up`, moments are `about` a place in m."""
 
     speed: float | None = None
     pressure: float = 0.0
+    density: float | None = None
+    area: float | None = None
+    length: float | None = None
+    along: tuple[float, float, float] = (1.0, 0.0, 0.0)
+    up: tuple[float, float, float] = (0.0, 1.0, 0.0)
+    about: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True, eq=False)
