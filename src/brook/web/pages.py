@@ -17,11 +17,11 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 
 from brook import __version__
 from brook.core.checks import declared_patches
-from brook.core.checks.mending import mends
+from brook.core.checks.mending import mark_at, mends
 from brook.core.editing import place_words, value_of
-from brook.core.formulas import FormulaError, Number, evaluate, names_in, parse
+from brook.core.formulas import FUNCTIONS, FormulaError, Number, evaluate, names_in, parse
 from brook.core.results.readings import words_of
-from brook.core.study import named_scope
+from brook.core.study import Value, named_scope
 from brook.core.units import DIMENSIONS, counted, round_text, show
 from brook.store import Author, StoreError
 from brook.store.room import BUSY, FULL, trouble_of
@@ -144,7 +144,8 @@ class Context(dict[str, Any]):
             state=state, study=state.study, slug=state.row.slug, page=page, variant=variant, errors=told.errors,
             notice=told.notice, calm=told.calm, typed=told.typed, problems=shown,
             at=lambda pointer: value_of(state.study, pointer),
-            derived=_derived(state, variant), mended=_mended(state, variant), load=studio.queue.load() if studio.queue.ready else None,
+            is_formula=lambda pointer: isinstance(mark_at(state.study, pointer), Value),
+            formula_names=_names(state, variant), derived=_derived(state, variant), mended=_mended(state, variant), load=studio.queue.load() if studio.queue.ready else None,
             problem_list=state.problems, place_words=lambda problem: place_words(state.study, problem.path),
             whole=whole, to_undo=to_undo, to_redo=to_redo, **more,
         )  # fmt: skip
@@ -168,6 +169,12 @@ def _derived(state: StudyState, variant: VariantState | None) -> Callable[[str],
         return show(float(quantity.value), quantity.dimension, given=True)
 
     return derived
+
+
+def _names(state: StudyState, variant: VariantState | None) -> list[str]:
+    """What may stand in formulas: named values and tables of the study first, then functions."""
+    own = {**(variant.variant.named_values if variant else {}), **state.study.named_values}
+    return [*own, *(f"{name}()" for name in (*state.study.tables, *FUNCTIONS))]
 
 
 def _mended(state: StudyState, variant: VariantState | None) -> Callable[[str, str], list[str]]:

@@ -7,6 +7,7 @@ import { Curves } from "./curves.js";
 import { Cut } from "./cut.js";
 import { Find, focusAddressed } from "./find.js";
 import { Handles } from "./handles.js";
+import { Completion } from "./complete.js";
 import { openPlots } from "./plots.js";
 import { Blink, ResultTools } from "./results.js";
 import { memory, newPicture, openViews, remember } from "./views.js";
@@ -233,6 +234,8 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   const focus = active?.matches("#stage input.v[id], #stage textarea.v[id]") ? { id: active.id, ends: [active.selectionStart, active.selectionEnd] } : null;
   underway = { typed, focus };
 });
+new Completion(document.body);
+
 const send = (except) => {
   for (const field of document.querySelectorAll("#stage [data-unsent]")) if (field !== except || field.dataset.late) field.dispatchEvent(new Event("change", { bubbles: true }));
 };
