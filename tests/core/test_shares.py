@@ -3,6 +3,7 @@
 import pytest
 
 from brook.core.checks import prepare
+from brook.core.checks.advice import Flowing, advice
 from brook.core.editing import act
 from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
@@ -98,3 +99,17 @@ def test_a_pattern_of_no_patch_is_told():
     problems = prepared_of(rake(IN, {"kind": "pressure", "patch": "brnch_*"})).problems
     assert any("'brnch_*' is not a patch" in p.message for p in problems)
     assert any("has an inlet but no outlet" in p.message for p in problems)
+
+
+def test_statements_that_say_the_same_become_one_and_each_again():
+    alike = rake(IN, *({"kind": "pressure", "patch": f"branch_{k}", "loss": "2"} for k in range(3)))
+    (told,) = advice(alike, prepared_of(alike), [], Flowing())
+    assert told.change.words == "Say it once of branch_*"
+    once = act(alike, told.change.action, **told.change.values)
+    assert [b.patch for b in once.set_up.boundaries] == ["inlet", "branch_*"]
+    assert stage_keys(once, prepared_of(once)) == stage_keys(alike, prepared_of(alike))
+    assert act(once, "say_each", pointer="/set_up/boundaries/1") == alike
+    differs = rake(IN, *({"kind": "pressure", "patch": f"branch_{k}", "loss": f"{k}"} for k in range(3)))
+    assert advice(differs, prepared_of(differs), [], Flowing()) == []
+    with pytest.raises(KeyError, match="not the same"):
+        act(differs, "say_once", pattern="branch_*")

@@ -11,7 +11,7 @@ from brook.core import memory
 from brook.core.checks.preparing import Prepared
 from brook.core.materials import ConstantFluid
 from brook.core.study import Problem, Study
-from brook.core.study.patterns import each
+from brook.core.study.patterns import each, said_alike
 from brook.core.units import DIMENSIONS, round_text, show
 
 TURBULENT, LAMINAR, SOUND = 2300.0, 2000.0, 0.3  # Reynolds numbers by a hydraulic diameter, and a Mach number
@@ -51,7 +51,7 @@ class Flowing:
 def advice(study: Study, prepared: Prepared, problems: list[Problem], flowing: Flowing) -> list[Advice]:
     """The whole list, with what blocks first."""
     found = [Advice(p.path, p.message, True, _mended(study, prepared, p)) for p in problems]
-    for part in (_regime, _sound, _unused, _scale, _room):
+    for part in (_regime, _sound, _alike, _unused, _scale, _room):
         found += part(study, prepared, flowing)
     return sorted(found, key=lambda a: not a.blocks)
 
@@ -107,6 +107,15 @@ def _sound(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advic
         yield Advice(
             "/set_up/boundaries", f"{speed} is Mach {flowing.speed / sound:.2g}: the density changes with the speed there, which is not computed", False,
         )  # fmt: skip
+
+
+def _alike(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
+    """Statements that could be one."""
+    for pattern, patches in said_alike(study.set_up.boundaries, prepared.patches or ()):
+        words = f"the same is said of {patches[0]} to {patches[-1]}, {len(patches)} times"
+        yield Advice(
+            "/set_up/boundaries", words, False, Change(f"Say it once of {pattern}", "say_once", {"pattern": pattern})
+        )
 
 
 def _unused(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:

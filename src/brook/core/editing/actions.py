@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from brook.core.checks import made_patches
+from brook.core.checks import declared_patches, made_patches
 from brook.core.editing import begins, heat, looking, mesh_plan, scalars, space, turbulence, within
 from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
@@ -263,6 +263,35 @@ def _set_boundary(raw: dict[str, Any], patch: str, kind: str) -> str:
     return f"/set_up/boundaries/{at}"
 
 
+def _say_once(raw: dict[str, Any], pattern: str) -> str:
+    """One statement of a pattern in the place of those that say the same of each of its patches."""
+    boundaries = raw["set_up"]["boundaries"]
+    mine = [
+        k
+        for k, b in enumerate(boundaries)
+        if b["patch"] in matching(pattern, [b["patch"]]) and not is_pattern(b["patch"])
+    ]
+    if len(mine) < 2 or any({**boundaries[k], "patch": ""} != {**boundaries[mine[0]], "patch": ""} for k in mine):
+        raise ValueError(f"not the same is said of all patches {pattern}")
+    boundaries[mine[0]] = {**boundaries[mine[0]], "patch": pattern}
+    raw["set_up"]["boundaries"] = [b for k, b in enumerate(boundaries) if k not in mine[1:]]
+    return f"/set_up/boundaries/{mine[0]}"
+
+
+def _say_each(raw: dict[str, Any], pointer: str) -> str:
+    """A statement of each patch in the place of one of a pattern."""
+    boundaries, at = raw["set_up"]["boundaries"], _index(pointer.rsplit("/", 1)[1])
+    said = boundaries[at]
+    study = Study.model_validate(raw)
+    known = declared_patches(study)
+    named = {b["patch"] for b in boundaries}
+    each_of = [{**said, "patch": p} for p in matching(said["patch"], known) if p not in named]
+    if not is_pattern(said["patch"]) or not each_of:
+        raise ValueError("this is said of one patch already")
+    boundaries[at : at + 1] = each_of
+    return pointer
+
+
 def _rename_patch(raw: dict[str, Any], patch: str, to: str) -> str:
     """Gives a patch another name everywhere: in all variants, in the set-up and in readings."""
     to = to.strip()
@@ -308,6 +337,8 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "add_requirement": _add_requirement,
     "limit_kind": _limit_kind,
     "set_boundary": _set_boundary,
+    "say_once": _say_once,
+    "say_each": _say_each,
     "rename_patch": _rename_patch,
     "fluid_kind": _fluid_kind,
     **heat.ACTIONS,

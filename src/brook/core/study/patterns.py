@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from fnmatch import fnmatchcase
 from typing import Any, TypeVar
@@ -42,3 +43,15 @@ def _of(said: Any, patch: str) -> Any:
     made = copy.copy(said)
     made.patch = patch
     return made
+
+
+def said_alike(statements: Sequence[Any], known: Iterable[str]) -> list[tuple[str, list[str]]]:
+    """Patterns, with the patches they are of, that could stand for statements which say the same of each of these patches."""
+    said = {b.patch: b.model_dump(exclude={"patch"}) for b in statements if not is_pattern(b.patch)}
+    begins = Counter(name.rsplit("_", 1)[0] for name in said if "_" in name)
+    found = []
+    for begin, count in sorted(begins.items()):
+        patches = matching(f"{begin}_{ANY}", known)
+        if count > 1 and len(patches) == count and all(said.get(p) == said[patches[0]] for p in patches):
+            found.append((f"{begin}_{ANY}", patches))
+    return found

@@ -236,6 +236,15 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 });
 new Completion(document.body);
 
+document.addEventListener("input", ({ target }) => { // long lists narrow as one types
+  if (!target.dataset?.narrow) return;
+  const words = target.value.toLowerCase().split(/\s+/).filter(Boolean);
+  for (const entry of document.querySelectorAll(target.dataset.narrow)) {
+    const text = `${entry.dataset.patches} ${entry.textContent}`.toLowerCase();
+    entry.hidden = !words.every((word) => text.includes(word));
+  }
+});
+
 const send = (except) => {
   for (const field of document.querySelectorAll("#stage [data-unsent]")) if (field !== except || field.dataset.late) field.dispatchEvent(new Event("change", { bubbles: true }));
 };
