@@ -113,3 +113,16 @@ def test_statements_that_say_the_same_become_one_and_each_again():
     assert advice(differs, prepared_of(differs), [], Flowing()) == []
     with pytest.raises(KeyError, match="not the same"):
         act(differs, "say_once", pattern="branch_*")
+
+
+def test_what_most_say_becomes_one_and_the_others_stay_what_they_are():
+    raw = rake(IN, *({"kind": "pressure", "patch": f"branch_{k}", "loss": "2"} for k in range(3))).model_dump(
+        mode="json"
+    )
+    left = raw["variants"][0]["geometry"]["shapes"][0]["patches"]
+    raw["variants"][0]["geometry"]["shapes"][0]["patches"] = left | {"left": "branch_wall"}
+    study = study_from(raw)
+    once = act(study, "say_once", pattern="branch_*")
+    assert [(b.patch, b.kind) for b in once.set_up.boundaries] == [("inlet", "mass"), ("branch_*", "pressure"), ("branch_wall", "wall")]  # fmt: skip
+    before, after = ({b.patch: b.kind for b in prepared_of(s).said} for s in (study, once))
+    assert after == before | {"branch_wall": "wall"}

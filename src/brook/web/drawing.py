@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import groupby
 from typing import NamedTuple
 
@@ -18,6 +18,7 @@ from brook.core.units import DIMENSIONS, show
 ROLES = {kind.model_fields["kind"].default: (kind.role, kind.words) for kind in KINDS}
 PALETTE = ("#0f6e74", "#b4532a", "#7a5195", "#5b7f3a", "#3b6ea5", "#a8791a", "#8a5a44", "#a3497e", "#4f6a3d", "#59636b")
 LENGTH = DIMENSIONS["length"]
+MANY = 14  # patches in a key: of more those that are alike become one entry
 
 
 @dataclass(frozen=True)
@@ -141,9 +142,25 @@ def drawing(
         role, words = role_of(name, boundaries)
         length = sum(e.length for e in shape.edges() if e.patch == name)
         made.patches.append(PatchKey(name, colours[name], role, words, length))
+    if len(made.patches) > MANY:
+        made.patches = _joined(made.patches)
     if geometry is not None:
         _dimensions(made, geometry, px, py)
     return made
+
+
+def _joined(keys: list[PatchKey]) -> list[PatchKey]:
+    """A long key with one entry for patches whose names begin alike and that do the same, first and last named."""
+    found = []
+    for _, group in groupby(keys, key=lambda k: (k.name.rsplit("_", 1)[0], k.role, k.words, round(k.length, 9))):
+        alike = list(group)
+        one = alike[0]
+        found.append(
+            one
+            if len(alike) < 3
+            else replace(one, name=f"{one.name} … {alike[-1].name}", words=f"({len(alike)}) each {one.words}")
+        )
+    return found
 
 
 def _fill(shape: PlaneShape, px, py) -> str:  # type: ignore[no-untyped-def]

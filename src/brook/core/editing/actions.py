@@ -13,7 +13,7 @@ from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
 from brook.core.study import PlaneGeometry, Problem, Study, named_scope, resolve
 from brook.core.study.names import rename
-from brook.core.study.patterns import is_pattern, matching
+from brook.core.study.patterns import is_pattern, matching, said_alike
 from brook.core.study.space import SpaceGeometry
 from brook.core.units import Quantity
 
@@ -264,17 +264,17 @@ def _set_boundary(raw: dict[str, Any], patch: str, kind: str) -> str:
 
 
 def _say_once(raw: dict[str, Any], pattern: str) -> str:
-    """One statement of a pattern in the place of those that say the same of each of its patches."""
-    boundaries = raw["set_up"]["boundaries"]
-    mine = [
-        k
-        for k, b in enumerate(boundaries)
-        if b["patch"] in matching(pattern, [b["patch"]]) and not is_pattern(b["patch"])
-    ]
-    if len(mine) < 2 or any({**boundaries[k], "patch": ""} != {**boundaries[mine[0]], "patch": ""} for k in mine):
-        raise ValueError(f"not the same is said of all patches {pattern}")
+    """One statement of a pattern in the place of most that say the same of its patches; of the others it is said what they are."""
+    boundaries, study = raw["set_up"]["boundaries"], Study.model_validate(raw)
+    known = {*declared_patches(study), *(b["patch"] for b in boundaries if not is_pattern(b["patch"]))}
+    alike = dict(said_alike(study.set_up.boundaries, known)).get(pattern, [])
+    mine = [k for k, b in enumerate(boundaries) if b["patch"] in alike]
+    if len(mine) < 2:
+        raise ValueError(f"not the same is said of most patches {pattern}")
+    said = {b["patch"] for b in boundaries}
+    still = [{"kind": "wall", "patch": p} for p in matching(pattern, known) if p not in said]
     boundaries[mine[0]] = {**boundaries[mine[0]], "patch": pattern}
-    raw["set_up"]["boundaries"] = [b for k, b in enumerate(boundaries) if k not in mine[1:]]
+    raw["set_up"]["boundaries"] = [b for k, b in enumerate(boundaries) if k not in mine[1:]] + still
     return f"/set_up/boundaries/{mine[0]}"
 
 

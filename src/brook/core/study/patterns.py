@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from fnmatch import fnmatchcase
 from typing import Any, TypeVar
 
-ANY = "*"
+ANY, FEW = "*", 3
 T = TypeVar("T")
 
 
@@ -46,12 +46,17 @@ def _of(said: Any, patch: str) -> Any:
 
 
 def said_alike(statements: Sequence[Any], known: Iterable[str]) -> list[tuple[str, list[str]]]:
-    """Patterns, with the patches they are of, that could stand for statements which say the same of each of these patches."""
-    said = {b.patch: b.model_dump(exclude={"patch"}) for b in statements if not is_pattern(b.patch)}
-    begins = Counter(name.rsplit("_", 1)[0] for name in said if "_" in name)
+    """Patterns that could stand for statements which say the same, with the patches of these: of all that a pattern is of, or of most, as what
+    is said of one patch itself goes before it."""
+    said = {b.patch: b.model_dump_json(exclude={"patch"}) for b in statements if not is_pattern(b.patch)}
+    begins, every = Counter(name.rsplit("_", 1)[0] for name in said if "_" in name), list(known)
     found = []
     for begin, count in sorted(begins.items()):
-        patches = matching(f"{begin}_{ANY}", known)
-        if count > 1 and len(patches) == count and all(said.get(p) == said[patches[0]] for p in patches):
-            found.append((f"{begin}_{ANY}", patches))
+        pattern = f"{begin}_{ANY}"
+        patches = matching(pattern, every)
+        if count < 2 or any(b.patch == pattern for b in statements):
+            continue
+        content, times = Counter(said[p] for p in patches if p in said).most_common(1)[0]
+        if times == len(patches) or (times >= FEW and 2 * times > len(patches)):
+            found.append((pattern, [p for p in patches if said.get(p) == content]))
     return found
