@@ -129,7 +129,8 @@ def test_from_the_shelf_to_the_exported_table(brook_server, browser, downloads):
     expected = {r.name: r.value for r in read_all(study, prepared, outcome.fields, outcome.history)}
     titles = {r.title: r.name for r in study.requirements}
     mine = {titles[r["requirement"]]: float(r["value_si"]) for r in table if r["variant"] == "Hanging and standing"}
-    assert mine == expected
+    # this run began where the last one of its variant ended, the other from nothing
+    assert mine == pytest.approx(expected, rel=1e-6)
     assert last_monitor.split()[0] == f"{100 * expected['still_water']:.2f}"
     assert np.array_equal(np.concatenate(fields.cell_data["speed"]), outcome.fields.speed)
     assert outcome.fields.imbalance() < 1e-8
