@@ -126,3 +126,9 @@ def test_what_most_say_becomes_one_and_the_others_stay_what_they_are():
     assert [(b.patch, b.kind) for b in once.set_up.boundaries] == [("inlet", "mass"), ("branch_*", "pressure"), ("branch_wall", "wall")]  # fmt: skip
     before, after = ({b.patch: b.kind for b in prepared_of(s).said} for s in (study, once))
     assert after == before | {"branch_wall": "wall"}
+
+
+def test_what_another_variant_has_says_nothing_of_this_one():
+    said = [{"kind": "pressure", "patch": f"nozzle_{k}"} for k in range(3)]
+    study = rake(IN, *said)
+    assert not any("the same is said" in a.message for a in advice(study, prepared_of(study), [], Flowing()))

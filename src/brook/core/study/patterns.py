@@ -51,12 +51,13 @@ def said_alike(statements: Sequence[Any], known: Iterable[str]) -> list[tuple[st
     said = {b.patch: b.model_dump_json(exclude={"patch"}) for b in statements if not is_pattern(b.patch)}
     begins, every = Counter(name.rsplit("_", 1)[0] for name in said if "_" in name), list(known)
     found = []
-    for begin, count in sorted(begins.items()):
+    for begin in sorted(b for b, count in begins.items() if count > 1):
         pattern = f"{begin}_{ANY}"
         patches = matching(pattern, every)
-        if count < 2 or any(b.patch == pattern for b in statements):
+        stated = [said[p] for p in patches if p in said]  # another variant may have the others
+        if len(stated) < 2 or any(b.patch == pattern for b in statements):
             continue
-        content, times = Counter(said[p] for p in patches if p in said).most_common(1)[0]
+        content, times = Counter(stated).most_common(1)[0]
         if times == len(patches) or (times >= FEW and 2 * times > len(patches)):
             found.append((pattern, [p for p in patches if said.get(p) == content]))
     return found

@@ -24,6 +24,7 @@ from brook.core.study.heat import PATCH_KINDS
 from brook.core.study.patterns import each
 from brook.core.study.placed import Placed
 from brook.core.study.scalars import KINDS as SCALARS
+from brook.core.study.space import SpaceGeometry
 from brook.core.study.turbulence import INCOMING_KINDS
 from brook.core.study.turbulence import KINDS as TURBULENCE
 from brook.core.units import round_text
@@ -32,7 +33,7 @@ from brook.web.fans import fan_graphs
 from brook.web.formula_graphs import formula_graphs
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.reckoned import card, known_of
-from brook.web.shapes import making_of, small_address
+from brook.web.shapes import making_of, patch_rows, small_address, view_data
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 from brook.web.within import mark_within, within_shown
@@ -202,6 +203,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
             )
         ],
         "shown_areas": _shown_areas(state, variant),
+        "view_data": _in_space(studio, state, variant),
         "starts": [(key, words) for key, (words, _) in BEGINS.items()],
         "reckoned": _reckoned(state, variant, numbers),
         "advice": _advice(state, variant, numbers) if variant else [],
@@ -253,6 +255,19 @@ def _shown_areas(state: StudyState, variant: VariantState | None) -> list[tuple[
         ends = np.array([[(e.x0, e.y0), (e.x1, e.y1)] for e in shape.edges() if e.patch == name])
         found.append((name, shadow_of_edges(ends, along) * shape.depth))
     return [(name, area) for name, area in found if area > 0]
+
+
+def _in_space(studio: Studio, state: StudyState, variant: VariantState | None) -> str:
+    """What the canvas needs of a shape in space, '' where there is none or it is not made yet."""
+    if variant is None or not isinstance(variant.variant.geometry, SpaceGeometry):
+        return ""
+    making = making_of(studio, state, variant)
+    if making is None or making.said is None or making.order is None:
+        return ""
+    geometry = variant.variant.geometry
+    return view_data(
+        making.said, patch_rows(making.said, variant.prepared.said, geometry.colours), making.order, geometry.tunnel
+    )
 
 
 def _several(patches: list[str]) -> list[str]:

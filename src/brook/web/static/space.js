@@ -5,6 +5,7 @@ import { Legend } from "./legend.js";
 import { Away } from "./space/away.js";
 import { Picking } from "./space/picking.js";
 import { SpaceView } from "./space/view.js";
+import { Statements } from "./space/sayings.js";
 import { length, place } from "./space/words.js";
 
 const RUST = "#b4532a", OCHRE = "#c8962e";
@@ -49,7 +50,7 @@ class SpacePage {
     this.findings();
     this.openings();
     this.forms();
-    this.picking = new Picking(this);
+    this.picking = this.data.picks ? new Statements(this) : new Picking(this);
     if ((new URLSearchParams(location.search).get("try") ?? "") !== this.data.trial) this.remember();
     if (!this.data.view) { this.holder.dataset.state = "empty"; return; }
     const told = JSON.parse(this.data.view);
