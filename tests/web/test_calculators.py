@@ -13,7 +13,7 @@ def test_a_calculator_knows_the_study_and_gives_it_what_it_found(brook_server, b
     slug = take_in(client(brook_server), tray())
     browser.get(f"{brook_server}/studies/{slug}/calculators")
     wait(browser, lambda: "laminar in a duct" in text_of(browser, "#reckon-reynolds"))
-    assert attribute(browser, "#reckon-reynolds [name=speed]", "value") == "0.004 m/s"
+    assert attribute(browser, "#reckon-reynolds [name=speed]", "value") == "4 mm/s"
     type_into(browser, "speed for Reynolds number", "2")
     wait(browser, lambda: "a unit is missing" in text_of(browser, "#reckon-reynolds"))
     type_into(browser, "speed for Reynolds number", "250 * supply")
@@ -22,7 +22,7 @@ def test_a_calculator_knows_the_study_and_gives_it_what_it_found(brook_server, b
     wait(browser, lambda: "250 ms" in text_of(browser, "#reckon-step"))
     press(browser, "#reckon-step .mend")
     wait(browser, lambda: "kept as time_step" in text_of(browser, "#reckon-step"))
-    assert document(brook_server, slug).named_values["time_step"] == "0.25 s"
+    assert document(brook_server, slug).named_values["time_step"] == "250 ms"
     assert complaints(browser) == []
 
 

@@ -9,7 +9,7 @@ from brook.core.formulas import FormulaError, Scope
 from brook.core.materials import ConstantFluid
 from brook.core.physics.reckoning import Calculator, Result
 from brook.core.study import value_at
-from brook.core.units import DIMENSIONS, powered, show
+from brook.core.units import DIMENSIONS, from_si, powered, sensible_unit, show
 from brook.web.state import VariantState
 
 PROPERTIES = ("density", "viscosity", "heat_capacity", "conductivity", "expansion")
@@ -39,8 +39,8 @@ def known_of(variant: VariantState | None, told: dict[str, Any] | None) -> dict[
 
 def _text(value: float, dimension: str) -> str:
     """A value as one types it."""
-    unit = UNITS.get(dimension) or DIMENSIONS[dimension].unit()
-    return f"{float(f'{value:.{DIGITS}g}'):g} {unit}".strip()
+    unit = UNITS.get(dimension) or sensible_unit(DIMENSIONS[dimension], value)
+    return f"{float(f'{from_si(value, unit):.{DIGITS}g}'):.{DIGITS}g} {unit}".strip()
 
 
 def card(

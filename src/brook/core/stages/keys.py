@@ -168,7 +168,16 @@ def _heat_inputs(prepared: Prepared) -> list[Any]:
         f"{name}.{of}": value.samples() for name, m in made.items() if m is not None for of, value in m.varied.items()
     }
     constant = {name: asdict(replace(m, varied={})) for name, m in sorted(prepared.materials.items())}
-    return [plain(prepared.heat), plain(constant), *([varied] if varied else [])]
+    # what is said of an outlet through which a fan draws is that of what flows back, as of any outlet
+    drawn = sorted(
+        {b.patch for b in prepared.boundaries if b.kind == "exhaust"} & {p.patch for p in prepared.heat.patches}
+    )
+    return [
+        plain(prepared.heat),
+        plain(constant),
+        *([varied] if varied else []),
+        *([["drawn", drawn]] if drawn else []),
+    ]
 
 
 def _reading_inputs(requirement: Requirement, prepared: Prepared) -> list[Any]:

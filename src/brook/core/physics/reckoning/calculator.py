@@ -51,6 +51,6 @@ def positive(name: str, title: str, dimension: str, usual: str, of: str = "") ->
 DENSITY = positive("density", "density", "density", "998 kg/m^3", "density")
 VISCOSITY = positive("viscosity", "viscosity", "dynamic_viscosity", "1 mPa s", "viscosity")
 SPEED = positive("speed", "speed", "speed", "0.1 m/s", "speed")
-WIDTH = positive("width", "hydraulic diameter", "length", "50 mm", "width")
+WIDTH = positive("width", "diameter or width", "length", "50 mm", "width")
 CAPACITY = positive("capacity", "heat capacity", "heat_capacity", "4.18 kJ/(kg K)", "heat_capacity")
 CONDUCTIVITY = positive("conductivity", "conductivity", "conductivity", "0.6 W/(m K)", "conductivity")
