@@ -92,6 +92,7 @@ def version() -> None:
 def check(study_file: Path) -> None:
     """What would stop a study from running; exits with 1 if anything would."""
     from brook.core.checks import check as check_study
+    from brook.core.checks.flowing import looked_at
 
     _loaded()
     study = _load(study_file)
@@ -99,6 +100,8 @@ def check(study_file: Path) -> None:
     problems = check_study(study)
     for problem in problems:
         print(f"{problem.path}: {problem.message}")
+    for path, message in looked_at(study):
+        print(f"{path}: {message} (does not keep it from running)")
     if problems:
         raise typer.Exit(1)
     print("nothing keeps this study from running")

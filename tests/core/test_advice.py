@@ -4,6 +4,7 @@ import pytest
 
 from brook.core.checks import check, prepare
 from brook.core.checks.advice import Flowing, advice, speed_of_sound
+from brook.core.checks.flowing import looked_at
 from brook.core.checks.mending import mends
 from brook.core.editing import EditRefused, act, set_value
 from brook.core.materials import ConstantFluid
@@ -98,3 +99,13 @@ def test_refused_texts_have_what_they_may_have_been_meant_to_be():
     assert refused(through, "/set_up/boundaries/0/rise", "blowr(Q)") == ["blower(Q)"]
     assert refused(through, "/set_up/boundaries/0/patch", "inlt") == ["inlet"]
     assert refused(through, "/set_up/fluid/density", "1.3") == ["1.3 kg/m^3"]
+
+
+def test_the_command_line_tells_the_same():
+    raw = raw_tray()
+    raw["named_values"]["old_gap"] = "3 mm"
+    raw["set_up"]["boundaries"][0]["speed"] = "2 m/s"
+    words = dict(looked_at(study_from(raw)))
+    assert words["/named_values/old_gap"] == "old_gap stands in no formula"
+    assert "likely turbulent" in words["/set_up/turbulence"]
+    assert looked_at(tray()) == []

@@ -12,6 +12,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
 from brook.core.checks.advice import Advice, Flowing, advice
+from brook.core.checks.flowing import flow_numbers, lengths_of
 from brook.core.editing.begins import BEGINS
 from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import SOLIDS, Solid
@@ -41,31 +42,6 @@ from brook.web.within import mark_within, within_shown
 router = APIRouter()
 MOST_SHOWN = 6
 MOMENT_BYTES, AVERAGED_BYTES = 42, 24  # of a moment, for each cell
-
-
-def flow_numbers(variant: VariantState) -> dict[str, Any] | None:
-    """Mean inflow speed in m/s, Reynolds number by the inlet's height, volume flow in m³/s, turnovers per hour."""
-    prepared = variant.prepared
-    shape, fluid = prepared.shape, prepared.fluid
-    if shape is None or fluid is None:
-        return None
-    lengths = _lengths(shape)
-    for boundary in prepared.boundaries:
-        length = lengths.get(boundary.patch)
-        if not length or boundary.kind not in ("velocity", "flow", "mass"):
-            continue
-        given = getattr(boundary, "speed", None) or getattr(boundary, "volume_flow", None)
-        if boundary.kind == "mass" and boundary.mass_flow is not None:
-            given = boundary.mass_flow / fluid.density
-        if given is None or isinstance(given, Placed):
-            continue
-        speed = given if boundary.kind == "velocity" else given / (length * shape.depth)
-        flow = speed * length * shape.depth
-        return {
-            "speed": speed, "reynolds": speed * length / fluid.kinematic_viscosity, "flow": flow, "length": length,
-            "turnover": shape.area * shape.depth / flow, "by": "the height of the inlet",
-        }  # fmt: skip
-    return None
 
 
 def space_numbers(said: dict[str, Any], variant: VariantState) -> dict[str, Any] | None:
@@ -124,10 +100,10 @@ def driven_numbers(
 def numbers_of(studio: Studio, state: StudyState, variant: VariantState) -> dict[str, Any] | None:
     if variant.variant.geometry.kind != "space":
         shape = variant.prepared.shape
-        found = flow_numbers(variant)
+        found = flow_numbers(variant.prepared)
         if found is not None or shape is None:
             return found
-        lengths = _lengths(shape)
+        lengths = lengths_of(shape)
         through = {b.patch for b in variant.prepared.said if b.kind not in STICKING}
         wet = sum(length for patch, length in lengths.items() if patch not in through)
         across = {patch: length * shape.depth for patch, length in lengths.items()}
@@ -144,13 +120,6 @@ def numbers_of(studio: Studio, state: StudyState, variant: VariantState) -> dict
     wet = sum(area for patch, area in across.items() if patch not in through)
     volume = sum(b["volume"] for b in said.get("bodies", ()))
     return driven_numbers(variant, volume, wet, across, "4 × the volume over the area of the walls")
-
-
-def _lengths(shape: PlaneShape) -> dict[str, float]:
-    lengths: dict[str, float] = {}
-    for edge in shape.edges():
-        lengths[edge.patch] = lengths.get(edge.patch, 0.0) + edge.length
-    return lengths
 
 
 def kept_moments(variant: VariantState) -> str:

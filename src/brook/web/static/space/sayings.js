@@ -8,8 +8,8 @@ export class Statements {
     page.view.boxing = false;
     for (const said of page.root.querySelectorAll("[data-patches]")) {
       const names = said.dataset.patches.split(" ").filter((name) => name && !name.includes("*"));
-      said.onpointerenter = said.onfocusin = () => this.light(names);
-      said.onpointerleave = said.onfocusout = () => this.light([]);
+      for (const kind of ["pointerenter", "focusin"]) said.addEventListener(kind, () => this.light(names));
+      for (const kind of ["pointerleave", "focusout"]) said.addEventListener(kind, () => this.light([]));
     }
   }
 
