@@ -14,6 +14,7 @@ BENCHES: dict[str, Callable[[], Figure | list[Figure]]] = {
     "iteration": flows.bench_iteration,
     "cube": flows.bench_cube,
     "stirred": flows.bench_stirred,
+    "held": flows.bench_held,
     "parts": parts.bench_parts,
     **{f"iterations-{n}": partial(flows.iterations, n) for n in (64, 100, 128)},
     "multigrid": flows.bench_multigrid,

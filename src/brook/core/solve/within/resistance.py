@@ -34,6 +34,14 @@ class _Split:
     second: np.ndarray
     carried: np.ndarray
 
+    def alike(self, other: _Split) -> bool:
+        """Whether the same faces are carried on to from the same sides."""
+        return (
+            np.array_equal(self.first, other.first)
+            and np.array_equal(self.carried, other.carried)
+            and np.array_equal(self.second, other.second)
+        )
+
     def of_first(self, half: np.ndarray) -> np.ndarray:
         """What part of a step the first cell feels, where `half` of it is usual."""
         return np.where(self.carried, np.where(self.first, 0.0, 1.0), half)
@@ -41,6 +49,29 @@ class _Split:
     def of_second(self, half: np.ndarray) -> np.ndarray:
         """The same of the second one."""
         return np.where(self.carried, np.where(self.second, 0.0, 1.0), half)
+
+
+@dataclass(frozen=True, eq=False)
+class _End:
+    """Of faces (n,): the `cell` on one side, the `line` (n, 3) from its middle to the face, the area vectors (n, 3) `out` of it, and whether it carries its
+    pressure on."""
+
+    cell: np.ndarray
+    line: np.ndarray
+    out: np.ndarray
+    soft: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class _Carried:
+    """Faces (n,) to which pressures are carried on, their two ends, the `cells` (k,) there, the `place` (C,) of each among them, and what makes a gradient of
+    what else they feel, `inverse` (k, 3, 3)."""
+
+    faces: np.ndarray
+    ends: tuple[_End, _End]
+    cells: np.ndarray
+    place: np.ndarray
+    inverse: np.ndarray
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,20 +118,25 @@ class Resistance:
         self._line = s.centre[s.neighbour[self.faces]] - s.centre[s.owner[self.faces]]
         self._skew = s.skew[self.faces].astype(float) if len(s.skew) else None
         self.cells = np.nonzero(touched)[0]
-        self._spread = self._spreads()
         self.steps, self._rim_steps = np.zeros(len(self.faces)), np.zeros(len(self._rim))
         self._steeper, self._before = np.zeros(len(self.faces)), np.zeros(len(self.faces))
         self._own = s.neighbour[self.faces] < s.cells
+        self._w, self._area = s.weight[self.faces], s.area[self.faces]
+        self._size, self._reach = np.linalg.norm(self._area, axis=1), np.abs(self._line * self._area)
+        self._p, self._beyond = owner[self.faces], s.neighbour[self.faces]
+        self._n = behind[self._beyond]
+        self._held: tuple[_Split, _Carried] | None = None
         self._at_screen = at_screen[self.faces] & self._own
         self._pull = np.zeros((count, 3))  # the force on each cell, in N
+        self._spread = self._spreads()
 
     def force(self, flow: FlowSolver) -> tuple[np.ndarray, np.ndarray]:
         """On each cell (C, 3): a force in N and what of it grows with the velocity."""
-        s, w = self.stencil, self.stencil.weight[self.faces]
-        density, v = flow.medium.density, 1 - w
+        s, w, density = self.stencil, self._w, flow.medium.density
+        v = 1 - w
         linear, square = self.linear * flow.medium.molecular[:, None], self.square * density[:, None]
-        p, n, beyond = s.owner[self.faces], self._behind[s.neighbour[self.faces]], s.neighbour[self.faces]
-        seen, own, area = s.across(flow.velocity), self._own, s.area[self.faces]
+        p, n, beyond, own, area = self._p, self._n, self._beyond, self._own, self._area
+        seen = s.across(flow.velocity)
         rho = w * density[p] + v * density[n]
         velocity = _passing(w[:, None] * seen[p] + v[:, None] * seen[beyond], flow.flux[self.faces] / rho, area)
         speed = np.linalg.norm(velocity, axis=1)[:, None]
@@ -116,10 +152,10 @@ class Resistance:
         if self._skew is not None:
             bent = np.einsum("ij,ij->i", self._skew, w[:, None] * here + v[:, None] * there)
         stiff = v[:, None] * (linear[p] + 2 * square[p] * speed) + w[:, None] * (linear[n] + 2 * square[n] * speed)
-        stiff *= np.abs(self._line * area)
+        stiff *= self._reach
         sink = np.zeros_like(flow.velocity)
-        np.add.at(sink, p, split.of_first(v)[:, None] * stiff)
-        np.add.at(sink, n[own], (split.of_second(w)[:, None] * stiff)[own])
+        _gather(sink, p, split.of_first(v)[:, None] * stiff)
+        _gather(sink, n[own], (split.of_second(w)[:, None] * stiff)[own])
         self._before[:] = flow.flux[self.faces]
         self._feel(flow, split, bent)
         self._feel_rim(flow, linear, square, sink)
@@ -130,35 +166,48 @@ class Resistance:
 
     def _feel(self, flow: FlowSolver, split: _Split, bent: np.ndarray | float) -> None:
         """The force on cells by the steps over their faces, and what they carry on of their pressure instead of half a step of it."""
-        s, w, pull = self.stencil, self.stencil.weight[self.faces], self._pull
-        p, n, own, area = s.owner[self.faces], self._behind[s.neighbour[self.faces]], self._own, s.area[self.faces]
-        step = s.across(flow.pressure)[s.neighbour[self.faces]] - flow.pressure[p]
+        s, w, pull, p, n, own, area = self.stencil, self._w, self._pull, self._p, self._n, self._own, self._area
+        step = s.across(flow.pressure)[self._beyond] - flow.pressure[p]
         pull[:] = 0.0
         plain = ~split.carried
-        np.add.at(pull, p, -np.where(plain, (1 - w) * self.steps + bent, -(1 - w) * step)[:, None] * area)
-        np.add.at(pull, n[own], -(np.where(plain, w * self.steps - bent, -w * step)[:, None] * area)[own])
+        _gather(pull, p, -np.where(plain, (1 - w) * self.steps + bent, -(1 - w) * step)[:, None] * area)
+        _gather(pull, n[own], -(np.where(plain, w * self.steps - bent, -w * step)[:, None] * area)[own])
         if not split.carried.any():
             return
-        f = np.nonzero(split.carried)[0]
-        volume = s.mesh.volume
-        ends = [(p[f], (1 - w[f])[:, None] * self._line[f], area[f], split.first[f]), (n[f], -w[f][:, None] * self._line[f], -area[f], split.second[f])]  # fmt: skip
-        cells = np.unique(np.concatenate([end[0] for end in ends]))
-        place = np.zeros(s.cells, np.int64)
-        place[cells] = np.arange(len(cells))
-        matrix = np.broadcast_to(np.eye(3), (len(cells), 3, 3)).copy()
-        for cell, line, out, soft in ends:
-            part = -out[:, :, None] * line[:, None, :] / volume[cell][:, None, None]
-            np.add.at(matrix, place[cell[soft]], part[soft])
-        inverse = np.linalg.pinv(matrix, rcond=SINGULAR)
-        base = flow.pressure_gradient[cells] - pull[cells] / volume[cells][:, None]
-        whole, slope = step[f] + self.steps[f], np.zeros((len(cells), 3))
+        carried = self._carried(split)
+        cells, place, volume = carried.cells, carried.place, s.mesh.volume[carried.cells][:, None]
+        base = flow.pressure_gradient[cells] - pull[cells] / volume
+        whole, slope = (step + self.steps)[carried.faces], np.zeros((len(cells), 3))
+        one, two = carried.ends
         for _ in range(DEEP):  # what is harder than one side may be softer than the next
             right = base.copy()
-            for (cell, _, out, soft), (other, line, _, _), sign in ((ends[0], ends[1], 1.0), (ends[1], ends[0], -1.0)):
-                rest = sign * whole[~soft] + np.einsum("ij,ij->i", slope[place[other[~soft]]], line[~soft])
-                np.add.at(right, place[cell[~soft]], rest[:, None] * out[~soft] / volume[cell[~soft]][:, None])
-            slope = np.einsum("cij,cj->ci", inverse, right)
-        pull[cells] = (flow.pressure_gradient[cells] - slope) * volume[cells][:, None]
+            for end, other, sign in ((one, two, 1.0), (two, one, -1.0)):
+                hard = ~end.soft
+                rest = sign * whole[hard] + np.einsum("ij,ij->i", slope[place[other.cell[hard]]], other.line[hard])
+                at = place[end.cell[hard]]
+                _gather(right, at, rest[:, None] * end.out[hard] / volume[at])
+            slope = np.einsum("cij,cj->ci", carried.inverse, right)
+        pull[cells] = (flow.pressure_gradient[cells] - slope) * volume
+
+    def _carried(self, split: _Split) -> _Carried:
+        """What carries its pressure on to which faces: found once, as long as the same sides are the harder ones."""
+        if self._held is not None and self._held[0].alike(split):
+            return self._held[1]
+        f = np.nonzero(split.carried)[0]
+        w, line, area, volume = self._w[f][:, None], self._line[f], self._area[f], self.stencil.mesh.volume
+        ends = (
+            _End(self._p[f], (1 - w) * line, area, split.first[f]),
+            _End(self._n[f], -w * line, -area, split.second[f]),
+        )
+        cells = np.unique(np.concatenate([end.cell for end in ends]))
+        place = np.zeros(self.stencil.cells, np.int64)
+        place[cells] = np.arange(len(cells))
+        matrix = np.broadcast_to(np.eye(3), (len(cells), 3, 3)).copy()
+        for end in ends:
+            part = -end.out[:, :, None] * end.line[:, None, :] / volume[end.cell][:, None, None]
+            np.add.at(matrix, place[end.cell[end.soft]], part[end.soft])
+        self._held = split, _Carried(f, ends, cells, place, np.linalg.pinv(matrix, rcond=SINGULAR))
+        return self._held[1]
 
     def _add_screens(self, velocity: np.ndarray, rho: np.ndarray) -> None:
         """ζ ρ |u| u/2 of each screen, u being the velocity along its axis, and how much more that is for each kg/s more."""
@@ -179,9 +228,9 @@ class Resistance:
         speed = np.linalg.norm(velocity, axis=1)[:, None]
         here = (linear[cell] + square[cell] * speed) * velocity
         self._rim_steps[:] = np.einsum("ij,ij->i", s.boundary_line[self._rim], here)
-        np.add.at(self._pull, cell, -self._rim_steps[:, None] * area)
+        _gather(self._pull, cell, -self._rim_steps[:, None] * area)
         stiff = np.abs(s.boundary_line[self._rim] * area) * (linear[cell] + 2 * square[cell] * speed)
-        np.add.at(sink, cell, stiff)
+        _gather(sink, cell, stiff)
 
     def add_fluxes(self, flow: FlowSolver, momentum: Momentum, link: np.ndarray, entries: np.ndarray) -> None:
         """Puts steps into fluxes of Rhie & Chow: ρ d |S|²/(S·r) ((∇p + g)_f·r − (p_N − p_P) − s), with the mean g of steps in cells as it is
@@ -191,8 +240,7 @@ class Resistance:
         alpha = flow.settings.relaxation
         per_time = 0.0 if flow.time_scheme is None else flow.time_scheme.now
         mean = -self._pull / s.mesh.volume[:, None]
-        w = s.weight[faces]
-        p, n, beyond = s.owner[faces], self._behind[s.neighbour[faces]], s.neighbour[faces]
+        w, p, n, beyond = self._w, self._p, self._n, self._beyond
         rho, geometric = w * medium.density[p] + (1 - w) * medium.density[n], s.geometric_diffusion[faces]
 
         def along(slope: np.ndarray) -> np.ndarray:
@@ -243,16 +291,15 @@ class Resistance:
 
     def _gathered(self, flow: FlowSolver, through: np.ndarray) -> np.ndarray:
         """Velocities (n, 3) of `cells` that carry mass fluxes (n,) through their faces, first inner ones, then those at boundaries."""
-        s, faces, medium = self.stencil, self.faces, flow.medium
-        found, w, count = np.zeros((s.cells, 3)), s.weight[self.faces], len(self.faces)
-        p, n = s.owner[faces], self._behind[s.neighbour[faces]]
+        s, medium, w, p, n, count = self.stencil, flow.medium, self._w, self._p, self._n, len(self.faces)
+        found = np.zeros((s.cells, 3))
         rho = w * medium.density[p] + (1 - w) * medium.density[n]
-        area, rim = s.area[faces], s.area[s.inner + self._rim]
-        part = (through[:count] / rho / np.linalg.norm(area, axis=1))[:, None] * area
-        np.add.at(found, p, part)
-        np.add.at(found, n[self._own], part[self._own])
+        rim = s.area[s.inner + self._rim]
+        part = (through[:count] / rho / self._size)[:, None] * self._area
+        _gather(found, p, part)
+        _gather(found, n[self._own], part[self._own])
         at_rim = (through[count:] / medium.on_boundary[self._rim] / np.linalg.norm(rim, axis=1))[:, None] * rim
-        np.add.at(found, s.face_cell[self._rim], at_rim)
+        _gather(found, s.face_cell[self._rim], at_rim)
         return np.asarray(np.einsum("cij,cj->ci", self._spread, found[self.cells]))
 
     def corrected(self, flow: FlowSolver, before: np.ndarray, flux: np.ndarray) -> None:
@@ -316,3 +363,9 @@ def _passing(velocity: np.ndarray, through: np.ndarray, area: np.ndarray) -> np.
     lacks = (through - np.einsum("ij,ij->i", velocity, area)) / squared
     found: np.ndarray = velocity + lacks[:, None] * area
     return found
+
+
+def _gather(into: np.ndarray, cells: np.ndarray, values: np.ndarray) -> None:
+    """Adds values (n, 3) to those (C, 3) of cells (n,), as often as they come."""
+    for k in range(3):
+        into[:, k] += np.bincount(cells, values[:, k], len(into))
