@@ -7,6 +7,7 @@ from brook.core.checks import prepare
 from brook.core.editing import act, set_value
 from brook.core.physics.within.porous import fitted
 from brook.core.physics.within.screen import loss_of
+from brook.core.solve.within.regions import shares, volume_drawn
 from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
 from brook.core.stages.running import solve
@@ -184,3 +185,19 @@ def test_statements_are_made_changed_and_kept():
     without, empty = duct(), study_text(duct())
     assert '"within": []' in empty
     assert stage_keys(without, prepare(without, without.variants[0])).run != stage_keys(study, prepare(study, study.variants[0])).run  # fmt: skip
+
+
+def test_a_push_raises_the_pressure_and_disturbs_nothing_else():
+    outcome = run(duct({"kind": "push", "where": MIDDLE, "force_x": "5 N"}))
+    assert drop(outcome) == pytest.approx(-5 / 0.05, rel=1e-5)
+    assert np.abs(outcome.fields.velocity - [2, 0, 0]).max() < 1e-3
+
+
+@pytest.mark.parametrize("where", [{"kind": "box", "x": "83 mm", "y": "11 mm", "width": "61 mm", "depth": "17 mm"},
+                                   {"kind": "ball", "x": "103 mm", "y": "24 mm", "diameter": "37 mm"},
+                                   {"kind": "cylinder", "x": "40 mm", "y": "12 mm", "end_x": "180 mm", "end_y": "31 mm", "diameter": "9 mm"}])  # fmt: skip
+def test_a_region_holds_what_was_drawn_wherever_its_border_cuts_cells(where):
+    study = duct({"kind": "push", "where": where})
+    prepared = prepare(study, study.variants[0])
+    mesh, region = make_mesh(prepared), prepared.within[0].where
+    assert shares(region, mesh, "it") @ mesh.volume == pytest.approx(volume_drawn(region, 1.0), rel=0.02)

@@ -22,7 +22,7 @@ from brook.core.solve.heat import Heat
 from brook.core.solve.heating import heat_conditions, substance_of
 from brook.core.solve.setup import FIXED, BoundaryConditions
 from brook.core.solve.turbulence import Turbulence, Walls
-from brook.core.solve.within import Resistance, Screens
+from brook.core.solve.within import PressureSteps, Screens
 from brook.core.stages.meshing import make_mesh
 from brook.core.study import Resolved
 from brook.core.verification.cavity import study
@@ -146,10 +146,10 @@ def _warmed(stencil: Stencil, fluid: ConstantFluid) -> EnergyEquation:
     return EnergyEquation(heat, FlowPart.of(stencil, [0]), Fluids((fluid,), mesh.body), np.zeros(3), START)
 
 
-def _half_held(stencil: Stencil) -> Resistance:
+def _half_held(stencil: Stencil) -> PressureSteps:
     """A porous body that fills the lower half."""
     lower = (stencil.mesh.centre[:, 2] < 0.5)[:, None] * np.ones(3)
-    return Resistance(stencil, 1e4 * lower, 10.0 * lower, Screens.none())
+    return PressureSteps(stencil, 1e4 * lower, 10.0 * lower, Screens.none())
 
 
 def bench_held() -> list[Figure]:

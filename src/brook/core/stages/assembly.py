@@ -92,7 +92,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         scalars = _scalars(prepared, stencil, fluids, scheme)
         within = within_flow(study, prepared, stencil, fluids, scalars)
         model = FlowModel.of(
-            _laws(fluids), *scalars, _drive(stencil, conditions), within.resistance, within.push, _frame(prepared, stencil, fluids), _turbulence(prepared, stencil, scheme),
+            _laws(fluids), *scalars, _drive(stencil, conditions), within.steps, _frame(prepared, stencil, fluids), _turbulence(prepared, stencil, scheme),
             told=within.notes, acts=Acts(tuple(within.acts)),
         )  # fmt: skip
         return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
@@ -129,7 +129,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     scalars = _scalars(prepared, stencil, fluids, scheme)
     within = within_flow(study, prepared, stencil, fluids, scalars)
     model = FlowModel.of(
-        energy, _laws(fluids), *scalars, _drive(stencil, conditions), within.resistance, within.push, _frame(prepared, stencil, fluids),
+        energy, _laws(fluids), *scalars, _drive(stencil, conditions), within.steps, _frame(prepared, stencil, fluids),
         _turbulence(prepared, stencil, scheme, energy), told=[*heated.notes, *within.notes], acts=Acts((*heated.acts, *within.acts)),
     )  # fmt: skip
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil

@@ -14,9 +14,8 @@ from brook.core.mesh import Mesh
 from brook.core.numerics import Stencil
 from brook.core.physics.within.porous import AXES, by_direction, coefficients
 from brook.core.physics.within.screen import loss_of
-from brook.core.solve.model import GivenForce
 from brook.core.solve.scalars import TransportedScalar
-from brook.core.solve.within import Act, Acting, Resistance, Screens
+from brook.core.solve.within import Act, Acting, PressureSteps, Screens
 from brook.core.solve.within.regions import inside, shares, told
 from brook.core.study import Resolved, Study, named_scope
 from brook.core.study.moving import moving_values
@@ -24,10 +23,9 @@ from brook.core.study.moving import moving_values
 
 @dataclass
 class Within:
-    """What resists a flow, the `push` on its cells (C, 3) in N, acts by the time, and what is to be told of them."""
+    """What resists a flow or pushes it, acts by the time, and what is to be told of them."""
 
-    resistance: Resistance | None = None
-    push: GivenForce | None = None
+    steps: PressureSteps | None = None
     acts: list[Acting] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
 
@@ -45,12 +43,13 @@ def within_flow(
 ) -> Within:
     """What resists and pushes what flows, and what is set free of substances. Raises `ValueError` for what does not fit the mesh."""
     found = Within()
-    found.resistance = _resistance(study, prepared, stencil, fluids, found.notes)
-    pushes, mesh = _acts(study, prepared, stencil.mesh, "push", found.notes), stencil.mesh
-    if pushes:
-        force = np.zeros((mesh.cell_count, 3))
-        found.push = GivenForce(force)
-        found.acts.append(Acting(force, [act for _, act in pushes]))
+    mesh = stencil.mesh
+    pushes = _acts(study, prepared, mesh, "push", found.notes)
+    push = np.zeros((mesh.cell_count, 3)) if pushes else None
+    if push is not None:
+        found.acts.append(Acting(push, [act for _, act in pushes]))
+    pushed = np.sum([act.share > 0 for _, act in pushes], axis=0) > 0 if pushes else None
+    found.steps = _steps(study, prepared, stencil, fluids, found.notes, (push, pushed))
     released = _acts(study, prepared, mesh, "release", found.notes)
     for scalar in scalars:
         mine = [act for said, act in released if said.substance == scalar.name]
@@ -68,9 +67,12 @@ def heat_within(study: Study, prepared: Prepared, mesh: Mesh, flowing: list[int]
     return found
 
 
-def _resistance(study: Study, prepared: Prepared, stencil: Stencil, fluids: Any, notes: list[str]) -> Resistance | None:
+def _steps(
+    study: Study, prepared: Prepared, stencil: Stencil, fluids: Any, notes: list[str],
+    push: tuple[np.ndarray | None, np.ndarray | None],
+) -> PressureSteps | None:  # fmt: skip
     kinds = {said.kind for said in prepared.within}
-    if not kinds & {"porous", "screen"}:
+    if not kinds & {"porous", "screen", "push"}:
         return None
     mesh = stencil.mesh
     linear, square = np.zeros((2, mesh.cell_count, 3))
@@ -90,7 +92,7 @@ def _resistance(study: Study, prepared: Prepared, stencil: Stencil, fluids: Any,
             screens.append(_screen(said, stencil, title))
     parts = ("faces", "axis", "sign", "loss")
     every = Screens(*(np.concatenate([getattr(s, p) for s in screens]) for p in parts)) if screens else Screens.none()
-    return Resistance(stencil, linear, square, every)
+    return PressureSteps(stencil, linear, square, every, *push)
 
 
 def _screen(said: Resolved, stencil: Stencil, title: str) -> Screens:

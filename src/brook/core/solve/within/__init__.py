@@ -1,6 +1,6 @@
 """What stands or acts within the fluid, under the names of `brook.core.study.within`."""
 
 from brook.core.solve.within.acting import NOTHING_ACTS, Act, Acting, Acts
-from brook.core.solve.within.resistance import Resistance, Screens
+from brook.core.solve.within.steps import PressureSteps, Screens
 
-__all__ = ["NOTHING_ACTS", "Act", "Acting", "Acts", "Resistance", "Screens"]
+__all__ = ["NOTHING_ACTS", "Act", "Acting", "Acts", "PressureSteps", "Screens"]

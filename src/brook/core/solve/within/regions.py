@@ -9,6 +9,7 @@ from brook.core.study import Resolved
 from brook.core.units import DIMENSIONS, show
 
 OFF = 0.02  # of a volume drawn: by how much more the mesh may have without being told
+POINTS, PLANE_POINTS = 8, 16  # along each side of the box round a cell
 MOSTLY = 0.5  # of a volume: what cells that its border cuts may hold
 
 
@@ -29,6 +30,15 @@ def inside(region: Resolved, places: np.ndarray, plane: bool) -> np.ndarray:
     return np.asarray(np.linalg.norm(away, axis=1) <= region.diameter / 2)
 
 
+def _reach(region: Resolved, sign: float) -> np.ndarray:
+    """The upper corner (3,) in m of the box round a shape, with -1 the lower one."""
+    at = np.array([region.x, region.y, region.z])
+    if region.kind == "box":
+        return at + (np.array([region.width, region.depth, region.height]) if sign > 0 else 0.0)
+    end = np.array([region.end_x, region.end_y, region.end_z]) if region.kind == "cylinder" else at
+    return np.asarray((np.maximum(at, end) if sign > 0 else np.minimum(at, end)) + sign * region.diameter / 2)
+
+
 def volume_drawn(region: Resolved, depth: float | None) -> float | None:
     """In m³, that of a drawing as deep as its mesh; None of what has no shape of its own."""
     if region.kind == "box":
@@ -43,7 +53,7 @@ def volume_drawn(region: Resolved, depth: float | None) -> float | None:
 
 
 def shares(region: Resolved, mesh: Mesh, title: str) -> np.ndarray:
-    """What share of each cell (C,) lies in a region: the pyramids over its faces whose middles do.
+    """What share of each cell (C,) lies in a region, where its border cuts a cell by a grid of points in the box round it.
 
     Raises `ValueError` for a body that is not there, and for a shape in which nothing lies."""
     if region.kind == "everywhere":
@@ -52,19 +62,19 @@ def shares(region: Resolved, mesh: Mesh, title: str) -> np.ndarray:
         if region.body not in mesh.bodies:
             raise ValueError(f"there is no body {region.body} here for {title}; bodies are {', '.join(mesh.bodies)}")
         return (mesh.body == mesh.bodies.index(region.body)).astype(float)
-    faces = mesh.face_centres()
-    whole, caught = np.zeros(mesh.cell_count), np.zeros(mesh.cell_count)
-    # a drawing is a cell deep: its pyramids over the two planes say nothing that those over the edges do not
-    planes = mesh.is_plane
-    for cells, face in ((mesh.owner, np.arange(mesh.face_count)), (mesh.neighbour, np.arange(mesh.inner_count))):
-        out = faces[face] - mesh.centre[cells]
-        size = np.abs(np.einsum("ij,ij->i", out, mesh.face_vector[face]))
-        if planes:
-            size[np.abs(mesh.face_vector[face, 2]) > np.linalg.norm(mesh.face_vector[face, :2], axis=1)] = 0.0
-        middle = mesh.centre[cells] + (2 / 3 if planes else 3 / 4) * out
-        np.add.at(whole, cells, size)
-        np.add.at(caught, cells, size * inside(region, middle, planes))
-    found = caught / np.maximum(whole, np.finfo(float).tiny)
+    planes, (low, high) = mesh.is_plane, mesh.cell_box
+    corners = np.array([[x, y, z] for x in (0.0, 1.0) for y in (0.0, 1.0) for z in (0.0, 1.0)])
+    held = sum(inside(region, low + c * (high - low), planes).astype(int) for c in corners)
+    found = (np.asarray(held) == len(corners)).astype(float)
+    near = ((low <= _reach(region, 1.0)) & (high >= _reach(region, -1.0)))[:, : 2 if planes else 3].all(axis=1)
+    cut = np.nonzero(near & (found < 1))[0]
+    count = PLANE_POINTS if planes else POINTS
+    line = (np.arange(count) + 0.5) / count
+    for x in line:  # cells that the border may cut, point by point of a grid in the box round each
+        for y in line:
+            for z in (0.5,) if planes else line:
+                at = low[cut] + np.array([x, y, z]) * (high[cut] - low[cut])
+                found[cut] += inside(region, at, planes) / (count**2 if planes else count**3)
     if not found.any():
         raise ValueError(f"nothing lies in the {region.kind} of {title}; move it, or make it larger than a cell")
     return found

@@ -1,7 +1,7 @@
-"""What stands in a flow and takes of its pressure: porous bodies, and screens between cells.
+"""What stands in a flow and takes of its pressure, or adds to it: porous bodies, screens between cells, and pushes.
 
-Both are told as steps of pressure from cell to cell: over a face, s = ∫ (D + F |u|) u·dr from one middle to the next, and ζ ρ u²/2 more where a screen
-stands between. A cell feels p + s, what is left of the pressure when the steps are taken off it, by Gauss: half of a step, Σ_f (1 − w) (Δp + s) S, where both sides
+All are told as steps of pressure from cell to cell: over a face, s = ∫ (D + F |u|) u·dr from one middle to the next, and ζ ρ u²/2 more where a screen
+stands between, and less by ∫ f·dr of a push f. A cell feels p + s, what is left of the pressure when the steps are taken off it, by Gauss: half of a step, Σ_f (1 − w) (Δp + s) S, where both sides
 hold alike. Where one side holds far more, the pressure on the face is that of the softer side, carried on by its own gradient as towards a wall, and the harder
 side feels the rest; beside a screen both sides carry on their own. The fluxes of Rhie & Chow look at p + s too. Where a flow is the same
 everywhere but for what stands in it, the pressure falls by just these steps and nothing else moves.
@@ -90,15 +90,21 @@ class Screens:
         return cls(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0), np.zeros(0))
 
 
-class Resistance:
+class PressureSteps:
     """`linear` (C, 3) in 1/m² and `square` (C, 3) in 1/m, along each axis: D = linear μ, F = square ρ. After `force`: `steps` (n,) in Pa over the inner
     faces `faces` (n,) of all cells that feel anything."""
 
-    def __init__(self, stencil: Stencil, linear: np.ndarray, square: np.ndarray, screens: Screens):
+    def __init__(
+        self, stencil: Stencil, linear: np.ndarray, square: np.ndarray, screens: Screens, push: np.ndarray | None = None,
+        pushed: np.ndarray | None = None,
+    ):  # fmt: skip
+        """`push` (C, 3) in N, which may change, acts on the cells that are `pushed` (C,)."""
         s = self.stencil = stencil
-        self.linear, self.square, self.screens = linear, square, screens
+        self.linear, self.square, self.screens, self.push = linear, square, screens, push
         count, inner = s.cells, s.inner
         feels: np.ndarray = (linear + square > 0).any(axis=1)
+        if pushed is not None:
+            feels = feels | pushed
         behind = np.concatenate([np.arange(count), s.halo.source]) if len(s.halo) else np.arange(count)
         self._behind = behind
         at_screen = np.zeros(inner, bool)
@@ -142,6 +148,9 @@ class Resistance:
         speed = np.linalg.norm(velocity, axis=1)[:, None]
         held_p, held_n = (linear[c] + square[c] * speed for c in (p, n))
         here, there = held_p * velocity, held_n * velocity
+        if self.push is not None:
+            pushes = self.push / s.mesh.volume[:, None]
+            here, there = here - pushes[p], there - pushes[n]
         self.steps[:] = np.einsum("ij,ij->i", self._line, v[:, None] * here + w[:, None] * there)
         self._add_screens(velocity, rho)
         # by the speed that boundaries suggest: a side that is harder stays so
@@ -227,6 +236,8 @@ class Resistance:
         velocity = _passing(flow.velocity[cell], flow.flux[s.inner + self._rim] / rho, area)
         speed = np.linalg.norm(velocity, axis=1)[:, None]
         here = (linear[cell] + square[cell] * speed) * velocity
+        if self.push is not None:
+            here -= self.push[cell] / s.mesh.volume[cell][:, None]
         self._rim_steps[:] = np.einsum("ij,ij->i", s.boundary_line[self._rim], here)
         _gather(self._pull, cell, -self._rim_steps[:, None] * area)
         stiff = np.abs(s.boundary_line[self._rim] * area) * (linear[cell] + 2 * square[cell] * speed)
@@ -335,26 +346,30 @@ class Resistance:
         p, n = s.owner[screens.faces], self._behind[s.neighbour[screens.faces]]
         np.add.at(square, (p, screens.axis), screens.loss / 2 * (1 - w) * across)
         np.add.at(square, (n, screens.axis), screens.loss / 2 * w * across)
-        return CellDrag(agglomerates.summed(linear), agglomerates.summed(square))
+        push = None if self.push is None else agglomerates.summed(self.push)
+        return CellDrag(agglomerates.summed(linear), agglomerates.summed(square), push)
 
 
 @dataclass(frozen=True, eq=False)
 class CellDrag:
-    """(linear μ + square ρ |u|) u on each cell, along each axis (C, 3): in m and m²."""
+    """(linear μ + square ρ |u|) u on each cell, along each axis (C, 3): in m and m²; and a push (C, 3) in N."""
 
     linear: np.ndarray
     square: np.ndarray
+    push: np.ndarray | None = None
 
     def force(self, flow: FlowSolver) -> tuple[np.ndarray, np.ndarray]:
         """On each cell (C, 3): a force in N and what of it grows with the velocity."""
         speed = np.linalg.norm(flow.velocity, axis=1)[:, None]
         size = self.linear * flow.medium.molecular[:, None]
         carried = self.square * (flow.medium.density[:, None] * speed)
-        return carried * flow.velocity, size + 2 * carried
+        force = carried * flow.velocity
+        return force if self.push is None else force + self.push, size + 2 * carried
 
     def coarse(self, agglomerates: Agglomerates) -> Any:
         """The same on lumps of lumps."""
-        return CellDrag(agglomerates.summed(self.linear), agglomerates.summed(self.square))
+        push = None if self.push is None else agglomerates.summed(self.push)
+        return CellDrag(agglomerates.summed(self.linear), agglomerates.summed(self.square), push)
 
 
 def _passing(velocity: np.ndarray, through: np.ndarray, area: np.ndarray) -> np.ndarray:
