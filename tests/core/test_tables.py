@@ -15,6 +15,8 @@ from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
 from brook.core.study import Study
 from brook.core.study.document import DocumentError, study_from
+from brook.core.study.tables import ValueTable
+from brook.core.units import DIMENSIONS, Quantity
 from tests.core.test_time import channel
 
 PROFILE = {"along": "mm", "unit": "mm/s", "points": [[0, 0], [5, 8], [10, 0]]}
@@ -114,3 +116,19 @@ def test_a_course_in_time_is_a_table_too():
     assert at is not None
     speeds = [np.linalg.norm(at(t).velocity, axis=1).max() for t in (0.0, 0.25, 5.0)]
     assert speeds == pytest.approx([0.0, 2e-3, 8e-3])
+
+
+def test_a_curve_between_points_rises_and_falls_with_them_only():
+    points = ((0, 0), (1, 1), (2, 8), (3, 8), (4, 2))
+    lines, curve = (ValueTable(along="m", unit="m/s", points=points, between=between).known() for between in ("lines", "curve"))  # fmt: skip
+    where = Quantity(np.linspace(-1.0, 5.0, 601), DIMENSIONS["length"])
+    straight, smooth = (np.asarray(table.at(where, 0).value) for table in (lines, curve))
+    for place, value in points:
+        assert float(curve.at(Quantity(float(place), DIMENSIONS["length"]), 0).value) == pytest.approx(value)
+    assert smooth.min() == 0
+    assert smooth.max() == 8
+    assert smooth[-1] == 2  # level beyond the points
+    steps = np.diff(smooth)
+    assert (steps[100:300] >= -1e-12).all()
+    assert (steps[400:] <= 1e-12).all()
+    assert 0.1 < np.abs(smooth - straight).max() < 2

@@ -178,7 +178,9 @@ def _add_named_value(raw: dict[str, Any], name: str, value: str, variant: str = 
     return f"{path}/named_values/{name}"
 
 
-def _set_table(raw: dict[str, Any], name: str, along: str, unit: str, points: str, was: str = "") -> str:
+def _set_table(
+    raw: dict[str, Any], name: str, along: str, unit: str, points: str, was: str = "", between: str = "lines"
+) -> str:
     """Makes a table of the study, or changes the one that it `was`: lines of a place and its value."""
     name, rows = name.strip(), []
     if name in raw.get("tables", {}) and name != was:
@@ -193,7 +195,12 @@ def _set_table(raw: dict[str, Any], name: str, along: str, unit: str, points: st
             message = f"line {number} of the points is no place and value: write for example 12.5 8"
             raise EditRefused([Problem(f"/tables/{name}/points", message)]) from None
         rows.append([place, value])
-    raw.setdefault("tables", {})[name] = {"along": along.strip(), "unit": unit.strip(), "points": rows}
+    raw.setdefault("tables", {})[name] = {
+        "along": along.strip(),
+        "unit": unit.strip(),
+        "between": between,
+        "points": rows,
+    }
     return f"/tables/{name}/points"
 
 

@@ -136,7 +136,12 @@ def _tables_asked(study: Study, prepared: Prepared) -> list[Any]:
     named = {**study.named_values, **prepared.variant.named_values}
     words = set(re.findall(r"([a-z][a-z0-9_]*)\s*\(", " ".join([study.set_up.model_dump_json(), *named.values()])))
     words |= {getattr(said, "measured", "") for said in study.set_up.within}
-    asked = {name: made.model_dump(mode="json") for name, made in sorted(study.tables.items()) if name in words}
+    # straight lines, as ever, add nothing
+    asked = {
+        name: made.model_dump(mode="json", exclude={"between"} if made.between == "lines" else set())
+        for name, made in sorted(study.tables.items())
+        if name in words
+    }
     return [asked] if asked else []
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from itertools import pairwise
 from math import isfinite
-from typing import Annotated, Self
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from pydantic import Field, StringConstraints, model_validator
@@ -18,10 +18,12 @@ UnitText = Annotated[str, StringConstraints(max_length=40, strip_whitespace=True
 
 
 class ValueTable(Part):
-    """Points (place, value) in units of `along` and `unit`, empty for plain numbers; a formula asks for it by `name(place)`."""
+    """Points (place, value) in units of `along` and `unit`, empty for plain numbers; a formula asks for it by `name(place)`. `between` them it goes along straight
+    lines, or a curve that rises and falls with them only."""
 
     along: UnitText = "mm"
     unit: UnitText = "mm/s"
+    between: Literal["lines", "curve"] = "lines"
     points: Annotated[tuple[tuple[float, float], ...], Field(min_length=2, max_length=MOST_POINTS)]
 
     @model_validator(mode="after")
@@ -38,4 +40,4 @@ class ValueTable(Part):
         """As formulas ask for it. Raises `UnitError` for a unit that is not known."""
         places, values = np.array(self.points).T
         (by, from_place, along), (factor, offset, dimension) = (unit_factor(u) for u in (self.along, self.unit))
-        return KnownTable(by * places + from_place, factor * values + offset, along, dimension)
+        return KnownTable(by * places + from_place, factor * values + offset, along, dimension, self.between == "curve")
