@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from brook.core.checks import prepare
-from brook.core.editing import act, set_value
+from brook.core.editing import EditRefused, act, set_value
 from brook.core.stages.beginning import BY_FORMULA
 from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
@@ -56,3 +56,13 @@ def test_velocities_by_formula_are_a_start_of_steady_flows_and_the_answer_is_the
         stage_keys(s, prepare(s, s.variants[0])).run for s in (plain, act(plain, "set_start", kind="potential"), aslant)
     }
     assert len(keys) == 2  # where a run begins says nothing of its answer, but what is put in does
+
+
+def test_a_run_may_begin_where_another_variant_ended():
+    study = act(tray(), "set_start", kind="variant:plain")
+    assert study.set_up.start.variant == "plain"
+    assert stage_keys(study, prepare(study, study.variants[0])) == stage_keys(
+        tray(), prepare(tray(), tray().variants[0])
+    )
+    with pytest.raises(EditRefused, match="'plane' is no variant: did you mean plain"):
+        act(study, "set_start", kind="variant:plane")

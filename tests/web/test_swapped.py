@@ -49,3 +49,17 @@ def test_a_swapped_shape_begins_from_the_old_solution_and_ends_sooner(brook_serv
     assert (carried, anew) == (True, False)
     assert sooner < later
     assert complaints(browser) == []
+
+
+@pytest.mark.server
+def test_a_new_variant_begins_where_the_one_it_was_copied_from_ended(brook_server):
+    http = client(brook_server)
+    slug = take_in(http, study_from(hanging().model_dump(mode="json") | {"title": "Copied"}))
+    up_to_date(http, slug)
+    for action, values in (("add_variant", {"source": "hanging", "with_title": "Deeper"}), ("set_start", {"kind": "variant:hanging"})):  # fmt: skip
+        http.post(f"/studies/{slug}/act/{action}", data={"page": "board", **values})
+    http.post(f"/studies/{slug}/edit", data={"page": "board", "pointer": "/variants/1/geometry/shapes/0/height", "value": "drop - 3.33 mm"})  # fmt: skip
+    http.post(f"/studies/{slug}/edit", data={"page": "board", "pointer": "/variants/1/geometry/shapes/0/bottom", "value": "depth - drop + 3.33 mm"})  # fmt: skip
+    (name,) = (v.name for v in document(brook_server, slug).variants if v.name != "hanging")
+    up_to_date(http, slug)
+    assert "Began with the fields of the last run." in http.get(f"/studies/{slug}/run/{name}").text

@@ -254,11 +254,14 @@ class Studio:
 
 
 def _last_of(state: StudyState, variant: VariantState) -> str:
-    """The key of the run with whose fields the next one of a variant begins, its newest that came to an end; nothing where there is none, or the
-    set-up wants another start."""
-    run = variant.run
-    wanted = state.study.set_up.start.kind == "last" and run.key and run.summary and run.summary.get("state") in ENDED
-    return run.key or "" if wanted else ""
+    """The key of the run with whose fields the next one of a variant begins: its newest that came to an end, or that of the variant that the set-up
+    names; nothing where there is none, or another start is wanted."""
+    start = state.study.set_up.start
+    if start.kind not in ("last", "variant"):
+        return ""
+    named = start.variant if start.kind == "variant" else variant.variant.name
+    run = next((v.run for v in state.variants if v.variant.name == named), variant.run)
+    return run.key if run.key and run.summary and run.summary.get("state") in ENDED else ""
 
 
 def _needs_again(variant: VariantState) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from brook.core.checks.context import Context, layer_groups
+from brook.core.formulas import nearest
 from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.physics.plate import friction_speed
@@ -84,6 +85,10 @@ def boundary_problems(c: Context) -> list[Problem]:
         message = f"'{variant.title}' has an inlet but no outlet: say of one patch that fluid leaves through it"
         problems.append(Problem("/set_up/boundaries", message, "missing", variant.name))
     problems += share_problems(c)
+    start = study.set_up.start
+    if start.kind == "variant" and start.variant not in {v.name for v in study.variants}:
+        message = f"'{start.variant}' is no variant: {nearest(start.variant, [v.name for v in study.variants])}"
+        problems.append(Problem("/set_up/start/variant", message))
     frame = study.set_up.frame
     if frame is not None and frame.axis != "z" and isinstance(variant.geometry, PlaneGeometry):
         problems.append(

@@ -53,7 +53,10 @@ def _set_frame(raw: Raw, turns: str) -> str:
 
 
 def _set_start(raw: Raw, kind: str) -> str:
-    """Says what a flow begins from."""
+    """Says what a flow begins from; `variant:NAME` where that variant ended."""
+    if kind.startswith("variant:"):
+        raw["set_up"]["start"] = {"kind": "variant", "variant": kind.removeprefix("variant:")}
+        return "/set_up/start"
     if kind not in {k.model_fields["kind"].default for k in STARTS}:
         raise ValueError(f"'{kind}' is nothing that a flow begins from")
     raw["set_up"]["start"] = {"kind": kind}

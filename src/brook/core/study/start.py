@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, StringConstraints
 
 from brook.core.study.base import Part, Velocity
 
@@ -14,6 +14,13 @@ class FromLast(Part):
     time, as a potential flow."""
 
     kind: Literal["last"] = "last"
+
+
+class FromVariant(Part):
+    """The same with the last run of another variant, as where a shape was copied and changed."""
+
+    kind: Literal["variant"] = "variant"
+    variant: Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
 
 
 class FromPotential(Part):
@@ -31,5 +38,5 @@ class ByFormula(Part):
     velocity_z: Velocity = "0 m/s"
 
 
-STARTS = (FromLast, FromPotential, ByFormula)
-Start = Annotated[FromLast | FromPotential | ByFormula, Field(discriminator="kind")]
+STARTS = (FromLast, FromVariant, FromPotential, ByFormula)
+Start = Annotated[FromLast | FromVariant | FromPotential | ByFormula, Field(discriminator="kind")]
