@@ -16,7 +16,7 @@ export class LivePlate {
   constructor(root, choice, canvas, pictures) {
     Object.assign(this, { root, choice, canvas, pictures, holder: root.querySelector("#live-view"), says: root.querySelector("#live-says"), quantity: root.querySelector("#quantity") });
     const before = memory("live plate");
-    if ([...choice.options].some((o) => o.value === before)) choice.value = before;
+    if (!choice.value && [...choice.options].some((o) => o.value === before)) choice.value = before; // what was chosen while this loaded stays
     root.querySelector("#fit").addEventListener("click", () => { if (this.plate) this.view.fit(); });
     root.querySelector("#reset-range").addEventListener("click", () => { if (this.plate) { this.held = null; this.show(this.canvas.dataset.at); } });
     choice.onchange = () => { remember("live plate", choice.value); this.turn(); };
