@@ -63,3 +63,14 @@ def test_a_new_variant_begins_where_the_one_it_was_copied_from_ended(brook_serve
     (name,) = (v.name for v in document(brook_server, slug).variants if v.name != "hanging")
     up_to_date(http, slug)
     assert "Began with the fields of the last run." in http.get(f"/studies/{slug}/run/{name}").text
+
+
+@pytest.mark.server
+def test_a_shape_in_another_space_begins_from_nothing_and_says_so(brook_server):
+    http = client(brook_server)
+    slug = take_in(http, study_from(hanging().model_dump(mode="json") | {"title": "Longer"}))
+    up_to_date(http, slug)
+    http.post(f"/studies/{slug}/edit", data={"page": "board", "pointer": "/named_values/length", "value": "190 mm"})
+    up_to_date(http, slug)
+    page = http.get(f"/studies/{slug}/run/hanging").text
+    assert "Began from nothing: the last run had other bodies, or another space." in page

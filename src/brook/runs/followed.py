@@ -65,10 +65,10 @@ def begun_last(
     try:
         begun = begun_with(study, prepared, mesh, fields, LAST)
     except ValueError as error:
-        tell(f"begins without the fields of the last run: {error}")
+        tell(f"began from nothing, without the fields of the last run: {error}")
         return None
     if begun is None:
-        tell("begins without the fields of the last run, whose bodies or space are others")
+        tell("began from nothing: the last run had other bodies, or another space")
     return begun
 
 
@@ -78,5 +78,7 @@ def _fields(key: str, files: ResultFiles) -> Fields | None:
         return None
     folder = files.folder("run", key)
     mesh_key = json.loads((folder / "summary.json").read_text())["mesh_key"]
+    if not files.has("mesh", mesh_key):
+        return None
     mesh = Mesh.load(files.folder("mesh", mesh_key) / "mesh.npz")
     return Fields.load(folder / "fields.npz", Stencil(mesh))

@@ -317,10 +317,11 @@ def _run(
             return summary, Fields.load(folder / "fields.npz", Stencil(mesh))
 
     mine = files.of_run(request.run_id)
-    start = start_of(request, keys, files)
+    start, heard = start_of(request, keys, files), [""]
     if start is None:
 
         def said(words: str) -> None:
+            heard.append(words)
             emit({"type": "stage", "stage": "run", "words": words})
 
         start = begun_followed(study, prepared, whole, files, said)
@@ -341,6 +342,8 @@ def _run(
         "mesh_key": keys.mesh,
         "moments": moments_in(mine.moments),
     }
+    if start is None:  # why it begins from nothing where it should not
+        summary["began"] = heard[-1] or summary["began"]
 
     def fill(folder: Path) -> None:
         write_run(folder, outcome, summary)
