@@ -109,3 +109,9 @@ def test_the_command_line_tells_the_same():
     assert words["/named_values/old_gap"] == "old_gap stands in no formula"
     assert "likely turbulent" in words["/set_up/turbulence"]
     assert looked_at(tray()) == []
+
+
+def test_a_text_of_many_unknown_names_is_answered_at_once():
+    text = " + ".join(f"suppl{letter}" for letter in "abcdefghijklmnopqrstuvwxyz" * 2)
+    assert len(mends(tray(), tray().variants[0], "/set_up/boundaries/0/speed", text)) <= 2
+    assert mends(tray(), tray().variants[0], "/set_up/boundaries/0/speed", "suply +" * 400) == []

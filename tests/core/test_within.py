@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from brook.core.checks import prepare
-from brook.core.editing import act, set_value
+from brook.core.editing import EditRefused, act, set_value
 from brook.core.physics.within.porous import fitted
 from brook.core.physics.within.screen import loss_of
 from brook.core.solve.within.regions import shares, volume_drawn
@@ -174,6 +174,12 @@ def test_what_cannot_stand_says_what_and_where():
             run(duct(said))
     small = {"kind": "ball", "x": "100 mm", "y": "25 mm", "diameter": "12 mm"}
     assert "cells are large against the ball of the porous body" in run(duct({**BODY, "where": small})).message
+
+
+def test_what_needs_something_else_first_says_so():
+    for kind, words in (("heating", "temperatures are not computed here"), ("release", "carries no dissolved substance yet")):  # fmt: skip
+        with pytest.raises(EditRefused, match=words):
+            act(duct(), "add_within", kind=kind)
 
 
 def test_statements_are_made_changed_and_kept():

@@ -34,4 +34,7 @@ def test_calculators_stand_without_a_study_too(brook_server):
     assert "Keep as" not in page
     answer = http.get("/calculators/pipe", params={"length": "100 m", "bends": "nine"})
     assert "unknown name &#39;nine&#39;" in answer.text
+    warm = plain(http.get("/calculators/rayleigh", params={"step": "10 degC", "height": "1 m * " * 400}).text)
+    assert "a difference of temperatures: write it in K" in warm
+    assert "this one is longer" in warm
     assert http.get("/calculators/tea").status_code == 404

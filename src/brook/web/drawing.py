@@ -97,9 +97,9 @@ class Drawing:
     labels: list[Label] = field(default_factory=list)
     arrows: list[Arrow] = field(default_factory=list)
     patches: list[PatchKey] = field(default_factory=list)
-    regions: list[tuple[str, str, str]] = field(
+    regions: list[tuple[str, str, str, str]] = field(
         default_factory=list
-    )  # an area or a line, its path, and what is said of it
+    )  # an area or a line, its path, the kind of what is there, its name
 
 
 def role_of(patch: str, boundaries: list[Resolved]) -> tuple[str, str]:

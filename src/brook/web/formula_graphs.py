@@ -30,8 +30,10 @@ def formula_graphs(state: StudyState, variant: VariantState | None) -> dict[str,
     said: list[tuple[str, Any]] = [(f"/set_up/boundaries/{k}", b) for k, b in enumerate(set_up.boundaries)]
     said += [(f"/set_up/within/{k}", w) for k, w in enumerate(set_up.within)]
     for pointer, statement in said:
+        if sum(len(graphs) for graphs in found.values()) >= MOST:
+            break
         made = [*_over_time(state, variant, statement), *_over_place(state, variant, pointer)]
-        if made and sum(len(graphs) for graphs in found.values()) < MOST:
+        if made:
             found[pointer] = made
     return found
 

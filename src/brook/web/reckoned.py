@@ -7,13 +7,13 @@ from typing import Any
 from brook.core.checks.advice import speed_of_sound
 from brook.core.formulas import FormulaError, Scope
 from brook.core.materials import ConstantFluid
-from brook.core.physics.reckoning import Calculator, Result
+from brook.core.physics.reckoning import Calculator, Input, Result
 from brook.core.study import value_at
 from brook.core.units import DIMENSIONS, from_si, powered, sensible_unit, show
 from brook.web.state import VariantState
 
 PROPERTIES = ("density", "viscosity", "heat_capacity", "conductivity", "expansion")
-DIGITS = 5
+DIGITS, LONGEST = 5, 500
 UNITS = {
     "dynamic_viscosity": "Pa s", "heat_capacity": "J/(kg K)", "conductivity": "W/(m K)", "expansion": "K^-1", "film_coefficient": "W/(m^2 K)", "pressure": "Pa",
 }  # fmt: skip
@@ -52,7 +52,7 @@ def card(
         text = typed.get(entry.name) or known.get(entry.of, "") or entry.usual
         why = ""
         try:
-            values[entry.name] = value_at(text, entry.value, scope)
+            values[entry.name] = _value(entry, text, scope)
         except FormulaError as error:
             why = error.message
         fields.append({"name": entry.name, "title": entry.title, "text": text, "why": why, "assumed": bool(slug and entry.of) and not typed.get(entry.name) and entry.of not in known})  # fmt: skip
@@ -63,6 +63,15 @@ def card(
         except (ValueError, OverflowError, ZeroDivisionError) as error:
             problem = str(error)
     return {"c": calculator, "fields": fields, "results": results, "problem": problem, "slug": slug}
+
+
+def _value(entry: Input, text: str, scope: Scope) -> float:
+    """The SI value of a text. Raises `FormulaError`."""
+    if len(text) > LONGEST:
+        raise FormulaError(f"a formula may have {LONGEST} characters; this one is longer")
+    if entry.difference and ("degC" in text or "°C" in text):
+        raise FormulaError("this is a difference of temperatures: write it in K")
+    return value_at(text, entry.value, scope)
 
 
 def _shown(result: Result) -> dict[str, Any]:

@@ -8,14 +8,11 @@ from typing import Any
 from brook.core.physics.within.porous import coefficients, fitted
 from brook.core.physics.within.screen import loss_of
 from brook.core.study.regions import REGIONS
-from brook.core.study.within import KINDS
+from brook.core.study.within import CALLED, KINDS
 from brook.core.units import DIMENSIONS, powered, round_text, show
 from brook.web.drawing import Drawing
 from brook.web.state import StudyState, VariantState
 
-WORDS = {
-    "porous": "the porous body", "screen": "the screen", "push": "the push", "heating": "the heat set free", "release": "what is set free",
-}  # fmt: skip
 REGION_WORDS = {"everywhere": "everywhere", "body": "in", "box": "in a box", "ball": "in a ball", "cylinder": "in a cylinder"}  # fmt: skip
 ROUND = 48  # corners of a disc
 PASSING = 1.0  # m/s, at which a porous body and a screen are told by what they take
@@ -31,7 +28,7 @@ def within_shown(state: StudyState, variant: VariantState | None) -> dict[str, A
     return {
         "flat": flat,
         "within_kinds": [(k.model_fields["kind"].default, k.words) for k in KINDS],
-        "within_called": [f"{WORDS[s.kind]} {k + 1}" for k, s in enumerate(said)],
+        "within_called": [f"{s.called} {k + 1}" for k, s in enumerate(said)],
         "within_said": [_numbers(state, variant, k) for k in range(len(said))],
         "region_kinds": [
             (k, "in a disc" if flat and k == "ball" else "in a strip" if flat and k == "cylinder" else REGION_WORDS[k])
@@ -87,9 +84,9 @@ def mark_within(drawn: Drawing, variant: VariantState) -> None:
                 low, high = max(low, getattr(region, along)), min(high, getattr(region, along) + size)
             ends = [{along: end, across: said.at} for end in (low, high)]
             path = _path(drawn, [(end["x"], end["y"]) for end in ends])
-            drawn.regions.append(("line", path, said.kind))
+            drawn.regions.append(("line", path, said.kind, CALLED[said.kind]))
         elif (corners := _outline(region)) is not None:
-            drawn.regions.append(("area", _path(drawn, corners) + "Z", said.kind))
+            drawn.regions.append(("area", _path(drawn, corners) + "Z", said.kind, CALLED[said.kind]))
 
 
 def _outline(region: Any) -> list[tuple[float, float]] | None:

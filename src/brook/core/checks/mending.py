@@ -14,7 +14,7 @@ from brook.core.study.of_flow import OfFlow, names_flow
 from brook.core.study.placed import NAMES, SAMPLES, Placed, is_placed
 from brook.core.study.resolve import start_time
 
-MOST, ALIKE = 2, 0.5
+MOST, ALIKE, LONGEST = 2, 0.5, 500
 UNIT_AT_END = re.compile(r"[-+\d.eE]+\s+(\S.*)$")
 
 
@@ -38,6 +38,8 @@ def mark_at(study: Study, pointer: str) -> Any:
 def mends(study: Study, variant: Variant | None, pointer: str, text: str, patches: Iterable[str] = ()) -> list[str]:
     """Texts that could stand at a pointer in the place of one that cannot, the likeliest first."""
     mark = mark_at(study, pointer)
+    if len(text) > LONGEST:
+        return []
     if isinstance(mark, Naming):
         return get_close_matches(text, sorted(patches), MOST, ALIKE) if mark.kind == "patch" else []
     if not isinstance(mark, Value):
@@ -60,7 +62,7 @@ def _renamed(text: str, words: set[str]) -> list[str]:
     for word in sorted(used - words):
         lower = {w.lower(): w for w in words}
         close = [lower[word.lower()]] if word.lower() in lower else get_close_matches(word, sorted(words), MOST, ALIKE)
-        choices = [re.sub(rf"\b{re.escape(word)}\b", other, choice) for choice in choices for other in close]
+        choices = [re.sub(rf"\b{re.escape(word)}\b", other, choice) for choice in choices for other in close][:MOST]
     return choices
 
 

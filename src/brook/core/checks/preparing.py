@@ -12,6 +12,7 @@ from brook.core.checks.in_time import time_problems
 from brook.core.checks.limits import requirement_problems
 from brook.core.checks.looking import Looked, looking_problems
 from brook.core.checks.pairs import pair_problems, pairs_in, partner_in
+from brook.core.checks.references import references_of
 from brook.core.checks.scalars import scalar_problems
 from brook.core.checks.set_up import (
     boundary_problems,
@@ -35,7 +36,6 @@ from brook.core.results.quantities import (
     QUANTITIES,
     OwnQuantity,
     QuantityKind,
-    References,
     known_of,
     own_quantity,
     scalar_quantity,
@@ -207,7 +207,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     scalars = {said.name: scalar_quantity(said) for said in study.set_up.scalars}
     known_fields = known_of(warm, averaged, eddies) | {name: made.kind for name, made in scalars.items()}
     own = scalars | _own_fields(study, scope, problems, known_fields)
-    references = _references(study, scope, problems)
+    references = references_of(study, scope, problems)
     places = Places(_body_names(variant, space), patches or (), boxes, own, references, warm, averaged, eddies)
     problems += _box_problems(boxes)
     if patches is not None:
@@ -249,36 +249,6 @@ def _own_fields(
         message = f"'{name}' is made from itself, or from a field that cannot be made" if circle else errors[name]
         problems.append(Problem(f"/fields/{name}", message))
     return found
-
-
-def _references(study: Study, scope: Scope, problems: list[Problem]) -> References:
-    """Reference values of coefficients; what is empty is worked out from the run."""
-    said = study.set_up.reference
-    values = {
-        "speed": Value("speed", "positive"), "pressure": Value("pressure"), "density": Value("density", "positive"),
-        "area": Value("area", "positive"), "length": Value("length", "positive"), **{axis: Value("length") for axis in "xyz"},
-    }  # fmt: skip
-    found: dict[str, float | None] = {}
-    for name, value in values.items():
-        text = getattr(said, name)
-        found[name] = None
-        try:
-            found[name] = value_at(text, value, scope) if text.strip() else None
-        except FormulaError as error:
-            problems.append(Problem(f"/set_up/reference/{name}", error.message))
-    if said.along[-1] == said.up[-1]:
-        problems.append(
-            Problem("/set_up/reference/up", "lift goes across the stream; choose another direction", "missing")
-        )
-    return References(
-        found["speed"], found["pressure"] or 0.0, found["density"], found["area"], found["length"], _direction(said.along), _direction(said.up),
-        (found["x"] or 0.0, found["y"] or 0.0, found["z"] or 0.0),
-    )  # fmt: skip
-
-
-def _direction(axis: str) -> tuple[float, float, float]:
-    sign = -1.0 if axis.startswith("-") else 1.0
-    return (sign * (axis[-1] == "x"), sign * (axis[-1] == "y"), sign * (axis[-1] == "z"))
 
 
 def replace_places(places: Places, study: Study) -> Places:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from brook.core.editing.pointers import walk
+from brook.core.editing.pointers import EditRefused, walk
+from brook.core.study import Problem
 from brook.core.study.regions import REGIONS
 from brook.core.study.start import STARTS
 from brook.core.study.within import KINDS
@@ -19,11 +20,13 @@ def _add_within(raw: Raw, kind: str) -> str:
         raise ValueError(f"'{kind}' is nothing that stands or acts within the fluid")
     said: Raw = {"kind": kind}
     if kind == "heating" and raw["set_up"]["heat"] is None:
-        raise ValueError("temperatures are not computed here; say first that they are")
+        raise EditRefused([Problem("/set_up/within", "temperatures are not computed here; say first that they are")])
     if kind == "release":
         known = [s["name"] for s in raw["set_up"]["scalars"] if s["kind"] == "tracer"]
         if not known:
-            raise ValueError("the flow carries no dissolved substance yet; say first that it does")
+            raise EditRefused(
+                [Problem("/set_up/within", "the flow carries no dissolved substance yet; say first that it does")]
+            )
         said["substance"] = known[0]
     raw["set_up"]["within"].append(said)
     return f"/set_up/within/{len(raw['set_up']['within']) - 1}"

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from itertools import pairwise
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from PIL import Image, ImageDraw
 
 from brook.core.mesh import Mesh
 
+_KNOWN: WeakKeyDictionary[Mesh, dict[tuple[float, ...], float]] = WeakKeyDictionary()
 ACROSS = 2000  # pixels of the longer side of a shadow
 
 
@@ -23,7 +25,15 @@ def shadow_of_edges(ends: np.ndarray, along: np.ndarray) -> float:
 
 
 def frontal_area(mesh: Mesh, faces: slice, along: np.ndarray) -> float:
-    """In m², of faces of a mesh along a direction (3,); to about a part in a thousand in space, exactly in drawings."""
+    """In m², of faces of a mesh along a direction (3,); to about a part in a thousand in space, exactly in drawings. Found once for a mesh: readings ask
+    for it in each iteration of a run."""
+    known, asked = _KNOWN.setdefault(mesh, {}), (faces.start, faces.stop, *(float(x) for x in along))
+    if asked not in known:
+        known[asked] = _area(mesh, faces, along)
+    return known[asked]
+
+
+def _area(mesh: Mesh, faces: slice, along: np.ndarray) -> float:
     first, last, _ = faces.indices(mesh.face_count)
     if last <= first:
         return 0.0

@@ -19,6 +19,7 @@ from brook.core.solve.within import Act, Acting, PressureSteps, Screens
 from brook.core.solve.within.regions import inside, shares, told
 from brook.core.study import Resolved, Study, named_scope
 from brook.core.study.moving import moving_values
+from brook.core.study.within import CALLED
 
 
 @dataclass
@@ -34,8 +35,7 @@ def title_of(prepared: Prepared, k: int) -> str:
     """A statement as messages name it."""
     said = prepared.within[k]
     several = sum(other.kind == said.kind for other in prepared.within) > 1
-    words = {"porous": "the porous body", "screen": "the screen", "push": "the push", "heating": "the heat source", "release": "what is set free"}  # fmt: skip
-    return words[said.kind] + (f" number {k + 1}" if several else "")
+    return CALLED[said.kind] + (f" number {k + 1}" if several else "")
 
 
 def within_flow(

@@ -98,6 +98,7 @@ def driven_numbers(
 
 
 def numbers_of(studio: Studio, state: StudyState, variant: VariantState) -> dict[str, Any] | None:
+    """What a variant will flow like, as far as what enters or drives it says so: speed in m/s, Reynolds number and by what; None where nothing does."""
     if variant.variant.geometry.kind != "space":
         shape = variant.prepared.shape
         found = flow_numbers(variant.prepared)

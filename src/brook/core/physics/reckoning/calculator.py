@@ -11,13 +11,14 @@ from brook.core.study import Value
 @dataclass(frozen=True)
 class Input:
     """A value that is asked for, with what stands there when nothing else is known; `of` says what of a study it is: a property of its fluid, its
-    `speed` or its `width`."""
+    `speed` or its `width`; a `difference` of temperatures has no unit that begins elsewhere than at nothing."""
 
     name: str
     title: str
     value: Value
     usual: str
     of: str = ""
+    difference: bool = False
 
 
 @dataclass(frozen=True)
@@ -50,6 +51,7 @@ def positive(name: str, title: str, dimension: str, usual: str, of: str = "") ->
 
 DENSITY = positive("density", "density", "density", "998 kg/m^3", "density")
 VISCOSITY = positive("viscosity", "viscosity", "dynamic_viscosity", "1 mPa s", "viscosity")
+STEP = Input("step", "step of temperature", Value("temperature", "positive"), "10 K", difference=True)
 SPEED = positive("speed", "speed", "speed", "0.1 m/s", "speed")
 WIDTH = positive("width", "diameter or width", "length", "50 mm", "width")
 CAPACITY = positive("capacity", "heat capacity", "heat_capacity", "4.18 kJ/(kg K)", "heat_capacity")

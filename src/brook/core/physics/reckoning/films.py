@@ -9,6 +9,7 @@ from brook.core.physics.reckoning.calculator import (
     CONDUCTIVITY,
     DENSITY,
     SPEED,
+    STEP,
     VISCOSITY,
     WIDTH,
     Calculator,
@@ -73,7 +74,7 @@ FILMS = (
     Calculator("film_plate", "Film on a plate in a stream", (*FLUID, SPEED, LONG), "Nu = 0.664 Re^(1/2) Pr^(1/3) laminar, (0.037 Re^(4/5) − 871) Pr^(1/3) turbulent", "Incropera & DeWitt, ch. 7", _plate),
     Calculator(
         "film_upright", "Film at an upright wall, by buoyancy",
-        (*FLUID, EXPANSION, positive("step", "step of temperature", "temperature", "10 K"), positive("height", "height", "length", "0.2 m"), GRAVITY),
+        (*FLUID, EXPANSION, STEP, positive("height", "height", "length", "0.2 m"), GRAVITY),
         "Nu = (0.825 + 0.387 Ra^(1/6)/(1 + (0.492/Pr)^(9/16))^(8/27))²", "Churchill & Chu 1975", _upright,
     ),
     Calculator("film_rod", "Film on a rod across a stream", (*FLUID, SPEED, ROD), "Nu = 0.3 + 0.62 Re^(1/2) Pr^(1/3)/(1 + (0.4/Pr)^(2/3))^(1/4) (1 + (Re/282000)^(5/8))^(4/5)", "Churchill & Bernstein 1977", _rod),

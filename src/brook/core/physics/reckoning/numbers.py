@@ -9,6 +9,7 @@ from brook.core.physics.reckoning.calculator import (
     CONDUCTIVITY,
     DENSITY,
     SPEED,
+    STEP,
     VISCOSITY,
     WIDTH,
     Calculator,
@@ -75,7 +76,7 @@ NUMBERS = (
     Calculator(
         "rayleigh", "Grashof and Rayleigh numbers",
         (DENSITY, VISCOSITY, CAPACITY, CONDUCTIVITY, positive("expansion", "expansion", "expansion", "2.1e-4 K^-1", "expansion"),
-         positive("step", "step of temperature", "temperature", "10 K"), positive("height", "height", "length", "0.2 m"), GRAVITY),
+         STEP, positive("height", "height", "length", "0.2 m"), GRAVITY),
         "Gr = g β ΔT H³/ν², Ra = Gr Pr", "Incropera & DeWitt, Heat and Mass Transfer, ch. 9", _rayleigh,
     ),
     Calculator("peclet", "Péclet number", (DENSITY, CAPACITY, CONDUCTIVITY, SPEED, WIDTH), "Pe = ρ c U D/k", "Incropera & DeWitt, ch. 6", _peclet),

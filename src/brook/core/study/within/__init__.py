@@ -14,7 +14,8 @@ from brook.core.study.within.release import Release
 from brook.core.study.within.screen import Screen
 
 KINDS = (Porous, Screen, Push, Heating, Release)
+CALLED = {str(kind.model_fields["kind"].default): kind.called for kind in KINDS}  # as messages name them
 ACTS = (Push, Heating, Release)  # what may change with the time
 Within = Annotated[Porous | Screen | Push | Heating | Release, Field(discriminator="kind")]
 
-__all__ = ["ACTS", "KINDS", "Heating", "Porous", "Push", "Release", "Screen", "Within"]
+__all__ = ["ACTS", "CALLED", "KINDS", "Heating", "Porous", "Push", "Release", "Screen", "Within"]

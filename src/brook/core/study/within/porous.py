@@ -18,6 +18,7 @@ class Porous(Part):
     it `sideways` times as hard."""
 
     words: ClassVar[str] = "a porous body"
+    called: ClassVar[str] = "the porous body"
     kind: Literal["porous"] = "porous"
     where: Region = EVERYWHERE
     permeability: Annotated[Formula, Value("area", "positive")] = "1e-8 m^2"

@@ -14,6 +14,7 @@ class Push(Part):
     """A force in all, the same on each piece of the volume; in a flow in time by formula of t too."""
 
     words: ClassVar[str] = "a push"
+    called: ClassVar[str] = "the push"
     kind: Literal["push"] = "push"
     where: Region = EVERYWHERE
     force_x: Force = "1 N"

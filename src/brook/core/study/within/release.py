@@ -12,6 +12,7 @@ class Release(Part):
     """So much of a `substance` in all, the same in each piece of the volume; in a flow in time by formula of t too."""
 
     words: ClassVar[str] = "a substance that is set free"
+    called: ClassVar[str] = "what is set free"
     kind: Literal["release"] = "release"
     where: Region = EVERYWHERE
     substance: Name = "tracer"

@@ -13,6 +13,7 @@ class Screen(Part):
     that of the share of it that is `open`, of a plate with sharp holes or of wires."""
 
     words: ClassVar[str] = "a screen across the flow"
+    called: ClassVar[str] = "the screen"
     kind: Literal["screen"] = "screen"
     axis: Literal["x", "y", "z"] = "x"
     at: Coordinate = "0 mm"
