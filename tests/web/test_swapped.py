@@ -74,3 +74,14 @@ def test_a_shape_in_another_space_begins_from_nothing_and_says_so(brook_server):
     up_to_date(http, slug)
     page = http.get(f"/studies/{slug}/run/hanging").text
     assert "Began from nothing: the last run had other bodies, or another space." in page
+
+
+@pytest.mark.server
+def test_a_study_begins_with_statements_where_its_patches_are_known(brook_server):
+    http = client(brook_server)
+    made = http.post("/studies", data={"title": "Filled in", "kind": "plane", "begin": "fan"})
+    slug = made.headers["location"].rsplit("/", 1)[1]
+    assert [b.kind for b in document(brook_server, slug).set_up.boundaries] == ["fan", "pressure"]
+    refused = http.post("/studies", data={"title": "Not yet", "kind": "space", "begin": "fan"})
+    assert refused.status_code == 422
+    assert "is not known yet" in refused.text

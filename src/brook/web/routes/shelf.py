@@ -66,9 +66,14 @@ def new_study(
     studio: StudioHere, title: Annotated[str, Form()] = "", kind: Annotated[str, Form()] = "plane", begin: Annotated[str, Form()] = "",
 ) -> Response:  # fmt: skip
     """A new study with one variant to begin from, and the statements of a ready-made start where one is wanted."""
+    if begin and kind == "space":
+        words = (
+            "what patches a shape in 3-D has is not known yet: begin with nothing, and fill in the statements on Set-up"
+        )
+        return _shelf(studio, [words], title, 422)
     try:
         study = act(Study(title=title), "add_variant", title="First variant", kind=kind)
-        study = act(study, "begin_with", kind=begin) if begin and kind == "plane" else study
+        study = act(study, "begin_with", kind=begin) if begin else study
     except ValueError:
         return _shelf(studio, ["a study needs a title of at most 120 characters"], title, 422)
     slug = studio.store.add_study(study, "new study")
