@@ -9,9 +9,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numba import prange
 
-from brook.core.compiling.kernel import kernel
+from brook.core.compiling.kernel import kernel, prange
 
 TRIAD_BYTES = 24
 

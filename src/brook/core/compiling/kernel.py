@@ -7,10 +7,16 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
 
-from brook.core.compiling.keeping import KernelCache
+from brook.core.compiling.plain import is_plain
 from brook.core.compiling.turns import take_turns
+
+if not is_plain():
+    import numba
+
+    from brook.core.compiling.keeping import KernelCache
+
+prange: Any = range if is_plain() else numba.prange
 
 KERNELS: dict[str, Any] = {}
 """Every kernel of the modules that are loaded, by `module:name`."""
@@ -23,9 +29,9 @@ def kernel(function: Callable[..., Any] | None = None, **options: Any) -> Any:
     """
 
     def made(function: Callable[..., Any]) -> Any:
-        dispatcher = njit(**options)(function)
-        if not hasattr(dispatcher, "py_func"):
-            return dispatcher  # compiling is switched off (NUMBA_DISABLE_JIT)
+        if is_plain():
+            return function
+        dispatcher = numba.njit(**options)(function)
         name = f"{function.__module__}:{function.__qualname__}"
         dispatcher._cache = KernelCache(name, dispatcher)
         take_turns(name, dispatcher)

@@ -22,6 +22,12 @@ def is_blank(byte):
     return byte <= SPACE
 
 
+@kernel(inline="always")
+def digit(byte):
+    """What a byte from 0 to 9 says; as wide a number as sums of them need, also where this runs as plain Python."""
+    return np.int64(byte) - 48
+
+
 @kernel
 def skip_blank(data, at):
     """The next place that is not blank."""
@@ -75,7 +81,7 @@ def number_at(data, at):
         if 48 <= byte <= 57:
             seen = True
             if digits < 18:
-                whole = whole * 10 + (byte - 48)
+                whole = whole * 10 + digit(byte)
                 if whole > 0:
                     digits += 1
                 if dot:
@@ -97,7 +103,7 @@ def number_at(data, at):
             at += 1
         power, any_digit = 0, False
         while at < len(data) and 48 <= data[at] <= 57:
-            power = min(9999, power * 10 + (data[at] - 48))
+            power = min(9999, power * 10 + digit(data[at]))
             any_digit = True
             at += 1
         if not any_digit:
@@ -194,7 +200,7 @@ def scan_obj(data, points, slow, triangles, group, names):
                     at += 1
                 number, any_digit = 0, False
                 while at < len(data) and 48 <= data[at] <= 57:
-                    number = number * 10 + (data[at] - 48)
+                    number = number * 10 + digit(data[at])
                     any_digit = True
                     at += 1
                 if not any_digit or number == 0 or number > 1 << 40:

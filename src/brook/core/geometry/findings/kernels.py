@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import prange
 
-from brook.core.compiling.kernel import kernel
+from brook.core.compiling.kernel import kernel, prange
 
 LEAF, CHUNKS = 4, 64
 ROUND_OFF = 2e-15  # of the permanent: determinants below are taken as nothing

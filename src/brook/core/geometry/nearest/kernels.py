@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import prange
 
-from brook.core.compiling.kernel import kernel
+from brook.core.compiling.kernel import kernel, prange
 from brook.core.geometry.findings.kernels import LEAF
 
 BLOCK = 64  # places looked for one after the other

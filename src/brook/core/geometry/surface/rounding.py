@@ -5,9 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from brook.core.geometry.surface.triangles import Surface
 
@@ -23,6 +20,10 @@ def joined(surface: Surface) -> Surface:
     suspects = _suspects(surface.points, near)
     if len(suspects) < 2:
         return surface
+    from scipy.sparse import coo_matrix  # a fifth of a second that most files do not need
+    from scipy.sparse.csgraph import connected_components
+    from scipy.spatial import cKDTree
+
     # many points at one place would be many pairs: those that fall into one small box are one first
     places = surface.points[suspects]
     _, first, box = np.unique(np.round(places / (near / 2)), axis=0, return_index=True, return_inverse=True)

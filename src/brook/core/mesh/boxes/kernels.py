@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import prange
 
-from brook.core.compiling.kernel import kernel
+from brook.core.compiling.kernel import kernel, prange
 
 WIDE = 21  # bits of a coordinate
 ONE = (1 << WIDE) - 1

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import prange
 
-from brook.core.compiling.kernel import kernel
+from brook.core.compiling.kernel import kernel, prange
 
 MOST = 12  # sides round a point that are looked at one by one
 LOWER, LOWEST = 2.0, 4.0  # how much lower the next cell of a joined column may be, and the one at the wall

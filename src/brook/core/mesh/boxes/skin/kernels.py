@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import prange
 
-from brook.core.compiling.kernel import kernel
+from brook.core.compiling.kernel import kernel, prange
 from brook.core.mesh.kernels import SHARES
 
 STEEP = 0.2588  # cosine of 75 degrees

@@ -1,0 +1,5 @@
+"""`python -m brook.cli`."""
+
+from brook.cli import app
+
+app()
