@@ -5,12 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from brook.core.geometry.nearest import Sides
 from brook.core.geometry.surface.kernels import linked
-from brook.core.mesh.boxes import kernels
+from brook.core.mesh.boxes import kernels, rings
 from brook.core.mesh.boxes.faces import Skin, skin_of
 from brook.core.mesh.boxes.octree import Octree
 
@@ -190,28 +188,10 @@ def _shallow_at_pinches(octree: Octree, inside: np.ndarray, depth: np.ndarray) -
 def pinches(skin: Skin) -> tuple[np.ndarray, np.ndarray]:
     """(edge, face) and (point, face) pairs of the skin where more than one sheet of it meets."""
     start, end, face = skin.edges
-    low, high = np.minimum(start, end), np.maximum(start, end)
-    _, edge, uses = np.unique(low * skin.node_count + high, return_inverse=True, return_counts=True)
-    crowded = uses[edge] > 2
-    # sheets around a point: its faces, joined over the edges that two of them share
-    order = np.argsort(edge, kind="stable")
-    two = order[uses[edge[order]] == 2].reshape(-1, 2)
-    corner_key = np.concatenate([start, end]) * len(skin.leaf) + np.concatenate([face, face])
-    keys, corner = np.unique(corner_key, return_inverse=True)
-    at_start, at_end = corner[: len(start)], corner[len(start) :]
-    one, other = two[:, 0], two[:, 1]
-    straight = start[one] == start[other]
-    rows = np.concatenate([at_start[one], at_end[one]])
-    columns = np.concatenate(
-        [np.where(straight, at_start[other], at_end[other]), np.where(straight, at_end[other], at_start[other])]
-    )
-    graph = coo_matrix((np.ones(len(rows)), (rows, columns)), shape=(len(keys), len(keys)))
-    _, sheet = connected_components(graph, directed=False)
-    node, of_face = keys // len(skin.leaf), keys % len(skin.leaf)
-    pairs = np.unique(node * (int(sheet.max(initial=0)) + 1) + sheet)
-    sheets = np.bincount(pairs // (int(sheet.max(initial=0)) + 1), minlength=skin.node_count)
-    several = sheets[node] > 1
-    return np.stack([edge[crowded], face[crowded]], axis=1), np.stack([node[several], of_face[several]], axis=1)
+    offsets = np.concatenate([[0], np.cumsum(skin.corners)])
+    crowded, several = rings.pinched(start, offsets, skin.node_count)
+    low, high = np.minimum(start, end)[crowded], np.maximum(start, end)[crowded]
+    return np.stack([low * skin.node_count + high, face[crowded]], axis=1), np.stack([start, face], axis=1)[several]
 
 
 def leaves_round(octree: Octree, wet: np.ndarray | None) -> np.ndarray:

@@ -251,66 +251,58 @@ def quads(leaf, direction, at, side, turned):
 
 
 @kernel
-def _find(keys, key):
-    low, high = 0, len(keys)
+def _rows(nodes):
+    """Where in sorted `nodes` each row of them begins, those of one z and of 2**drop values of y: (rows + 1,), rows at one z, drop."""
+    count = len(nodes)
+    tall = (nodes[-1] >> (2 * WIDE)) + 1 if count else 1
+    deep = 1
+    for k in range(count):
+        deep = max(deep, (nodes[k] >> WIDE & ONE) + 1)
+    drop = 0
+    while tall * ((deep >> drop) + 1) > 4 * count + 64 and deep >> drop > 0:
+        drop += 1
+    wide = (deep >> drop) + 1
+    start = np.zeros(tall * wide + 1, np.int64)
+    for k in range(count):
+        start[(nodes[k] >> (2 * WIDE)) * wide + ((nodes[k] >> WIDE & ONE) >> drop) + 1] += 1
+    for r in range(tall * wide):
+        start[r + 1] += start[r]
+    return start, wide, drop
+
+
+@kernel
+def _find(keys, key, start, wide, drop):
+    row = (key >> (2 * WIDE)) * wide + ((key >> WIDE & ONE) >> drop)
+    low, last = start[row], start[row + 1]
+    high = last
     while low < high:
         middle = (low + high) // 2
         if keys[middle] < key:
             low = middle + 1
         else:
             high = middle
-    return low if low < len(keys) and keys[low] == key else -1
+    return low if low < last and keys[low] == key else -1
 
 
 @kernel(parallel=True)
 def polygons(key, nodes):
     """Points (n, 8) of quads with the nodes that stand half way along their edges, -1 behind the last, and how many."""
-    points = np.full((len(key), 8), -1, np.int64)
+    start, wide, drop = _rows(nodes)
+    points = np.empty((len(key), 8), np.int64)
     counts = np.empty(len(key), np.int64)
     for f in prange(len(key)):
         count = 0
         for c in range(4):
             a, b = key[f, c], key[f, (c + 1) % 4]
-            points[f, count] = _find(nodes, a)
+            points[f, count] = _find(nodes, a, start, wide, drop)
             count += 1
             total = a + b  # coordinates do not flow over: each has a bit to spare
             if total & (1 | 1 << WIDE | 1 << (2 * WIDE)) == 0:
-                middle = _find(nodes, total >> 1)
+                middle = _find(nodes, total >> 1, start, wide, drop)
                 if middle >= 0:
                     points[f, count] = middle
                     count += 1
         counts[f] = count
+        for c in range(count, 8):
+            points[f, c] = -1
     return points, counts
-
-
-@kernel
-def links(flat, offsets, count):
-    """Neighbours of each point (count,) as CSR, each once, in the order in which polygons name them."""
-    room = np.zeros(count + 1, np.int64)
-    for k in range(len(flat)):
-        room[flat[k] + 1] += 2
-    for p in range(count):
-        room[p + 1] += room[p]
-    found = np.empty(room[count], np.int32)
-    used = np.zeros(count, np.int32)
-    for f in range(len(offsets) - 1):
-        a, b = offsets[f], offsets[f + 1]
-        for k in range(a, b):
-            p, q = flat[k], flat[k + 1 if k + 1 < b else a]
-            for turn in range(2):
-                one, other = (p, q) if turn == 0 else (q, p)
-                known = False
-                for j in range(room[one], room[one] + used[one]):
-                    if found[j] == other:
-                        known = True
-                        break
-                if not known:
-                    found[room[one] + used[one]] = other
-                    used[one] += 1
-    start = np.zeros(count + 1, np.int32)
-    for p in range(count):
-        start[p + 1] = start[p] + used[p]
-    made = np.empty(start[count], np.int32)
-    for p in range(count):
-        made[start[p] : start[p + 1]] = found[room[p] : room[p] + used[p]]
-    return start, made

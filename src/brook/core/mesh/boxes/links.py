@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 from scipy.sparse import csr_matrix
 
-from brook.core.mesh.boxes import kernels
+from brook.core.mesh.boxes import rings
 
 
 def links_of(flat: np.ndarray, offsets: np.ndarray, count: int) -> csr_matrix:
     """A matrix (count, count) of ones where two points are joined by an edge of polygons in CSR form."""
-    start, links = kernels.links(flat, offsets, count)
+    start, links = rings.links(flat, offsets, count)
     return csr_matrix((np.ones(len(links), np.float32), links, start), shape=(count, count))
 
 
