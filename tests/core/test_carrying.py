@@ -81,3 +81,44 @@ def test_a_run_begins_with_the_fields_of_another_mesh():
     prepared, _ = ready(other, "low")
     mesh = meshed(other, prepared, surface, lambda _: None)
     assert begun_with(other, prepared, mesh, first.fields) is None
+
+
+def plated(size):
+    """The same over a plate that is kept warm from below."""
+    raw = warmed(size).model_dump(mode="json")
+    sides = ("west", "east", "south", "north", "floor", "lid")
+    raw["variants"][0]["geometry"]["parts"].append(
+        {"kind": "box", "name": "slab", "action": "apart", "x": "0 mm", "y": "0 mm", "z": "-10 mm", "width": "80 mm", "depth": "20 mm", "height": "10 mm",
+         "patches": {side: "below" for side in sides}})  # fmt: skip
+    raw["variants"][0]["geometry"]["bodies"].append(
+        {"name": "plate", "x": "10 mm", "y": "10 mm", "z": "-5 mm", "holds": "solid"}
+    )
+    raw["set_up"]["materials"] = {"plate": {"kind": "own_solid", "conductivity": "200 W/(m K)"}}
+    raw["set_up"]["heat"]["patches"][1] = {"kind": "temperature", "patch": "below", "temperature": "60 degC"}
+    return study_from(raw)
+
+
+def test_bodies_are_carried_each_for_itself():
+    study = plated("5 mm")
+    prepared, surface = ready(study, "low")
+    assert not prepared.problems
+    first = solve(study, prepared, meshed(study, prepared, surface, lambda _: None))
+    assert first.state == "converged"
+    finer = plated("3.2 mm")
+    prepared, surface = ready(finer, "low")
+    mesh = meshed(finer, prepared, surface, lambda _: None)
+    start = begun_with(finer, prepared, mesh, first.fields)
+    old, warm = first.fields.mesh, start.state["heat"]["value"]
+    for name in ("oil", "plate"):
+        here, there = mesh.body == mesh.bodies.index(name), old.body == old.bodies.index(name)
+        kept = first.fields.more["temperature"][0][there]
+        assert np.average(warm[here], weights=mesh.volume[here]) == pytest.approx(
+            np.average(kept, weights=old.volume[there]), abs=1.0
+        )  # of 40 K
+        assert warm[here].min() > kept.min() - 3
+    assert len(start.state["flow"]["velocity"]) == (mesh.body == mesh.bodies.index("oil")).sum()
+    carried, alone = solve(finer, prepared, mesh, start=start), solve(finer, prepared, mesh)
+    assert carried.state == alone.state == "converged"
+    assert carried.fields.more["temperature"][0].mean() == pytest.approx(
+        alone.fields.more["temperature"][0].mean(), rel=1e-4
+    )

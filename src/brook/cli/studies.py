@@ -129,6 +129,9 @@ def follow(
     quantity: Annotated[
         str, typer.Option(help="What has to bend for boxes to be halved: velocity, pressure, …")
     ] = "velocity",
+    where: Annotated[
+        str, typer.Option(help="Where boxes may change: everywhere, in zones of the plan, or outside of them.")
+    ] = "everywhere",
 ) -> None:
     """Runs a variant, and lets its boxes follow: halved where a quantity bends most, joined where least."""
     from brook.core.followed import followed
@@ -138,7 +141,7 @@ def follow(
     study = load_study(study_file)
     name = variant_of(study, variant)
     try:
-        wish = (quantity, cells)
+        wish = (quantity, cells, where)
         made, file, write = followed(study, name, wish, study_file.parent, lambda words: say(f"{name}: {words}"))
         write(out.parent / file)
         out.write_text(study_text(made))

@@ -16,23 +16,22 @@ from brook.core.study import Study
 
 
 def followed(
-    study: Study, name: str, wish: tuple[str, int], beside: Path, say: Callable[[str], None]
+    study: Study, name: str, wish: tuple[str, int, str], beside: Path, say: Callable[[str], None]
 ) -> tuple[Study, str, Callable[[Path], None]]:
     """The study whose boxes of a variant follow a run that is made for it, where the quantity of a wish bends most, with about as many cells
-    as that says; the name of the file of sizes that goes with it, and what writes it. Raises `ValueError`."""
-    quantity, cells = wish
+    as that says, where of its zones it says; the name of the file of sizes that goes with it, and what writes it. Raises `ValueError`."""
+    quantity, cells, where = wish
     prepared, surface = ready(study, name, beside, say)
     keys = stage_keys(study, prepared)
     if prepared.problems or keys is None:
         raise ValueError("; ".join(f"{p.path}: {p.message}" for p in prepared.problems) or "this cannot run yet")
-    made = act(study, "follow_run", variant=name, run=keys.run, cells=str(cells), quantity=quantity)
+    made = act(study, "follow_run", variant=name, run=keys.run, cells=str(cells), quantity=quantity, where=where)
     there = prepare(made, made.variant(name))
     wrong = [p for p in there.problems if p.path.startswith("/mesh_plan/follows")]
-    follow = follow_of(there)
-    if wrong or follow is None:
+    if wrong or follow_of(there) is None:
         raise ValueError(wrong[0].message if wrong else "the run cannot be followed")
     mesh = meshed(study, prepared, surface, say, beside)
     say(f"{mesh.cell_count} cells; running")
     outcome = solve(study, prepared, mesh)
     say(f"{outcome.state} after {outcome.iterations} iterations")
-    return made, file_of(follow), sizes_of_run(follow, View(outcome.fields)).save
+    return made, file_of(there), sizes_of_run(there, View(outcome.fields)).save

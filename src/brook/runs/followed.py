@@ -25,13 +25,13 @@ def sizes_followed(prepared: Prepared, files: ResultFiles, tell: Callable[[str],
     follow = follow_of(prepared)
     if follow is None:
         return None
-    key = follow_key(follow)
+    key = follow_key(prepared)
     if not files.has("sizes", key):
         tell("looking where the run bends")
         fields = _fields(follow.run, files)
         if fields is None:
             raise ValueError("the run that boxes are to follow is not here any more; run anew, and follow that")
-        made = sizes_of_run(follow, View(fields))
+        made = sizes_of_run(prepared, View(fields))
         with files.making("sizes", key) as temporary:
             made.save(temporary / SIZES)
     return Following.load(files.folder("sizes", key) / SIZES)

@@ -204,7 +204,7 @@ def _made(
         emit({"type": "stage", "stage": "mesh", "words": words})
 
     if prepared.space is None:
-        return make_mesh(prepared, tell)
+        return make_mesh(prepared, tell, sizes_followed(prepared, files, tell))
 
     if has_own_mesh(prepared.geometry):
         tell("making cells in rows, or reading them")

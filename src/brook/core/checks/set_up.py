@@ -177,16 +177,13 @@ def follow_problems(c: Context) -> list[Problem]:
         if any(other.variant == follow.variant for other in c.plan.follows[:k]):
             problems.append(Problem(path, f"{follow.variant} follows another run already; take one of both out"))
         what = ""
-        if c.geometry.kind != "space" or has_own_mesh(c.geometry):
-            what = "only boxes of shapes in space follow a run"
-        elif len(c.geometry.bodies) > 1:
-            what = "cells of several bodies do not follow a run yet"
-        elif c.geometry.sheets:
-            what = "cells beside sheets do not follow a run yet"
-        elif any(factor != 1 for factor in vars(c.plan.stretch).values()):
-            what = "cells that are stretched do not follow a run yet"
+        lined = c.geometry.kind == "plane" and c.plan.way == "lines"
+        if lined or (c.geometry.kind == "space" and has_own_mesh(c.geometry)):
+            what = "only boxes follow a run, not cells along lines, in rows or from a file; take this out"
+        elif follow.where != "everywhere" and not c.plan.zones:
+            path, what = f"{path}/where", "there is no zone; add one, or let boxes change everywhere"
         if what:
-            problems.append(Problem(path, f"{what}; take this out", "missing", c.variant.name))
+            problems.append(Problem(path, what, "missing", c.variant.name))
     return problems
 
 

@@ -97,7 +97,9 @@ def _add_pair(raw: dict[str, Any], patch: str, kind: str) -> str:
     return f"/mesh_plan/pairs/{len(pairs) - 1}/{'x' if kind == 'shift' else 'angle'}"
 
 
-def _follow_run(raw: dict[str, Any], variant: str, run: str, cells: str, quantity: str = "velocity") -> str:
+def _follow_run(
+    raw: dict[str, Any], variant: str, run: str, cells: str, quantity: str = "velocity", where: str = "everywhere"
+) -> str:
     """Lets the boxes of a variant follow one of its runs, by the key of its result, instead of any before."""
     count = cells.replace("\u202f", "").replace(" ", "")
     if not (count.isdecimal() and MOST_FOLLOWING >= int(count[:12]) >= LEAST_FOLLOWING):
@@ -106,12 +108,12 @@ def _follow_run(raw: dict[str, Any], variant: str, run: str, cells: str, quantit
     plan = plan_of(raw)
     others = [f for f in plan.get("follows", ()) if f["variant"] != variant]
     before: dict[str, Any] = next((f for f in plan.get("follows", ()) if f["variant"] == variant), {})
-    said = {
-        "variant": variant,
-        "run": run,
-        "quantity": quantity,
-        "cells": int(count),
-    }
+    said = {"variant": variant, "run": run, "quantity": quantity, "cells": int(count)}
+    if where != "everywhere":
+        if where not in ("zones", "outside"):
+            message = f"boxes change everywhere, in zones or outside of them, not '{where}'"
+            raise EditRefused([Problem("/mesh_plan/follows", message)])
+        said["where"] = where
     bulk = {"bulk": before.get("bulk", plan.get("bulk", "10 mm"))}  # sizes count from the first on
     plan["follows"] = [*others, {**({"least": before["least"]} if "least" in before else {}), **bulk, **said}]
     return f"/mesh_plan/follows/{len(others)}/cells"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from brook.core.results.quantities import View
@@ -9,10 +11,10 @@ from brook.core.results.quantities import View
 VELOCITY = "velocity"
 
 
-def bend_of(view: View, quantity: str) -> np.ndarray:
+def bend_of(view: View, quantity: str, stretch: Sequence[float] = (1.0, 1.0, 1.0)) -> np.ndarray:
     """Of each cell (C,) the second derivative of a quantity, or of the velocity's components together, in its unit over m²: by how much
-    gradients differ over inner faces from one middle to the other, for each m, the root of the mean square over the cell's faces.
-    Raises `KeyError` for an unknown quantity."""
+    gradients differ over inner faces from one middle to the other, for each m, the root of the mean square over the cell's faces. Where boxes are
+    `stretch` times as long along each axis lengths are those before they were stretched. Raises `KeyError` for an unknown quantity."""
     mesh, stencil = view.fields.mesh, view.fields.stencil
     if quantity == VELOCITY:
         slope, cells, boundary = view.velocity_slope, view.fields.velocity, view.fields.boundary_velocity
@@ -21,13 +23,13 @@ def bend_of(view: View, quantity: str) -> np.ndarray:
         cells, boundary = (v[:, None] for v in view.values(quantity))
     inner = mesh.inner_count
     owner, neighbour = mesh.owner[:inner], mesh.neighbour[:inner]
-    line = mesh.centre[neighbour] - mesh.centre[owner]
-    along = np.einsum("fij,fj->fi", slope[neighbour] - slope[owner], line) / (line**2).sum(axis=1)[:, None]
+    line, by = mesh.centre[neighbour] - mesh.centre[owner], np.asarray(stretch)
+    along = np.einsum("fij,fj->fi", slope[neighbour] - slope[owner], line) / ((line / by) ** 2).sum(axis=1)[:, None]
     square = (along**2).sum(axis=1)
     # to the middle of a side at the boundary: what is left beyond the straight line
     beside, out = stencil.face_cell, stencil.boundary_line
     left = boundary - cells[beside] - np.einsum("fij,fj->fi", slope[beside], out)
-    at_walls = ((2 * left / (out**2).sum(axis=1)[:, None]) ** 2).sum(axis=1)
+    at_walls = ((2 * left / ((out / by) ** 2).sum(axis=1)[:, None]) ** 2).sum(axis=1)
     total = (
         np.bincount(owner, square, mesh.cell_count) + np.bincount(neighbour, square, mesh.cell_count)
         + np.bincount(beside, at_walls, mesh.cell_count)

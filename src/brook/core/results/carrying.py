@@ -18,13 +18,18 @@ WHOLE = (0.5, 2.0)  # of a cell: the volume of those whose middles it holds wher
 
 class Carrying:
     """From the cells (C,) of one mesh to those (D,) of another: found once, for any number of quantities. `beyond` (D,) are cells whose
-    middle no cell of the old mesh holds."""
+    middle no cell of the old mesh holds. Where there are several bodies each is carried for itself, by its name; the old mesh has every
+    one of the new mesh, and may have more."""
 
     def __init__(self, old: Mesh, new: Mesh):
-        (self._source, self.beyond), (self._within, _) = _held(old, new.centre), _held(new, old.centre)
-        volume = np.bincount(self._within, old.volume, new.cell_count)
+        number = np.array([new.bodies.index(name) if name in new.bodies else -1 for name in old.bodies])
+        body = number[old.body]
+        self._source, self.beyond = _held(old, body, new.centre, new.body)
+        self._within, _ = _held(new, new.body, old.centre, body)
+        held = np.where(body >= 0, old.volume, 0.0)
+        volume = np.bincount(self._within, held, new.cell_count)
         self._joined = (volume > WHOLE[0] * new.volume) & (volume < WHOLE[1] * new.volume)
-        self._share = old.volume / np.where(self._joined, volume, np.inf)[self._within]
+        self._share = held / np.where(self._joined, volume, np.inf)[self._within]
         middle = np.stack([self._mean(x) for x in old.centre.T], axis=1)
         self._away = new.centre - np.where(self._joined[:, None], middle, old.centre[self._source])
 
@@ -42,12 +47,14 @@ class Carrying:
         return np.maximum(found, low)
 
 
-def _held(mesh: Mesh, places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """The cell (n,) that holds each place (n, 3), or the one with the nearest middle where none does; and which those are (n,)."""
+def _held(mesh: Mesh, body: np.ndarray, places: np.ndarray, wanted: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """The cell (n,) of the wanted body (n,) that holds each place (n, 3), or the one of it with the nearest middle where none does, and which
+    those are (n,); `body` (C,) are those of the mesh's cells. A place of a body that it does not have, -1, goes to any."""
     found = Locator(mesh).cells(places)
-    out = np.nonzero(found < 0)[0]
-    if len(out):
-        found[out] = cKDTree(mesh.centre).query(places[out])[1]
-    beyond = np.zeros(len(places), bool)
-    beyond[out] = True
+    beyond = (found < 0) | ((body[found] != wanted) & (wanted >= 0))
+    found[found < 0] = 0
+    for k in np.unique(wanted[beyond]):
+        mine = np.arange(len(body)) if k < 0 else np.nonzero(body == k)[0]
+        out = np.nonzero(beyond & (wanted == k))[0]
+        found[out] = mine[cKDTree(mesh.centre[mine]).query(places[out])[1]]
     return found, beyond

@@ -11,7 +11,8 @@ from brook.core.results.quantities import View
 from brook.core.solve import Checkpoint, Fields
 from brook.core.solve.flow import FlowSolver
 from brook.core.solve.history import History
-from brook.core.stages.assembly import flow_of
+from brook.core.solve.still import SolidSolver
+from brook.core.stages.assembly import flow_of, run_mesh
 from brook.core.study import Resolved, Study
 from brook.core.study.placed import at_places
 
@@ -29,17 +30,27 @@ NAMES = {
 
 def begun_with(study: Study, prepared: Prepared, mesh: Mesh, fields: Fields, mark: str = BEGUN) -> Checkpoint | None:
     """The state in which a run begins with fields of another mesh, made to keep mass; where that has no cell, with those nearest to it. None
-    where nothing flows, on a mesh with other bodies, or where much of it lies beyond the other one. The history has a `mark` of it."""
-    flow, _ = flow_of(study, prepared, mesh)
-    if not isinstance(flow, FlowSolver) or flow.stencil.mesh.bodies != fields.mesh.bodies:
+    where that mesh does not have every body of this one, or where much of this one lies beyond it. The history has a `mark` of it."""
+    flow, whole = flow_of(study, prepared, mesh)[0], run_mesh(prepared, mesh)
+    if not set(whole.bodies) <= set(fields.mesh.bodies):
         return None
-    carry, view = Carrying(fields.mesh, flow.stencil.mesh), View(fields)
-    volume = flow.stencil.mesh.volume
-    if float(volume @ carry.beyond) > BEYOND * float(volume.sum()):
+    carry, view = Carrying(fields.mesh, whole), View(fields)
+    if float(whole.volume @ carry.beyond) > BEYOND * float(whole.volume.sum()):
         return None
+    if isinstance(flow, SolidSolver):
+        state = flow.state()
+        state[flow.name]["value"] = _carried(flow.name, "value", state[flow.name]["value"], fields, carry)
+        flow.restore(state)
+        return Checkpoint.of(flow, History(()), 0).going_on(mark, anew=True)
+    every = carry  # of heat, which is also in bodies in which nothing flows
+    if flow.stencil.mesh.bodies != whole.bodies:
+        carry = Carrying(fields.mesh, flow.stencil.mesh)
     velocity = np.stack([carry(fields.velocity[:, k], view.velocity_slope[:, k]) for k in range(3)], axis=1)
     state = {
-        name: {part: _carried(name, part, values, fields, carry) for part, values in arrays.items()}
+        name: {
+            part: _carried(name, part, values, fields, every if name == "heat" else carry)
+            for part, values in arrays.items()
+        }
         for name, arrays in flow.state().items()
     }
     for equation in flow.model.equations:

@@ -23,8 +23,7 @@ def in_space(prepared: Prepared, bodies: list[dict[str, Any]]) -> SpaceEstimate 
     areas = {p["name"]: p["area"] for body in bodies for p in body["patches"]}
     layers = space_layers(prepared, tuple(areas))
     found = boxes.estimate(sum(b["volume"] for b in bodies), areas, space_sizes(prepared, tuple(areas)), layers)
-    follow = follow_of(prepared)
-    return found if follow is None else replace(found, cells=follow.cells)
+    return _followed(found, prepared)
 
 
 def in_plane(prepared: Prepared) -> SpaceEstimate | None:
@@ -36,7 +35,14 @@ def in_plane(prepared: Prepared) -> SpaceEstimate | None:
     for e in shape.edges():
         lengths[e.patch] += hypot(e.x1 - e.x0, e.y1 - e.y0)
     layers = space_layers(prepared, shape.patches)
-    return boxes.estimate_plane(shape.area, lengths, space_sizes(prepared, shape.patches), layers)
+    found = boxes.estimate_plane(shape.area, lengths, space_sizes(prepared, shape.patches), layers)
+    return _followed(found, prepared)
+
+
+def _followed(found: SpaceEstimate, prepared: Prepared) -> SpaceEstimate:
+    """As many cells as are wished of those that follow a run."""
+    follow = follow_of(prepared)
+    return found if follow is None else replace(found, cells=follow.cells)
 
 
 def cells_of(prepared: Prepared, bodies: list[dict[str, Any]]) -> int | None:

@@ -11,7 +11,7 @@ from brook.core.results.bend import bend_of
 from brook.core.results.quantities import View
 from brook.core.study.resolve import Resolved
 
-FOLLOW_VERSION = 1
+FOLLOW_VERSION = 2
 SIZES = "sizes.npz"
 NEAR = 0.25  # of the cells wished: more or less of them are told
 FAR_OFF = "halving and joining once comes no nearer, or there are other layers than the run had"
@@ -27,21 +27,33 @@ def far_off(cells: int, wished: int) -> bool:
     return abs(cells - wished) > NEAR * wished
 
 
-def follow_key(follow: Resolved) -> str:
-    """The key of the sizes that a run asks for; the same wherever they are made."""
+def follow_key(prepared: Prepared) -> str:
+    """The key of the sizes that the run asks for which boxes follow; the same wherever they are made."""
+    follow, stretch = _said(prepared)
     said = [follow.run, follow.quantity, follow.cells, f"{follow.bulk:.9g}", f"{follow.least:.9g}", FOLLOW_VERSION]
-    return hashlib.sha256(json.dumps(said).encode()).hexdigest()[:20]
+    more = {"where": follow.where} if follow.where != "everywhere" else {}
+    more |= {"stretch": [f"{by:.9g}" for by in stretch]} if any(by != 1 for by in stretch) else {}
+    return hashlib.sha256(json.dumps([*said, *([more] if more else [])]).encode()).hexdigest()[:20]
 
 
-def file_of(follow: Resolved) -> str:
+def file_of(prepared: Prepared) -> str:
     """What the file of these sizes is called beside a study."""
-    return f"sizes-{follow_key(follow)}.npz"
+    return f"sizes-{follow_key(prepared)}.npz"
 
 
-def sizes_of_run(follow: Resolved, view: View) -> boxes.Following:
-    """The sizes that a run asks for. Raises `ValueError` for a quantity that it does not have."""
+def sizes_of_run(prepared: Prepared, view: View) -> boxes.Following:
+    """The sizes that the run asks for which boxes follow. Raises `ValueError` for a quantity that it does not have, or that does not bend."""
+    follow, stretch = _said(prepared)
     try:
-        bend = bend_of(view, follow.quantity)
+        bend = bend_of(view, follow.quantity, stretch)
     except KeyError:
         raise ValueError(f"the run that boxes follow has no {follow.quantity}; choose another quantity") from None
-    return boxes.following(view.fields.mesh, bend, follow.bulk, follow.least, follow.cells)
+    if not bend.any():
+        raise ValueError(f"{follow.quantity} bends nowhere in the run that boxes follow; choose another quantity")
+    return boxes.following(view.fields.mesh, bend, follow.bulk, follow.least, follow.cells, stretch)
+
+
+def _said(prepared: Prepared) -> tuple[Resolved, tuple[float, float, float]]:
+    follow, plan = follow_of(prepared), prepared.plan
+    assert follow is not None
+    return follow, (plan.stretch.x, plan.stretch.y, plan.stretch.z)

@@ -60,14 +60,9 @@ def stage_keys(study: Study, prepared: Prepared) -> Keys | None:
         pairs = [plain(plan.pairs)] if plan.pairs else []
         mesh = _hash(geometry, plain([plan.bulk, plan.wall, plan.growth]), MESH_VERSION, *pairs)
         if plan.way == "boxes":
-            sizes, layers = asdict(space_sizes(prepared, shape.patches)), space_layers(prepared, shape.patches)
-            mesh = _hash(
-                geometry,
-                plain(sizes),
-                _said_of(layers),
-                SPACE_MESH_VERSION,
-                _checks_of(prepared),
-            )
+            sizes, layers = _sizes_of(prepared, shape.patches), space_layers(prepared, shape.patches)
+            checks, followed = _checks_of(prepared), _followed_of(prepared)
+            mesh = _hash(geometry, sizes, _said_of(layers), SPACE_MESH_VERSION, checks, *followed)
     elif space is not None and space.patches is not None:
         geometry = _hash(space.bodies_key)
         if has_own_mesh(prepared.geometry):
@@ -96,10 +91,19 @@ def _sized(prepared: Prepared, geometry: str, *more: Any) -> list[Any]:
     """What decides on boxes in space, and more that something else depends on."""
     assert prepared.space is not None
     assert prepared.space.patches is not None
-    sizes = asdict(space_sizes(prepared, prepared.space.patches))
-    follow = follow_of(prepared)
-    followed = [] if follow is None else [follow_key(follow)]
-    return [geometry, plain(sizes), *more[:1], SPACE_MESH_VERSION, *more[1:], *followed]
+    sizes = _sizes_of(prepared, prepared.space.patches)
+    return [geometry, sizes, *more[:1], SPACE_MESH_VERSION, *more[1:], *_followed_of(prepared)]
+
+
+def _sizes_of(prepared: Prepared, patches: tuple[str, ...]) -> Any:
+    """What is said of sizes; those that a run asks for have a key of their own."""
+    said = asdict(space_sizes(prepared, patches))
+    del said["following"]
+    return plain(said)
+
+
+def _followed_of(prepared: Prepared) -> list[str]:
+    return [] if follow_of(prepared) is None else [follow_key(prepared)]
 
 
 def _checks_of(prepared: Prepared) -> list[Any]:

@@ -23,13 +23,16 @@ from brook.core.study.resolve import Resolved
 STICKING = ("wall", "sliding", "turning")
 
 
-def make_mesh(prepared: Prepared, tell: Callable[[str], None] = lambda _: None) -> Mesh:
-    """The mesh of a plane variant without problems."""
+def make_mesh(
+    prepared: Prepared, tell: Callable[[str], None] = lambda _: None, following: boxes.Following | None = None
+) -> Mesh:
+    """The mesh of a plane variant without problems; `following` are the sizes that a run asks for."""
     shape = prepared.shape
     assert shape is not None
     if prepared.plan.way == "boxes":
         layers = space_layers(prepared, shape.patches)
-        return checked(boxes.build_plane(shape, space_sizes(prepared, shape.patches), tell, layers), prepared)
+        sizes = with_following(space_sizes(prepared, shape.patches), prepared, following)
+        return checked(told_count(boxes.build_plane(shape, sizes, tell, layers), following, tell), prepared)
     return lines.build(shape, prepared.plan)
 
 
@@ -46,6 +49,21 @@ def space_sizes(prepared: Prepared, patches: tuple[str, ...]) -> boxes.Sizes:
     if follow_of(prepared) is not None:  # what the run needs finer is finer still
         bulk, sizes = 2 * bulk, {name: 2 * size for name, size in sizes.items()}
     return boxes.Sizes(bulk, sizes, plan.smallest, buffer, zones, plan.per_turn, plan.per_gap, stretch)
+
+
+def with_following(sizes: boxes.Sizes, prepared: Prepared, following: boxes.Following | None) -> boxes.Sizes:
+    """The same sizes with those that a run asks for, where the statement of the plan lets it."""
+    follow = follow_of(prepared)
+    if following is None or follow is None:
+        return sizes
+    return replace(sizes, following=replace(following, where=follow.where))
+
+
+def told_count(mesh: Mesh, following: boxes.Following | None, tell: Callable[[str], None]) -> Mesh:
+    """The mesh; says where it has other cells than were wished of one that follows a run."""
+    if following is not None and far_off(mesh.cell_count, following.cells):
+        tell(f"{mesh.cell_count} cells come of {following.cells} wished: {FAR_OFF}")
+    return mesh
 
 
 def _region(zone: Resolved) -> boxes.Box | boxes.Rod | boxes.Near:
@@ -103,24 +121,20 @@ def make_space_mesh(
             words = " or ".join(fluid.name for fluid in fluids)
             raise boxes.MeshError(f"{boundary.patch} does not touch {words}; say something of another patch")
     names = tuple(sorted({name for solid in solids for name in solid.surface.patches}))
-    sizes = space_sizes(prepared, names)
-    if following is not None:
-        tell("halving and joining boxes as the run asks for")
-        sizes = boxes.followed(solids[0].surface, sizes, following)
+    sizes = with_following(space_sizes(prepared, names), prepared, following)
     if len(solids) == 1 and not boxes.doubled(solids[0].surface).any():
         one = solids[0]
         layers = space_layers(prepared, one.surface.patches)
         made = boxes.build(one.surface, sizes, one.name, tell, one.wet, layers, keep)
-        if following is not None and far_off(made.cell_count, following.cells):
-            tell(f"{made.cell_count} cells come of {following.cells} wished: {FAR_OFF}")
-        return checked(made, prepared)
+        return checked(told_count(made, following, tell), prepared)
     plan = prepared.plan.layers
     layered = [
         replace(solid, layers=space_layers(prepared, tuple(wetted & set(solid.surface.patches))))
         if solid in fluids or (plan is not None and plan.sides == "both") else solid
         for solid in solids
     ]  # fmt: skip
-    return checked(boxes.build_bodies(layered, sizes, tell, touching_of(prepared), keep), prepared)
+    together = boxes.build_bodies(layered, sizes, tell, touching_of(prepared), keep)
+    return checked(told_count(together, following, tell), prepared)
 
 
 def touching_of(prepared: Prepared) -> float:

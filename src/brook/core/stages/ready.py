@@ -76,7 +76,7 @@ def _meshed(
     study: Study, prepared: Prepared, surface: Surface | None, say: Callable[[str], None], beside: Path | None
 ) -> Mesh:
     if surface is None:
-        return make_mesh(prepared, say)
+        return make_mesh(prepared, say, _following(prepared, beside))
     if has_own_mesh(prepared.geometry):
         body, data = prepared.variant.geometry.body, partial(_bytes, beside)
         return checked(own_mesh(prepared.geometry, body, data, study.set_up.materials), prepared)
@@ -85,10 +85,9 @@ def _meshed(
 
 def _following(prepared: Prepared, beside: Path | None) -> Following | None:
     """The sizes that a run asks for which boxes follow, from a file beside the study. Raises `ValueError` where there is none."""
-    follow = follow_of(prepared)
-    if follow is None:
+    if follow_of(prepared) is None:
         return None
-    name = file_of(follow)
+    name = file_of(prepared)
     try:
         return Following.load((beside or Path()) / name)
     except (OSError, ValueError, KeyError):

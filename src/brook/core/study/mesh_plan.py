@@ -84,7 +84,8 @@ class Stretch(Part):
 
 class Follow(Part):
     """Boxes of a variant follow one of its runs, by the key of its result, on boxes of which the largest were `bulk`: they are halved where
-    a quantity bends most and joined where least, once, so that there are about so many `cells`, and none smaller than `least`."""
+    a quantity bends most and joined where least, once, so that there are about so many `cells`, and none smaller than `least`; `where` only
+    within the zones of the plan, or only outside of them."""
 
     variant: Annotated[str, Field(max_length=60)]
     run: Annotated[str, Field(pattern=r"^[0-9a-f]{20}$")]
@@ -92,6 +93,7 @@ class Follow(Part):
     cells: Annotated[int, Field(ge=8, le=50_000_000)]
     bulk: Length = "10 mm"
     least: Bound = "0 mm"
+    where: Literal["everywhere", "zones", "outside"] = "everywhere"
 
 
 class Shift(Part):

@@ -1,7 +1,7 @@
 """Meshes of refined boxes, kept whole and fitted to the surface."""
 
 from brook.core.mesh.boxes.bodies import Solid, build_bodies
-from brook.core.mesh.boxes.build import Sizes, build, followed
+from brook.core.mesh.boxes.build import Sizes, build
 from brook.core.mesh.boxes.core import Arrays, Keep
 from brook.core.mesh.boxes.estimate import SpaceEstimate, estimate, estimate_plane
 from brook.core.mesh.boxes.following import Following, following
@@ -29,6 +29,5 @@ __all__ = [
     "doubled",
     "estimate",
     "estimate_plane",
-    "followed",
     "following",
 ]  # fmt: skip

@@ -38,7 +38,7 @@ class Sizes:
     """Sides of boxes in m: in the bulk, where patches are (by name), and in zones; `smallest` is a lower bound.
 
     Boxes are `stretch` times as long along each axis. `per_turn` boxes stand round a full turn of a bent wall and `per_gap` across a gap, 0 for no such wish. Twice
-    `buffer` boxes of each size stand at least before the next larger ones.
+    `buffer` boxes of each size stand at least before the next larger ones. `following` are the sizes that a run asks for besides.
     """
 
     bulk: float
@@ -49,6 +49,7 @@ class Sizes:
     per_turn: int = 0
     per_gap: int = 0
     stretch: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    following: Following | None = None
 
 
 def _wished(surface: Surface, sizes: Sizes, both: bool = False) -> tuple[np.ndarray, np.ndarray]:
@@ -130,7 +131,8 @@ class _Pressed:
 def pressed_in(sizes: Sizes, surface: Surface) -> Sizes:
     """Sizes for a surface that is pressed together along the axes by as much as boxes are to be stretched later."""
     zones = tuple((size, _Pressed(zone, surface, sizes.stretch)) for size, zone in sizes.zones)
-    return replace(sizes, stretch=(1.0, 1.0, 1.0), zones=zones)
+    following = sizes.following and sizes.following.pressed(np.array(sizes.stretch))
+    return replace(sizes, stretch=(1.0, 1.0, 1.0), zones=zones, following=following)
 
 
 def grid_of(
@@ -142,8 +144,16 @@ def grid_of(
     corners, wanted = _wished(surface, sizes, names is not None)
     known = surface if names is None else replace(surface, patches=tuple(names[k] for k in range(len(surface.patches))))
     zones = [(max(sizes.smallest, size), region.test(known)) for size, region in sizes.zones]
-    tell("halving boxes")
-    return _boxes(surface, sizes, corners, wanted, zones, floor)
+
+    def made(more: tuple[tuple[float, Region], ...]) -> Octree:
+        own = [(max(sizes.smallest, size), region.test(known)) for size, region in more]
+        return _boxes(surface, sizes, corners, wanted, [*zones, *own], floor)
+
+    if sizes.following is None:
+        tell("halving boxes")
+        return made(())
+    tell("halving and joining boxes as the run asks for")
+    return made(sizes.following.bound([test for _, test in zones]).fitted(made))
 
 
 def _boxes(
@@ -160,17 +170,6 @@ def _boxes(
     return refine(
         grid, corners, halvings(wanted), [(int(halvings(size)), test) for size, test in zones], buffer=sizes.buffer
     )
-
-
-def followed(surface: Surface, sizes: Sizes, following: Following) -> Sizes:
-    """The same sizes with those that a run asks for, such that there are about as many cells as wished."""
-    corners, wanted = _wished(surface, sizes)
-
-    def made(zones: tuple[tuple[float, Region], ...]) -> Octree:
-        own = [(max(sizes.smallest, size), region.test(surface)) for size, region in (*sizes.zones, *zones)]
-        return _boxes(surface, sizes, corners, wanted, own)
-
-    return replace(sizes, zones=(*sizes.zones, *following.fitted(made)))
 
 
 def core_of(frame: Frame, fitted: Fitted, between: np.ndarray | None = None) -> Core:
