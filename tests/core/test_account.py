@@ -9,11 +9,15 @@ from hypothesis import strategies as st
 from typer.testing import CliRunner
 
 from brook.cli import app
+from brook.core.checks import prepare
 from brook.core.geometry.bodies import bodies_of
 from brook.core.mesh.account import FAR, account, samples
+from brook.core.stages.batch import solve_variant
 from brook.core.stages.judging import judged, told_account
 from brook.core.stages.losses import losses_over, with_losses
+from brook.core.stages.meshing import make_mesh
 from brook.core.stages.ready import meshed, ready
+from brook.core.study import Study
 from brook.core.study.document import study_from
 from tests.core.test_bodies import box, meshed_bodies
 
@@ -258,3 +262,48 @@ def test_wedges_under_a_stated_width_are_closed_on_purpose_and_told():
     assert 0.02 < tread["closed"] < 0.12
     assert "in gaps under 1.5 mm, closed as the plan says" in tread["shut"]
     assert not losses_over(told, 0.02)
+
+
+def tray(way: str, size: str, **plan) -> Study:
+    """A tray with a baffle of 2 mm that hangs into it, and a round pin."""
+    outer = {"name": "tray", "left": "0 mm", "bottom": "0 mm", "width": "400 mm", "height": "60 mm",
+             "patches": {"left": "inlet", "right": "outlet", "bottom": "floor", "top": "lid"}}  # fmt: skip
+    shapes = [
+        {"kind": "rectangle", "name": "baffle", "left": "61 mm", "bottom": "20 mm", "width": "2 mm", "height": "40 mm",
+         "patches": {side: "baffle" for side in ("left", "right", "bottom", "top")}},
+        {"kind": "circle", "name": "pin", "centre_x": "203 mm", "centre_y": "31 mm", "diameter": "30 mm", "patch": "pin"},
+    ]  # fmt: skip
+    return Study.model_validate({
+        "title": "Tray", "variants": [{"name": "a", "title": "A", "geometry": {"outer": outer, "shapes": shapes, "depth": "100 mm"}}],
+        "mesh_plan": {"way": way, "bulk": size, "wall": size, **plan},
+        "set_up": {"boundaries": [{"kind": "velocity", "patch": "inlet", "speed": "0.1 m/s"}, {"kind": "pressure", "patch": "outlet"}]},
+    })  # fmt: skip
+
+
+def test_plane_meshes_have_an_account_too():
+    """Boxes of 12 mm miss a baffle of 2 mm, with cells at it or along lines nothing is lost."""
+    for case, lost in (
+        (tray("boxes", "12 mm"), True),
+        (tray("boxes", "12 mm", patches={"baffle": "1 mm"}), False),
+        (tray("lines", "12 mm"), False),
+    ):
+        prepared = prepare(case, case.variants[0])
+        mesh = make_mesh(prepared)
+        told = with_losses(judged(prepared, mesh, None), prepared.plan.losses)
+        kept = {p["patch"]: p for p in told["account"]["patches"]}
+        assert kept["floor"]["drawn"] == pytest.approx(0.4 * 0.1)
+        assert kept["pin"]["drawn"] == pytest.approx(np.pi * 0.03 * 0.1, rel=0.01)
+        assert kept["pin"]["lost"] == 0.0
+        (body,) = told["account"]["bodies"]
+        assert body["drawn"] == pytest.approx((0.4 * 0.06 - 0.04 * 0.002 - np.pi * 0.015**2) * 0.1, rel=1e-3)
+        assert (kept["baffle"]["lost"] > 0.5) is lost
+        assert ("will not do: it lost" in told["sentence"]) is lost
+        assert told["verdict"] == ("bad" if lost else "good")
+        if lost:
+            assert (
+                "a part 2.0 mm thick against cells of 13 mm; two cells across ask for 1.0 mm there"
+                in kept["baffle"]["words"]
+            )
+            assert kept["baffle"]["places"][0]["at"][:2] == pytest.approx([0.062, 0.04], abs=0.02)
+            with pytest.raises(ValueError, match=r"The mesh lost .* of baffle"):
+                solve_variant(case, "a")

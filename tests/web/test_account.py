@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.core.test_account import valve
+from tests.core.test_account import tray, valve
 from tests.web.driving import attribute, complaints, press, text_of, wait
 from tests.web.helpers import client, document, plain, take_in, up_to_date
 
@@ -36,4 +36,24 @@ def test_what_a_mesh_lost_is_told_shown_and_mended(brook_server, browser):
         assert "This mesh will do" in page
         assert "The mesh lost 98 % of housing" in page
         assert "Build this mesh" not in page
+    assert not complaints(browser)
+
+
+def test_what_a_plane_mesh_lost_is_walked_through_on_its_canvas(brook_server, browser):
+    with client(brook_server) as http:
+        slug = take_in(http, tray("boxes", "12 mm"))
+        up_to_date(http, slug)
+        assert "not begun: the mesh lost" in plain(http.get(f"/studies/{slug}").text)
+    browser.get(f"{brook_server}/studies/{slug}/mesh/a")
+    wait(browser, lambda: "of baffle" in text_of(browser, ".verdict-line"))
+    wait(browser, lambda: browser.execute_script("return document.querySelector('#field')?.width > 100"))
+    browser.execute_script("document.body.dispatchEvent(new KeyboardEvent('keydown', {key: 'n', bubbles: true}))")
+    wait(
+        browser,
+        lambda: browser.execute_script(
+            "return document.querySelector('#quantity').value == 'size' && document.activeElement.id == 'field'"
+        ),
+    )
+    press(browser, "[aria-label^='Cells of at most'][aria-label$='at baffle']")
+    wait(browser, lambda: document(brook_server, slug).mesh_plan.patches == {"baffle": "1 mm"})
     assert not complaints(browser)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from brook.core.geometry.nearest import Nearest
+from brook.core.geometry.plane import PlaneShape
 from brook.core.geometry.surface import Surface, welded
+from brook.core.mesh.boxes.plane import drawn_out
 from brook.core.mesh.boxes.wishes import Facing
-from brook.core.mesh.polyhedral import Mesh
+from brook.core.mesh.polyhedral import PLANE_SIDES, Mesh
 
 FAR = 0.5  # of the longest side of the nearest cell, beyond which a place of the shape counts as lost
 SAMPLES, LEAST = 40_000, 400  # places on a body, and on each of its patches at least, that stand for its surface
@@ -45,6 +47,7 @@ class KeptPatch:
     places: tuple[Loss, ...] = ()
     closed: float = 0.0
     wedge: bool = False
+    depth: float = 0.0  # in m, of a plane shape
 
     @property
     def wish(self) -> float:
@@ -58,7 +61,7 @@ class KeptPatch:
     @property
     def more_cells(self) -> float:
         """About how many cells more that would be: of this size, two deep along what is lost."""
-        return 2.0 * self.lost * self.drawn / self.wish**2
+        return 2.0 * self.lost * self.drawn / (self.wish * (self.depth or self.wish))
 
 
 @dataclass(frozen=True)
@@ -118,6 +121,17 @@ def account(solids: list[tuple[str, Surface]], mesh: Mesh, touching: float = 0.0
             drawn.setdefault(pair, [0.0, 0.0, 0.0])[int(other < k)] = exact - filled
         patches += _patches(name, surface, mesh, number, (places, of, area, film), closes)
     return Account(tuple(patches), tuple(bodies), _walls(solids, mesh, drawn) if len(solids) > 1 else ())
+
+
+def plane_account(shape: PlaneShape, mesh: Mesh, closes: float = 0.0) -> Account:
+    """The same of a plane shape, drawn out over its depth. Places lie half way up; neither end of the slice is part of the shape."""
+    whole = drawn_out(shape, shape.depth)
+    walls = whole.only(whole.patch < len(shape.patches))
+    places, of, area = samples(walls)
+    places[:, 2] = shape.depth / 2
+    patches = _patches(shape.body, walls, mesh, 0, (places, of, area, np.zeros(len(places), bool)), closes)
+    body = KeptBody(shape.body, shape.area * shape.depth, float(mesh.volume.sum()))
+    return Account(tuple(replace(p, depth=shape.depth) for p in patches), (body,))
 
 
 def _beyond(surfaces: list[Surface]) -> list[np.ndarray]:
@@ -187,7 +201,7 @@ def _patches(
         found, triangle = Nearest.of(corners, np.zeros(len(corners), np.int64)).find(places)
         away = np.linalg.norm(found - places, axis=1)
         low, high = mesh.cell_box
-        size = (high - low).max(axis=1)[cell[face[triangle]]]
+        size = (high - low)[:, : 2 if mesh.is_plane else 3].max(axis=1)[cell[face[triangle]]]
     else:
         away, size = np.full(len(places), np.inf), np.full(len(places), np.cbrt(abs(surface.volume)))
     far = (away > FAR * size) & ~film
@@ -218,12 +232,12 @@ def _patches(
 
 
 def _skin(mesh: Mesh, number: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Faces (n,) round a body, its cell at each, and what patch or wall each belongs to."""
+    """Faces (n,) round a body, its cell at each, and what patch or wall each belongs to; without those of a slice."""
     outer = np.arange(mesh.inner_count, mesh.face_count)
     names = np.empty(len(outer), object)
     for patch in mesh.patches:
         names[patch.start - mesh.inner_count : patch.end - mesh.inner_count] = patch.name
-    mine = mesh.body[mesh.owner[outer]] == number
+    mine = (mesh.body[mesh.owner[outer]] == number) & (names != PLANE_SIDES)
     faces, cells, called = [outer[mine]], [mesh.owner[outer[mine]]], [names[mine]]
     between, walls, which = (
         mesh.between_bodies if len(mesh.wall) else (np.empty(0, np.int64), (), np.empty(0, np.int64))

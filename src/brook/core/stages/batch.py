@@ -52,8 +52,8 @@ def solve_variant(
     the mesh loses more of the shape than the plan allows."""
     prepared, surface = ready(study, name, beside, say)
     mesh = meshed(study, prepared, surface, say, beside)
-    stands = None if has_own_mesh(prepared.geometry) else surface
-    if over := losses_over(judged(prepared, mesh, stands), prepared.plan.losses) if stands else []:
+    own = has_own_mesh(prepared.geometry)
+    if over := losses_over({} if own else judged(prepared, mesh, surface), prepared.plan.losses):
         raise ValueError(f"{'; '.join(over)}. Choose smaller cells there, or allow it: losses in the mesh plan")
     return prepared, solve(study, prepared, mesh, watch)
 

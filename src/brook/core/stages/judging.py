@@ -11,7 +11,7 @@ from brook.core.checks import Prepared
 from brook.core.geometry.bodies import bodies_of
 from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, measure
-from brook.core.mesh.account import Account, KeptBody, KeptPatch, KeptWall, account
+from brook.core.mesh.account import Account, KeptBody, KeptPatch, KeptWall, account, plane_account
 from brook.core.mesh.advice import advice
 from brook.core.mesh.quality import LIMITS, Quality, layer_coverage, worst_places
 from brook.core.stages.assembly import flow_mesh
@@ -37,8 +37,8 @@ def judged(prepared: Prepared, mesh: Mesh, surface: Surface | None) -> dict[str,
         sentence += f" {said}"
     low, high = mesh.cell_box
     sides = (high - low)[:, :2] if mesh.is_plane else high - low
-    closes = prepared.plan.per_gap * prepared.plan.smallest
-    kept = None if surface is None else account(_solids(prepared, surface), mesh, touching_of(prepared), closes)
+    closes = 0.0 if _along_lines(prepared) else prepared.plan.per_gap * prepared.plan.smallest
+    kept = _account(prepared, mesh, surface, closes)
     if kept and (gone := [p.patch for p in kept.patches if p.meshed == 0.0]):
         state = "poor" if state == "good" else state
         sentence += f" It has no side at {', '.join(dict.fromkeys(gone[:MOST_SAID]))}: choose smaller cells there."
@@ -62,6 +62,17 @@ def judged(prepared: Prepared, mesh: Mesh, surface: Surface | None) -> dict[str,
         "coverage": coverage, "pairs": pairs, "account": told_account(kept, closes) if kept else None,
         "bodies": dict(zip(mesh.bodies, np.bincount(mesh.body).tolist(), strict=True)) if len(mesh.bodies) > 1 else {},
     }  # fmt: skip
+
+
+def _along_lines(prepared: Prepared) -> bool:
+    return prepared.space is None and prepared.plan.way == "lines"
+
+
+def _account(prepared: Prepared, mesh: Mesh, surface: Surface | None, closes: float) -> Account | None:
+    """What a mesh kept of the shape that it was made for, None of one that came with its cells."""
+    if surface is not None:
+        return account(_solids(prepared, surface), mesh, touching_of(prepared), closes)
+    return None if prepared.shape is None else plane_account(prepared.shape, mesh, closes)
 
 
 def _solids(prepared: Prepared, surface: Surface) -> list[tuple[str, Surface]]:
@@ -128,8 +139,7 @@ def wall_words(wall: KeptWall) -> str:
 
 def _coverage(prepared: Prepared, mesh: Mesh) -> dict[str, float]:
     """The share of each patch along which the layers stand that are wanted there."""
-    along_lines = prepared.space is None and prepared.plan.way == "lines"
-    if along_lines or prepared.patches is None or has_own_mesh(prepared.geometry):
+    if _along_lines(prepared) or prepared.patches is None or has_own_mesh(prepared.geometry):
         return {}
     flow = flow_mesh(prepared, mesh)
     wanted = space_layers(prepared, tuple(p.name for p in flow.patches))

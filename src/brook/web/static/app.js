@@ -5,6 +5,7 @@ import { sortable } from "./board.js";
 import { Plates, Two } from "./compare.js";
 import { Curves } from "./curves.js";
 import { Cut } from "./cut.js";
+import { Losses } from "./losses.js";
 import { Find, focusAddressed } from "./find.js";
 import { Handles } from "./handles.js";
 import { Completion } from "./complete.js";
@@ -13,13 +14,13 @@ import { Blink, ResultTools } from "./results.js";
 import { memory, newPicture, openViews, remember } from "./views.js";
 import { guide } from "./visit.js";
 
-let curves = null, tools = null, blink = null, space = null, scene = null, plate = null, plates = null, cut = null;
+let curves = null, tools = null, blink = null, space = null, scene = null, plate = null, plates = null, cut = null, losses = null;
 
 async function opened(root) {
   if (root.dataset.opened) return; // a swap tells of each of its parts
   root.dataset.opened = "1";
   for (const gone of [scene, plate]) gone?.close();
-  tools = blink = scene = plate = plates = cut = null;
+  tools = blink = scene = plate = plates = cut = losses = null;
   openPlots(root);
   sortable(root);
   const holder = root.querySelector("#curves");
@@ -35,6 +36,7 @@ async function opened(root) {
   cut = await Cut.of(root);
   const pictures = await openViews(root);
   cut?.attach(pictures);
+  losses = new Losses(root, pictures, cut);
   plate = root.querySelector("#live-plate") ? (await import("./scene/live.js")).LivePlate.of(root, pictures) : null;
   if (pictures && root.querySelector("#streamlines")) tools = new ResultTools(root, pictures, cut);
   if (pictures && root.querySelector("#blink-with")) blink = new Blink(root, pictures);
@@ -198,7 +200,7 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "v") document.querySelector("#stage [data-seen][aria-pressed=false]")?.click();
   else if (event.key === "p") (tools ?? scene)?.startProfile?.();
   else if (event.key === "k" && (tools ?? scene ?? plates)?.play) (tools ?? scene ?? plates).play();
-  else if (event.key === "n" && cut?.next()) { /* shown */ } else if (event.key === "Escape" && tools) tools.leave();
+  else if (event.key === "n" && losses?.next()) { /* shown */ } else if (event.key === "Escape" && tools) tools.leave();
   else if (event.key === "b" && blink) { if (!event.repeat) blink.press(); }
   else return;
   event.preventDefault();

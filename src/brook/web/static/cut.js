@@ -1,6 +1,7 @@
 // The cut through a mesh or a result in space: across which axis and where, kept for the tab; a walk to a mesh's worst cells.
 
 import { Layer, frame } from "./layer.js";
+import { lostAt, millimetres } from "./losses.js";
 import { memory, remember } from "./views.js";
 
 const KEPT = 12; // cuts that stay in the browser
@@ -46,7 +47,6 @@ export class Cut {
       this.place.setAttribute("aria-invalid", "true");
       this.why.textContent = `the mesh lies between ${this.ends().map(millimetres).join(" and ")} along ${this.across}`;
     });
-    this.losses = [...this.root.querySelectorAll(".show-loss")];
     for (const button of this.root.querySelectorAll(".show-cell")) button.addEventListener("click", () => this.show(button.dataset));
   }
 
@@ -109,14 +109,6 @@ export class Cut {
     if (told) this.onMoved?.();
   }
 
-  /** The next place at which the mesh lost something of the shape. */
-  next() {
-    if (!this.losses.length) return false;
-    this.shown = ((this.shown ?? -1) + 1) % this.losses.length;
-    this.losses[this.shown].click();
-    return true;
-  }
-
   /** Cuts through a cell and looks at it from near, coloured by what it is bad at. A place that is lost may lie beyond the whole mesh
    * along one axis: then across another, or at its end. */
   async show({ measure, at, size, away }) {
@@ -136,26 +128,3 @@ export class Cut {
     this.canvas.focus({ preventScroll: true });
   }
 }
-
-/** A ring round a place of the shape that the mesh keeps away from, as wide as it does. */
-function lostAt(place, away) {
-  return (view, pen) => {
-    const [x, y] = view.pixel(place), [right] = view.pixel([place[0] + away, place[1]]), words = `lost: ${millimetres(away)} from the mesh`;
-    pen.save();
-    pen.strokeStyle = "#b4532a";
-    pen.lineWidth = 2 * view.ratio;
-    pen.setLineDash([6 * view.ratio, 4 * view.ratio]);
-    pen.beginPath();
-    pen.arc(x, y, Math.max(4 * view.ratio, right - x), 0, 7);
-    pen.stroke();
-    pen.fillStyle = "#b4532a";
-    pen.beginPath();
-    pen.arc(x, y, 4 * view.ratio, 0, 7);
-    pen.fill();
-    pen.font = `${12 * view.ratio}px Plex`;
-    pen.fillText(words, x + 9 * view.ratio, y - 8 * view.ratio);
-    pen.restore();
-  };
-}
-
-const millimetres = (metres) => `${Number((1000 * metres).toPrecision(4))} mm`;
