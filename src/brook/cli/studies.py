@@ -132,16 +132,26 @@ def follow(
     where: Annotated[
         str, typer.Option(help="Where boxes may change: everywhere, in zones of the plan, or outside of them.")
     ] = "everywhere",
+    requirement: Annotated[
+        str,
+        typer.Option(help="Name of the requirement that is to be reached by what bends; all alike when none is said."),
+    ] = "",
 ) -> None:
     """Runs a variant, and lets its boxes follow: halved where a quantity bends most, joined where least."""
     from brook.core.followed import followed
+    from brook.core.formulas import nearest
     from brook.core.study import study_text
 
     loaded()
     study = load_study(study_file)
     name = variant_of(study, variant)
     try:
-        wish = (quantity, cells, where)
+        reading = next((r.reading for r in study.requirements if r.name == requirement), "")
+        if requirement and not reading:
+            raise ValueError(
+                f"'{requirement}' is no requirement here: {nearest(requirement, [r.name for r in study.requirements])}"
+            )
+        wish = {"quantity": quantity, "cells": str(cells), "where": where, "reaches": reading}
         made, file, write = followed(study, name, wish, study_file.parent, lambda words: say(f"{name}: {words}"))
         write(out.parent / file)
         out.write_text(study_text(made))

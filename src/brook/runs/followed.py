@@ -9,7 +9,6 @@ from brook.core.checks import Prepared
 from brook.core.mesh import Mesh
 from brook.core.mesh.boxes import Following
 from brook.core.numerics import Stencil
-from brook.core.results.quantities import View
 from brook.core.solve import Checkpoint, Fields
 from brook.core.stages.beginning import begun_with
 from brook.core.stages.following import SIZES, follow_key, follow_of, sizes_of_run
@@ -31,7 +30,7 @@ def sizes_followed(prepared: Prepared, files: ResultFiles, tell: Callable[[str],
         fields = _fields(follow.run, files)
         if fields is None:
             raise ValueError("the run that boxes are to follow is not here any more; run anew, and follow that")
-        made = sizes_of_run(prepared, View(fields))
+        made = sizes_of_run(prepared, fields)
         with files.making("sizes", key) as temporary:
             made.save(temporary / SIZES)
     return Following.load(files.folder("sizes", key) / SIZES)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from brook.core.formulas import FormulaError, Scope, evaluate, parse
-from brook.core.results.readings import Places, reading_dimension
-from brook.core.study import Problem, Requirement, Resolved, Study
+from brook.core.results.readings import Places, places_read, reading_dimension
+from brook.core.study import Problem, Requirement, Resolved, Study, Variant
 from brook.core.study.base import Part
 from brook.core.units import DIMENSIONS, Dimension, UnitError, dimension_of
 
@@ -26,6 +28,42 @@ def requirement_problems(study: Study, places: Places, scope: Scope) -> list[Pro
             problems.append(Problem(f"{path}/course", message))
         problems += _limit_problems(requirement, dimension, scope, path)
     return problems
+
+
+def reaching_problems(study: Study, variant: Variant, places: Places, scope: Scope) -> list[Problem]:
+    """Readings that boxes which follow a run are to reach, and that cannot be read, or to which a flow carries nothing."""
+    problems = []
+    for k, follow in enumerate(study.mesh_plan.follows):
+        if follow.variant == variant.name and follow.reaches:
+            try:
+                message = _unreached(follow, study, places, scope)
+            except FormulaError as error:
+                message = str(error)
+            if message:
+                problems.append(Problem(f"/mesh_plan/follows/{k}/reaches", message, variant=variant.name))
+    return problems
+
+
+def reachable(reading: str, study: Study, places: Places, scope: Scope) -> set[str]:
+    """The quantities that a flow only carries and that a reading is of, and of nothing else; none for any other. Raises `FormulaError`."""
+    heat = study.set_up.heat
+    carried = {s.name: {s.name} for s in study.set_up.scalars}
+    if heat is not None and heat.buoyancy == "none":
+        carried["temperature"] = {"temperature", "heat"}
+    read = {quantity for _, _, quantity in places_read(reading, places, scope)}
+    return {name for name, readable in carried.items() if read and read <= readable}
+
+
+def _unreached(follow: Any, study: Study, places: Places, scope: Scope) -> str:
+    known = reachable(follow.reaches, study, places, scope)
+    if follow.quantity in known:
+        return ""
+    if known:
+        return f"this reads what {follow.quantity} does not tell; follow the {known.pop()}, or let all count alike"
+    return (
+        "pressure joins a flow everywhere, so it cannot be said what of it reaches this; choose a reading of what the flow only carries, "
+        "a temperature without buoyancy or a substance, and follow that, or let all count alike"
+    )
 
 
 def _limit_problems(requirement: Requirement, dimension: Dimension, scope: Scope, path: str) -> list[Problem]:

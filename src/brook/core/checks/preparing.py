@@ -9,7 +9,7 @@ from functools import lru_cache
 from brook.core.checks.bodies import body_problems, made_shape
 from brook.core.checks.context import Context
 from brook.core.checks.in_time import time_problems
-from brook.core.checks.limits import requirement_problems
+from brook.core.checks.limits import reaching_problems, requirement_problems
 from brook.core.checks.looking import Looked, looking_problems
 from brook.core.checks.pairs import pair_problems, pairs_in, partner_in
 from brook.core.checks.references import references_of
@@ -212,6 +212,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     problems += _box_problems(boxes)
     if patches is not None:
         problems += requirement_problems(study, replace_places(places, study), scope)
+        problems += reaching_problems(study, variant, places, scope)
     if broken:  # said once, at the named value itself: what follows from it is not
         problems = [p for p in problems if not any(f"'{name}'" in p.message for name in broken)]
         problems += named_value_problems(study, None, "")

@@ -98,8 +98,9 @@ def _add_pair(raw: dict[str, Any], patch: str, kind: str) -> str:
 
 
 def _follow_run(
-    raw: dict[str, Any], variant: str, run: str, cells: str, quantity: str = "velocity", where: str = "everywhere"
-) -> str:
+    raw: dict[str, Any], variant: str, run: str, cells: str, quantity: str = "velocity", where: str = "everywhere",
+    reaches: str = "",
+) -> str:  # fmt: skip
     """Lets the boxes of a variant follow one of its runs, by the key of its result, instead of any before."""
     count = cells.replace("\u202f", "").replace(" ", "")
     if not (count.isdecimal() and MOST_FOLLOWING >= int(count[:12]) >= LEAST_FOLLOWING):
@@ -114,6 +115,8 @@ def _follow_run(
             message = f"boxes change everywhere, in zones or outside of them, not '{where}'"
             raise EditRefused([Problem("/mesh_plan/follows", message)])
         said["where"] = where
+    if reaches:
+        said["reaches"] = reaches
     bulk = {"bulk": before.get("bulk", plan.get("bulk", "10 mm"))}  # sizes count from the first on
     plan["follows"] = [*others, {**({"least": before["least"]} if "least" in before else {}), **bulk, **said}]
     return f"/mesh_plan/follows/{len(others)}/cells"

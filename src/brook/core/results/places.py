@@ -10,9 +10,11 @@ import numpy as np
 from brook.core.mesh import Mesh
 from brook.core.results.quantities import QUANTITIES, View
 from brook.core.results.space.locator import Locator, values_in
+from brook.core.solve import Fields
 from brook.core.study import Resolved
 
 ALONG = 200  # places at which a line is read
+TOUCHING = 1e-9  # of the size of the mesh
 MOST_KNOWN = 200  # points and lines whose cells are kept
 
 
@@ -35,7 +37,21 @@ def body_samples(view: View, body: str, quantity: str) -> Samples:
 
 def spot_samples(view: View, spot: Resolved, quantity: str) -> Samples:
     """Values at a point, or at `ALONG` places of a line, each for a share of its length; those outside of the mesh are left out."""
-    mesh = view.fields.mesh
+    places, length = _places_of(spot, view.fields.mesh)
+    cells = _cells(view.fields, places)
+    inside = cells >= 0
+    values = values_in(view, quantity, places[inside], cells[inside])
+    return Samples(values, np.full(len(values), length / len(places)))
+
+
+def spot_cells(fields: Fields, spot: Resolved) -> np.ndarray:
+    """The cells (n,) that hold a point, or places of a line."""
+    cells = _cells(fields, _places_of(spot, fields.mesh)[0])
+    return cells[cells >= 0]
+
+
+def _places_of(spot: Resolved, mesh: Mesh) -> tuple[np.ndarray, float]:
+    """Where a point or a line is read (n, 3), and how long it is in m, a point 1."""
     if spot.kind == "point":
         places, length = np.array([[spot.x, spot.y, spot.z]]), 1.0
     else:
@@ -44,20 +60,17 @@ def spot_samples(view: View, spot: Resolved, quantity: str) -> Samples:
         places, length = (1 - share) * ends[0] + share * ends[1], float(np.linalg.norm(ends[1] - ends[0])) or 1.0
     if mesh.is_plane:
         places[:, 2] = mesh.points[:, 2].mean()
-    cells = _cells(view, places)
-    inside = cells >= 0
-    values = values_in(view, quantity, places[inside], cells[inside])
-    return Samples(values, np.full(len(values), length / len(places)))
+    return places, length
 
 
-def _cells(view: View, places: np.ndarray) -> np.ndarray:
+def _cells(fields: Fields, places: np.ndarray) -> np.ndarray:
     """The cell of each place, -1 outside; found once for a mesh, as monitors ask for the same at every iteration."""
-    known = _found.setdefault(view.fields.mesh, {})
+    known = _found.setdefault(fields.mesh, {})
     key = places.tobytes()
     if key not in known:
         if len(known) >= MOST_KNOWN:
             known.clear()
-        known[key] = Locator(view.fields.mesh).cells(places)
+        known[key] = Locator(fields.mesh).cells(places)
     return known[key]
 
 
@@ -72,15 +85,8 @@ def box_samples(view: View, box: Resolved, quantity: str) -> Samples:
     """
     mesh = view.fields.mesh
     low, high = mesh.cell_box
-    deep = None if mesh.is_plane else getattr(box, "deep", None)
-    back, front = (-np.inf, np.inf) if deep is None else (deep.back, deep.front)
-    box_low = np.array([box.left, box.bottom, back])
-    box_high = np.array([box.right, box.top, front])
-    shared = np.minimum(high, box_high) - np.maximum(low, box_low)
-    tolerance = 1e-9 * mesh.size
-    cells = np.nonzero(np.all(shared > tolerance, axis=1))[0]
-    if not len(cells):  # a line or a point: every cell it touches, all alike
-        cells = np.nonzero(np.all(shared > -tolerance, axis=1))[0]
+    cells, shared, box_low, box_high = box_cells(mesh, box)
+    tolerance = TOUCHING * mesh.size
     share = np.prod(np.maximum(shared[cells], tolerance) / (high - low)[cells], axis=1)
     centre = mesh.centre[cells]
     offset = np.clip(centre, box_low, box_high) - centre
@@ -88,6 +94,21 @@ def box_samples(view: View, box: Resolved, quantity: str) -> Samples:
     if quantity in QUANTITIES and QUANTITIES[quantity].positive:
         value = np.maximum(value, 0.0)
     return Samples(value, share * mesh.volume[cells])
+
+
+def box_cells(mesh: Mesh, box: Resolved) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """The cells (n,) that a box meets, how long each cell (C, 3) and it have in common, and its two corners (3,)."""
+    low, high = mesh.cell_box
+    deep = None if mesh.is_plane else getattr(box, "deep", None)
+    back, front = (-np.inf, np.inf) if deep is None else (deep.back, deep.front)
+    box_low = np.array([box.left, box.bottom, back])
+    box_high = np.array([box.right, box.top, front])
+    shared = np.minimum(high, box_high) - np.maximum(low, box_low)
+    tolerance = TOUCHING * mesh.size
+    cells = np.nonzero(np.all(shared > tolerance, axis=1))[0]
+    if not len(cells):  # a line or a point: every cell it touches, all alike
+        cells = np.nonzero(np.all(shared > -tolerance, axis=1))[0]
+    return cells, shared, box_low, box_high
 
 
 def patch_samples(view: View, patch_name: str, quantity: str) -> Samples:

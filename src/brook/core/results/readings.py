@@ -11,6 +11,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+import numpy as np
+
 from brook.core.formulas import Binary, FormulaError, Negative, Node, Number, Reading, Scope, evaluate, nearest, parse
 from brook.core.results.places import Samples, body_samples, box_samples, patch_samples, spot_samples
 from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind, References, View, known_of
@@ -116,6 +118,18 @@ def _scope(places: Places, named: Scope, sampler: Sampler | None) -> Scope:
 def reading_dimension(text: str, places: Places, named: Scope) -> Dimension:
     """The dimension a reading will have. Raises `FormulaError` if it cannot be read."""
     return evaluate(parse(text), _scope(places, named, None)).dimension
+
+
+def places_read(text: str, places: Places, named: Scope) -> list[tuple[str, str, str]]:
+    """(kind of place, place, quantity) of all that a reading reads. Raises `FormulaError`."""
+    found: list[tuple[str, str, str]] = []
+
+    def sampler(kind: str, place: str, quantity: str) -> Samples:
+        found.append((kind, place, quantity))
+        return Samples(np.ones(1), np.ones(1), np.ones(1))
+
+    evaluate(parse(text), _scope(places, named, sampler))
+    return found
 
 
 def read_value(text: str, places: Places, named: Scope, fields: Fields) -> float:

@@ -5,11 +5,15 @@ from __future__ import annotations
 import hashlib
 import json
 
+import numpy as np
+
 from brook.core.checks import Prepared
 from brook.core.mesh import boxes
 from brook.core.results.bend import bend_of
-from brook.core.results.quantities import View
-from brook.core.study.resolve import Resolved
+from brook.core.results.reach import reach_of
+from brook.core.results.readings import places_read
+from brook.core.solve import Fields
+from brook.core.study.resolve import Resolved, plain
 
 FOLLOW_VERSION = 2
 SIZES = "sizes.npz"
@@ -32,6 +36,11 @@ def follow_key(prepared: Prepared) -> str:
     follow, stretch = _said(prepared)
     said = [follow.run, follow.quantity, follow.cells, f"{follow.bulk:.9g}", f"{follow.least:.9g}", FOLLOW_VERSION]
     more = {"where": follow.where} if follow.where != "everywhere" else {}
+    if follow.reaches:
+        read = {p for _, p, _ in places_read(follow.reaches, prepared.places, prepared.scope)}
+        more |= {
+            "reaches": [follow.reaches, {n: plain(s) for n, s in sorted(prepared.places.boxes.items()) if n in read}]
+        }
     more |= {"stretch": [f"{by:.9g}" for by in stretch]} if any(by != 1 for by in stretch) else {}
     return hashlib.sha256(json.dumps([*said, *([more] if more else [])]).encode()).hexdigest()[:20]
 
@@ -41,16 +50,32 @@ def file_of(prepared: Prepared) -> str:
     return f"sizes-{follow_key(prepared)}.npz"
 
 
-def sizes_of_run(prepared: Prepared, view: View) -> boxes.Following:
-    """The sizes that the run asks for which boxes follow. Raises `ValueError` for a quantity that it does not have, or that does not bend."""
+def sizes_of_run(prepared: Prepared, fields: Fields) -> boxes.Following:
+    """The sizes that the run asks for which boxes follow. Raises `ValueError` for a quantity that it does not have, or that does not bend,
+    `FormulaError` for a reading that cannot be read in it."""
     follow, stretch = _said(prepared)
     try:
-        bend = bend_of(view, follow.quantity, stretch)
+        bend = bend_of(prepared.places.view(fields), follow.quantity, stretch)
     except KeyError:
         raise ValueError(f"the run that boxes follow has no {follow.quantity}; choose another quantity") from None
     if not bend.any():
         raise ValueError(f"{follow.quantity} bends nowhere in the run that boxes follow; choose another quantity")
-    return boxes.following(view.fields.mesh, bend, follow.bulk, follow.least, follow.cells, stretch)
+    if follow.reaches:
+        spreads = _spreading(prepared, follow.quantity, fields)
+        bend = bend * reach_of(follow.reaches, prepared.places, prepared.scope, fields, spreads)
+    return boxes.following(fields.mesh, bend, follow.bulk, follow.least, follow.cells, stretch)
+
+
+def _spreading(prepared: Prepared, quantity: str, fields: Fields) -> np.ndarray:
+    """By how much a quantity that is carried spreads by itself in cells (C,), in kg/(m s): as momentum does where nothing else is known."""
+    mixed = fields.more["eddy_viscosity"][0] if "eddy_viscosity" in fields.more else np.zeros(fields.mesh.cell_count)
+    scalar = next((s for s in prepared.scalars if s.name == quantity), None)
+    if scalar is not None and getattr(scalar, "diffusivity", None):
+        return fields.density * scalar.diffusivity + mixed
+    fluid = prepared.fluid
+    if scalar is None and fluid is not None and fluid.conductivity and fluid.heat_capacity:
+        return np.full(fields.mesh.cell_count, fluid.conductivity / fluid.heat_capacity) + mixed
+    return fields.viscosity + mixed
 
 
 def _said(prepared: Prepared) -> tuple[Resolved, tuple[float, float, float]]:

@@ -85,7 +85,7 @@ class Stretch(Part):
 class Follow(Part):
     """Boxes of a variant follow one of its runs, by the key of its result, on boxes of which the largest were `bulk`: they are halved where
     a quantity bends most and joined where least, once, so that there are about so many `cells`, and none smaller than `least`; `where` only
-    within the zones of the plan, or only outside of them."""
+    within the zones of the plan, or only outside of them. What bends counts as far as it `reaches` what this reading reads; all alike when empty."""
 
     variant: Annotated[str, Field(max_length=60)]
     run: Annotated[str, Field(pattern=r"^[0-9a-f]{20}$")]
@@ -94,6 +94,7 @@ class Follow(Part):
     bulk: Length = "10 mm"
     least: Bound = "0 mm"
     where: Literal["everywhere", "zones", "outside"] = "everywhere"
+    reaches: Annotated[str, Field(max_length=500)] = ""
 
 
 class Shift(Part):

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Any
 
 from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
+from brook.core.checks.limits import reachable
+from brook.core.formulas import FormulaError
 from brook.core.mesh import PLANE_SIDES, WEDGE_SIDES
 from brook.core.mesh.boxes import SpaceEstimate
 from brook.core.mesh.boxes.octree import MOST_BOXES
@@ -101,6 +104,18 @@ def _estimates(state: StudyState) -> dict[str, Estimate]:
     return found
 
 
+def _reachable(state: StudyState, variant: VariantState | None) -> list[tuple[str, str]]:
+    """Readings with their titles to which a flow carries something that boxes may follow for their sake."""
+    found: list[tuple[str, str]] = []
+    if variant is None:
+        return found
+    for requirement in state.study.requirements:
+        with suppress(FormulaError):
+            if reachable(requirement.reading, state.study, variant.prepared.places, variant.prepared.scope):
+                found.append((requirement.reading, requirement.title))
+    return found
+
+
 def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
     measures = []
     if variant is not None and variant.mesh.summary is not None:
@@ -113,7 +128,8 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
             })  # fmt: skip
     found: dict[str, Any] = {"estimates": _estimates(state), "measures": measures, "space_estimate": None, "sized": [], "paired": [],
                              "words": WORDS, "layer_notes": [], "mesh_formats": MESH_FORMATS, "most_cells": MOST_BOXES, "own_mesh": False, "boxes": False,
-                             "has_solids": False, "found_walls": [], "far_off": far_off, "far_off_words": FAR_OFF}  # fmt: skip
+                             "has_solids": False, "found_walls": [], "far_off": far_off, "far_off_words": FAR_OFF,
+                             "readings": [("", "any reading"), *_reachable(state, variant)]}  # fmt: skip
     if variant is None:
         return found
     geometry: Any = variant.variant.geometry
