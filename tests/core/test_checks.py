@@ -39,7 +39,7 @@ def test_a_wall_of_a_drawing_turns_about_z_only():
         ("/mesh_plan/bulk", "3", "a unit is missing: this is a length"),
         ("/mesh_plan/bulk", "3 s", "this is a length, for example 25 mm; what is written is a time"),
         ("/mesh_plan/growth", "1", "cells have to grow"),
-        ("/set_up/fluid/temperature", "120 degC", "water is known here from 0.01 °C to 99.85 °C"),
+        ("/set_up/fluid/temperature", "120 degC", "water is known here as a liquid from 0.01 °C to 99.85 °C"),
         ("/set_up/boundaries/0/speed", "-8 mm/s", "more than zero"),
         ("/set_up/boundaries/0/speed", "suply", "did you mean supply"),
         ("/set_up/boundaries/0/patch", "inlt", "'inlt' is not a patch: did you mean inlet"),

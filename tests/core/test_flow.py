@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from brook.core.checks import prepare
-from brook.core.materials import ConstantFluid, fluid_of
+from brook.core.materials import ConstantFluid
 from brook.core.materials.rheology import Rheology, shear_rate
 from brook.core.numerics import Stencil
 from brook.core.solve import FlowSolver, Rules, Settings, boundary_conditions, run_steady
@@ -174,23 +174,6 @@ def test_a_monitor_stands_still_only_over_its_whole_window():
     assert not standing_still([1.0 + 0.01 * (-1) ** k for k in range(20)], rules)
     assert standing_still([0.0] * 10, rules)
     assert not standing_still([float("nan")] * 10, rules)
-
-
-@pytest.mark.parametrize(
-    ("substance", "celsius", "density", "viscosity"),
-    [("water", 10, 999.7, 1.306e-3), ("water", 60, 983.2, 0.466e-3), ("air", 20, 1.204, 1.82e-5)],
-)
-def test_library_fluids(substance, celsius, density, viscosity):
-    """Wagner & Pruß (2002), Huber et al. (2009), Lemmon & Jacobsen (2004), rounded."""
-    fluid = fluid_of(Resolved(kind="library", substance=substance, temperature=celsius + 273.15), "/fluid", [])
-    assert fluid.density == pytest.approx(density, rel=2e-3)
-    assert fluid.viscosity == pytest.approx(viscosity, rel=1e-2)
-
-
-def test_frozen_water_is_refused():
-    problems = []
-    assert fluid_of(Resolved(kind="library", substance="water", temperature=263.0), "/fluid", problems) is None
-    assert "water is known here from 0.01 °C to" in problems[0].message
 
 
 @pytest.mark.parametrize("index", [0.5, 1.5])

@@ -10,6 +10,7 @@ from typing import Any
 from brook.core import memory
 from brook.core.checks.preparing import Prepared
 from brook.core.materials import ConstantFluid
+from brook.core.materials.library import State
 from brook.core.study import Problem, Study
 from brook.core.study.patterns import each, said_alike
 from brook.core.units import DIMENSIONS, round_text, show
@@ -91,12 +92,14 @@ def _regime(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advi
 
 
 def speed_of_sound(fluid: ConstantFluid) -> float:
-    """In m/s, of an ideal gas, √(γ p/ρ) with γ of its heat capacity, and of air; 0 of any other, of which it is not known."""
+    """In m/s, of a gas as if it were ideal, √(γ p/ρ) with γ of its heat capacity; 0 of a liquid, of which it is not known."""
     if fluid.pressure and fluid.heat_capacity:
         gas = fluid.pressure / (fluid.density * fluid.temperature)
         return float((fluid.heat_capacity / (fluid.heat_capacity - gas) * gas * fluid.temperature) ** 0.5)
-    if fluid.substance == "air":
-        return float((1.4 * 101325.0 / fluid.density) ** 0.5)
+    state = State.of(fluid.substance) if fluid.substance else None
+    if state is not None and state.substance.phase == "gas":
+        gas = state.pressure * fluid.expansion / fluid.density  # as 1/T is the expansion of an ideal one
+        return float((fluid.heat_capacity / (fluid.heat_capacity - gas) * state.pressure / fluid.density) ** 0.5)
     return 0.0
 
 

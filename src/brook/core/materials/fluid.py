@@ -8,22 +8,24 @@ from functools import lru_cache
 
 import numpy as np
 
+from brook.core.formulas import nearest
 from brook.core.materials import library
-from brook.core.materials.library import RANGES
+from brook.core.materials.catalogue import SUBSTANCES
+from brook.core.materials.library import State
 from brook.core.materials.rheology import Rheology
 from brook.core.study import Problem, Resolved
 from brook.core.study.varied import Varied
 from brook.core.units import DIMENSIONS, show
 
 GAS_CONSTANT = 8.314462618  # J/(mol K), exact since 2019
-TITLES = {"water": "Water", "air": "Air"}
+DRY = 1e-9  # kg of water for each kg of dry air
 
 
 @dataclass(frozen=True)
 class ConstantFluid:
     """Density in kg/m³, dynamic viscosity in Pa s, heat capacity in J/(kg K), conductivity in W/(m K), expansion in 1/K.
 
-    `substance` is that of the library whose properties vary with temperature, '' for none. Those that do by formula are
+    `substance` is that of the library whose properties vary with temperature, as it is called there, '' for none. Those that do by formula are
     in `varied`, by name. An ideal gas has a `pressure` in Pa, else 0, and
     its density at a `temperature` in K.
     """
@@ -55,7 +57,7 @@ class ConstantFluid:
         """What is not known at some of temperatures (n,) in K, as sentences: a limit was taken there."""
         found = beyond_formulas(self.varied, temperature)
         if self.substance and len(temperature):
-            low, high = RANGES[self.substance]
+            low, high = library.range_of(self.substance)
             most, least = float(temperature.max()), float(temperature.min())
             if most > high or least < low:
                 at = show(most if most > high else least, DIMENSIONS["temperature"])
@@ -98,9 +100,52 @@ def _law(fluid: Resolved) -> Rheology | None:
 
 
 @lru_cache(maxsize=256)
-def _library(substance: str, temperature: float) -> ConstantFluid:
-    density, viscosity, capacity, conductivity, expansion = library.at(substance, temperature)
-    return ConstantFluid(TITLES[substance], density, viscosity, capacity, conductivity, expansion, substance)
+def _library(called: str, temperature: float) -> ConstantFluid:
+    density, viscosity, capacity, conductivity, expansion = library.at(called, temperature)
+    title = State.of(called).substance.title
+    return ConstantFluid(title, density, viscosity, capacity, conductivity, expansion, called)
+
+
+def _of_library(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFluid | None:
+    """A substance of the library in its state, or None with the reason in `problems`."""
+    known = SUBSTANCES.get(fluid.substance)
+    if known is None:
+        hint = nearest(fluid.substance, SUBSTANCES)
+        problems.append(Problem(f"{path}/substance", f"'{fluid.substance}' is no liquid or gas of the library: {hint}"))
+        return None
+    if None in (fluid.temperature, fluid.pressure, fluid.humidity):
+        return None
+    try:
+        return _in_state(fluid, known.title, path, problems)
+    except ValueError:  # CoolProp's own words name its routines
+        message = f"nothing is known of {known.title.lower()} in this state; choose another temperature or pressure"
+        problems.append(Problem(f"{path}/temperature", message))
+        return None
+
+
+def _in_state(fluid: Resolved, title: str, path: str, problems: list[Problem]) -> ConstantFluid | None:
+    state = State(fluid.substance, fluid.pressure)
+    if fluid.substance == "humid_air":
+        if fluid.humidity > 1:
+            problems.append(Problem(f"{path}/humidity", "air holds 100 % of what it can hold at most"))
+            return None
+        low, high = state.substance.low, state.substance.high
+    else:
+        low, high = library.range_of(state.called)
+    if not low <= fluid.temperature <= high:
+        kelvin = DIMENSIONS["temperature"]
+        at = "" if fluid.pressure == library.ATMOSPHERE else f" at {show(fluid.pressure, DIMENSIONS['pressure'])}"
+        ends = f"from {show(low, kelvin, given=True)} to {show(high, kelvin, given=True)}{at}"
+        phase = state.substance.phase
+        words = (
+            f"{title.lower()} is known here as a {phase} {ends}" if low < high else f"{title.lower()} is no {phase}{at}"
+        )
+        problems.append(Problem(f"{path}/temperature", words))
+        return None
+    if fluid.substance == "humid_air":
+        moisture = library.moisture_of(fluid.temperature, fluid.pressure, max(fluid.humidity, DRY))
+        state = State(fluid.substance, fluid.pressure, float(f"{moisture:.9g}"))
+    return _library(state.called, fluid.temperature)
 
 
 def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFluid | None:
@@ -124,14 +169,4 @@ def fluid_of(fluid: Resolved, path: str, problems: list[Problem]) -> ConstantFlu
             fluid.title, density, fluid.viscosity, fluid.heat_capacity, fluid.conductivity, 1 / fluid.temperature,
             varied=varied_of(fluid), pressure=fluid.pressure, temperature=fluid.temperature,
         )  # fmt: skip
-    if fluid.temperature is None:
-        return None
-    low, high = RANGES[fluid.substance]
-    if not low <= fluid.temperature <= high:
-        kelvin = DIMENSIONS["temperature"]
-        message = (
-            f"{fluid.substance} is known here from {show(low, kelvin, given=True)} to {show(high, kelvin, given=True)}"
-        )
-        problems.append(Problem(f"{path}/temperature", message))
-        return None
-    return _library(fluid.substance, fluid.temperature)
+    return _of_library(fluid, path, problems)

@@ -88,9 +88,13 @@ class Requirement(Part):
 
 
 class LibraryFluid(Part):
+    """A substance of the library by its name, at an absolute `pressure`; `humidity` is the relative one of humid air."""
+
     kind: Literal["library"] = "library"
-    substance: Literal["water", "air"] = "water"
+    substance: Annotated[str, Field(max_length=40)] = "water"
     temperature: Annotated[Formula, Value("temperature", "positive")] = "20 degC"
+    pressure: Annotated[Formula, Value("pressure", "positive")] = "101325 Pa"
+    humidity: Annotated[Formula, Value("number", "not_negative")] = "50 %"
 
 
 class PowerLaw(Part):
