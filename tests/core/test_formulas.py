@@ -80,3 +80,17 @@ def test_formulas_work_on_whole_fields():
 def test_any_text_gives_a_value_or_an_explained_error(text):
     with contextlib.suppress(FormulaError):
         value(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "kelvin"),
+    [
+        ("-5 degC", 268.15),
+        ("−5 °C", 268.15),
+        ("--5 degC", 278.15),
+        ("20 degC - 5 K", 288.15),
+        ("max(-40 degC, 250 K)", 250.0),
+    ],
+)
+def test_degrees_under_freezing_are_written_as_one_says_them(text, kelvin):
+    assert evaluate(parse(text), lambda reading: None).value == pytest.approx(kelvin)

@@ -14,7 +14,9 @@ from tests.core.studies import raw_tray
 
 
 def fluid(substance, celsius, pressure=101325.0, humidity=0.5, problems=None):
-    said = Resolved(kind="library", substance=substance, temperature=celsius + 273.15, pressure=pressure, humidity=humidity)
+    said = Resolved(
+        kind="library", substance=substance, temperature=celsius + 273.15, pressure=pressure, humidity=humidity
+    )
     return fluid_of(said, "/fluid", [] if problems is None else problems)
 
 
@@ -101,4 +103,7 @@ def test_an_unknown_substance_is_told():
     raw["set_up"]["fluid"] = {"kind": "library", "substance": "etanol"}
     study = study_from(raw)
     problems = {p.path: p.message for p in prepare(study, study.variants[0]).problems}
-    assert problems["/set_up/fluid/substance"] == "'etanol' is no liquid or gas of the library: did you mean ethanol or methanol or ethane?"
+    assert (
+        problems["/set_up/fluid/substance"]
+        == "'etanol' is no liquid or gas of the library: did you mean ethanol or methanol or ethane?"
+    )

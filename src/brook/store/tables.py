@@ -128,3 +128,14 @@ class LatestRow(Base):
     variant: Mapped[str] = mapped_column(String(60), primary_key=True)
     stage: Mapped[str] = mapped_column(String(60), primary_key=True)
     key: Mapped[str] = mapped_column(String(40))
+
+
+class MaterialRow(Base):
+    """A material of one's own as JSON, as a set-up says it; for all studies."""
+
+    __tablename__ = "materials"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    title: Mapped[str] = mapped_column(String(120), unique=True)
+    said: Mapped[str] = mapped_column(Text)
+    who: Mapped[str] = mapped_column(String(60), default="", server_default="")
+    at: Mapped[datetime] = mapped_column(default=now)

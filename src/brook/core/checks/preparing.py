@@ -30,7 +30,8 @@ from brook.core.geometry import shape_cache
 from brook.core.geometry.plane import PlaneShape, build_plane
 from brook.core.geometry.shape_cache import SpaceShape
 from brook.core.materials import ConstantFluid, fluid_of
-from brook.core.materials.solid import Solid, solid_of
+from brook.core.materials.solid import Solid
+from brook.core.materials.solids import solid_of
 from brook.core.mesh import lines
 from brook.core.results.quantities import (
     QUANTITIES,
@@ -340,7 +341,8 @@ def _materials(
     """What each body is made of: what is said of it, or the fluid of the set-up."""
     found: dict[str, ConstantFluid | Solid] = {}
     for name, said in set_up.materials.items():
-        made = solid_of(said) if said.kind in SOLID_KINDS else fluid_of(said, f"/set_up/materials/{name}", problems)
+        of = solid_of if said.kind in SOLID_KINDS else fluid_of
+        made = of(said, f"/set_up/materials/{name}", problems)
         if made is not None:
             found[name] = made
     for name in solid_bodies(variant):

@@ -9,6 +9,7 @@ from typing import Any
 
 from brook.core.checks import declared_patches, made_patches
 from brook.core.editing import begins, heat, looking, mesh_plan, scalars, space, turbulence, within
+from brook.core.editing.materials import fluid_said
 from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
 from brook.core.study import PlaneGeometry, Problem, Study, named_scope, resolve
@@ -320,13 +321,8 @@ def _rename_patch(raw: dict[str, Any], patch: str, to: str) -> str:
 
 
 def _fluid_kind(raw: dict[str, Any], kind: str) -> str:
-    """`water` and `air` come from the library; `own` begins with the values of water, `gas` with those of air."""
-    fluid = raw["set_up"]["fluid"]
-    if kind in ("own", "gas"):
-        raw["set_up"]["fluid"] = {"kind": kind}
-    else:
-        temperature = fluid.get("temperature", "20 degC")
-        raw["set_up"]["fluid"] = {"kind": "library", "substance": kind, "temperature": temperature}
+    """A name of the library; `own` begins with the values of water, `gas` with those of air."""
+    raw["set_up"]["fluid"] = fluid_said(kind, raw["set_up"]["fluid"], "/set_up/fluid/substance")
     return "/set_up/fluid"
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from brook.core.editing.materials import material_said
+
 Raw = dict[str, Any]
 
 
@@ -63,12 +65,8 @@ def _set_material(raw: Raw, body: str, kind: str) -> str:
     materials = raw["set_up"]["materials"]
     if kind == "as_set_up":
         materials.pop(body, None)
-    elif kind in ("own", "gas", "own_solid"):
-        materials[body] = {"kind": kind}
-    elif kind in ("water", "air"):
-        materials[body] = {"kind": "library", "substance": kind}
     else:
-        materials[body] = {"kind": "solid", "substance": kind}
+        materials[body] = material_said(kind, f"/set_up/materials/{body}")
     return f"/set_up/materials/{body}"
 
 

@@ -37,7 +37,9 @@ def parse(text: str) -> Node:
         raise FormulaError("nothing is written here")
     if len(text) > MAX_LENGTH:
         raise FormulaError(f"a formula may have {MAX_LENGTH} characters, this one has {len(text)}")
-    parser = _Parser(text.replace("°C", "degC").replace("²", "^2").replace("³", "^3").replace("µ", "u"))
+    parser = _Parser(
+        text.replace("°C", "degC").replace("\u2212", "-").replace("²", "^2").replace("³", "^3").replace("µ", "u")
+    )
     node = parser.comparison()
     parser.skip()
     if parser.at < len(parser.text):
@@ -122,6 +124,8 @@ class _Parser:
                 raise FormulaError(f"powers are nested deeper than {MAX_DEPTH}", self.at)
             base = Binary("^", base, self.power(), start)
             self.depth -= 1
+        elif isinstance(base, Number) and base.unit == "degC":  # -5 degC is five degrees under the freezing of water
+            return Number(-base.value if signs % 2 else base.value, base.unit, start)
         for _ in range(signs):
             base = Negative(base, start)
         return base

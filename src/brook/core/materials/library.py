@@ -65,7 +65,7 @@ def _kept(name: str) -> dict[str, Any]:
     if name in RANGES:
         every = _read(KEPT)
         return {"range": RANGES[name], "degrees": every["degrees"][name], "table": every["table"][name]}
-    return _read(MORE).get(name, {}) if MORE.exists() else {}
+    return _read(MORE).get(name, {}) if name != "humid_air" and MORE.exists() else {}
 
 
 @cache
@@ -107,10 +107,15 @@ def ask_range(state: State) -> tuple[float, float]:
 def at(called: str, temperature: float) -> tuple[float, ...]:
     """Density in kg/m³, viscosity in Pa s, heat capacity in J/(kg K), conductivity in W/(m K) and expansion in 1/K at a
     temperature in K."""
+    return kept_at(called, temperature) or ask(called, temperature)
+
+
+def kept_at(called: str, temperature: float) -> tuple[float, ...] | None:
+    """The same where it is kept, at 1 atm and whole degrees; None elsewhere."""
     degrees = round(temperature - CELSIUS)
     kept = _kept(called)
     known = kept["degrees"].get(str(degrees)) if kept and degrees + CELSIUS == temperature else None
-    return tuple(known) if known else ask(called, temperature)
+    return tuple(known) if known else None
 
 
 def ask(called: str, temperature: float) -> tuple[float, ...]:
@@ -143,6 +148,17 @@ def moisture_of(temperature: float, pressure: float, humidity: float) -> float:
     from CoolProp.CoolProp import HAPropsSI
 
     return float(HAPropsSI("W", "T", temperature, "P", pressure, "R", humidity))
+
+
+def half_humid(temperature: float, pressure: float) -> tuple[float, ...] | None:
+    """Density, viscosity, heat capacity and conductivity of air at 50 %, as they are kept of whole degrees at 1 atm; None for another state."""
+    degrees = round(temperature - CELSIUS)
+    kept = (
+        _read(MORE)["humid_air"]["half"].get(str(degrees))
+        if pressure == ATMOSPHERE and degrees + CELSIUS == temperature
+        else None
+    )
+    return tuple(kept) if kept else None
 
 
 def dew_point(state: State) -> float:

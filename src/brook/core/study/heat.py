@@ -81,9 +81,7 @@ class Contact(Part):
 
 class LibrarySolid(Part):
     kind: Literal["solid"] = "solid"
-    substance: Literal["aluminium", "copper", "steel", "stainless", "glass", "acrylic", "polyethylene", "brick"] = (
-        "aluminium"
-    )
+    substance: Annotated[str, Field(max_length=40)] = "aluminium"
 
 
 class OwnSolid(Part):

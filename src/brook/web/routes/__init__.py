@@ -13,6 +13,7 @@ from brook.web.routes import (
     find,
     geometry,
     history,
+    library,
     live,
     mesh,
     plots,
@@ -29,7 +30,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, calculators, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, find, compiling, room)
+    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, find, compiling, room)
 ]  # fmt: skip
 
 API = (api.router, api_shapes.router, compiling.api, room.api)

@@ -15,7 +15,7 @@ from brook.core.checks.advice import Advice, Flowing, advice
 from brook.core.checks.flowing import flow_numbers, lengths_of
 from brook.core.editing.begins import BEGINS
 from brook.core.geometry.plane import PlaneShape
-from brook.core.materials.solid import SOLIDS, Solid
+from brook.core.materials.solid import Solid
 from brook.core.physics.drive import driven_by
 from brook.core.physics.reckoning import CALCULATORS
 from brook.core.results.frontal import shadow_of_edges
@@ -32,6 +32,7 @@ from brook.core.units import round_text
 from brook.web.drawing import Drawing, drawing
 from brook.web.fans import fan_graphs
 from brook.web.formula_graphs import formula_graphs
+from brook.web.materials import fluid_groups, kept_options, material_groups
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.reckoned import card, known_of
 from brook.web.shapes import making_of, patch_rows, small_address, view_data
@@ -175,13 +176,17 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "shown_areas": _shown_areas(state, variant),
         "view_data": _in_space(studio, state, variant),
         "starts": [(key, words) for key, (words, _) in BEGINS.items()],
+        "fluid_choices": [
+            *fluid_groups(),
+            ("Our own", [("own", "A fluid of our own"), ("gas", "A gas of our own"), *kept_options(studio.store)]),
+        ],
         "reckoned": _reckoned(state, variant, numbers),
         "advice": _advice(state, variant, numbers) if variant else [],
         "rest": [p for p in every if p not in said | paired],
         "patches": every,
         "several": _several(every),
         "patches_of": [[b.patch for n, b in spoken if n == k] for k in range(len(statements))],
-        **_heat(state, variant),
+        **_heat(studio, state, variant),
         **within_shown(state, variant),
         "entering": [b.patch for _, b in spoken if b.role in ("inflow", "outflow")],
         "turbulence_kinds": [("laminar", "laminar"), *((k.model_fields["kind"].default, k.words) for k in TURBULENCE)],
@@ -262,7 +267,7 @@ def _fluid_bodies(state: StudyState, variant: VariantState | None) -> list[str]:
     return [b.name for b in bodies if b.holds == "fluid" and not isinstance(materials.get(b.name), Solid)]
 
 
-def _heat(state: StudyState, variant: VariantState | None) -> dict[str, Any]:
+def _heat(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
     """Bodies with what they are made of, and what can be said of them and of patches."""
     materials = state.study.set_up.materials
     names = list(variant.prepared.places.bodies) if variant else []
@@ -271,14 +276,21 @@ def _heat(state: StudyState, variant: VariantState | None) -> dict[str, Any]:
         said = materials.get(name)
         kind = "as_set_up" if said is None else getattr(said, "substance", said.kind)
         found.append({"name": name, "kind": kind})
-    choices = [
-        ("as_set_up", "the fluid above"),
-        ("own", "a fluid of its own"),
-        ("gas", "a gas of its own"),
-        ("water", "water"),
-        ("air", "air"),
+    lower = [
+        (words, [(key, title[:1].lower() + title[1:]) for key, title in group]) for words, group in material_groups()
     ]
-    choices += [(key, solid.title.lower()) for key, solid in SOLIDS.items()] + [("own_solid", "a solid of its own")]
+    choices = [("Of the set-up", [("as_set_up", "the fluid above")]), *lower]
+    choices.append(
+        (
+            "Of its own",
+            [
+                ("own", "a fluid of its own"),
+                ("gas", "a gas of its own"),
+                ("own_solid", "a solid of its own"),
+                *kept_options(studio.store, False),
+            ],
+        )
+    )
     return {
         "heat_bodies": found, "material_choices": choices,
         "heat_kinds": [(k.model_fields["kind"].default, k.words) for k in PATCH_KINDS],
