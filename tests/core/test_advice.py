@@ -115,3 +115,34 @@ def test_a_text_of_many_unknown_names_is_answered_at_once():
     text = " + ".join(f"suppl{letter}" for letter in "abcdefghijklmnopqrstuvwxyz" * 2)
     assert len(mends(tray(), tray().variants[0], "/set_up/boundaries/0/speed", text)) <= 2
     assert mends(tray(), tray().variants[0], "/set_up/boundaries/0/speed", "suply +" * 400) == []
+
+
+def test_first_cells_that_the_law_of_the_wall_does_not_reach_are_told():
+    """At Re = 10⁵ and 10 m/s in water c_f is 0.0044: the friction speed is 0.47 m/s, y⁺ of 1.5 mm 700 (ν is 1.0 mm²/s)."""
+    raw = raw_tray()
+    raw["set_up"] |= {
+        "turbulence": {"kind": "sst"},
+        "fluid": {"kind": "own", "density": "1000 kg/m^3", "viscosity": "1 mPa s"},
+    }
+    raw["mesh_plan"] |= {"wall": "3 mm"}
+    (found,) = told(study_from(raw), speed=10.0, reynolds=1e5)
+    assert found.path == "/mesh_plan/wall"
+    assert not found.blocks
+    assert "y⁺ 710 or about" in found.message
+    assert "cells of 424 µm at walls lie at 100" in found.message
+    raw["mesh_plan"] |= {"wall": "0.4 mm"}
+    assert told(study_from(raw), speed=10.0, reynolds=1e5) == []
+
+
+def test_long_runs_are_told():
+    raw = raw_tray()
+
+    def long_ones(cells):  # not what is said of memory, which is that of the machine
+        return [a for a in told(study_from(raw), cells=cells) if "iterations will take" in a.message]
+
+    assert long_ones(200_000) == []
+    (found,) = long_ones(8_000_000)
+    assert found.message == "a run of 200 iterations will take about 53 min, as cells take 2 µs each"
+    raw["set_up"]["timing"] = {"kind": "in_time", "duration": "100 s", "step": "0.1 s"}
+    (found,) = long_ones(500_000)
+    assert "8\u202f000 iterations will take about 2.2 h" in found.message

@@ -11,6 +11,7 @@ from brook.core import memory
 from brook.core.checks.preparing import Prepared
 from brook.core.materials import ConstantFluid
 from brook.core.materials.library import State
+from brook.core.physics.plate import LAW_ENDS
 from brook.core.study import Problem, Study
 from brook.core.study.patterns import each, said_alike
 from brook.core.units import DIMENSIONS, round_text, show
@@ -18,6 +19,13 @@ from brook.core.units import DIMENSIONS, round_text, show
 TURBULENT, LAMINAR, SOUND = 2300.0, 2000.0, 0.3  # Reynolds numbers by a hydraulic diameter, and a Mach number
 GAS_CONSTANT = 287.05  # J/(kg K), of air
 EXITS = ("out", "exit", "drain", "weir", "grille", "end", "leave", "sink", "away")
+PACE, USUAL_ITERATIONS, IN_A_STEP, LONG = (
+    2e-6,
+    200,
+    8,
+    1200.0,
+)  # s for a cell and iteration; iterations of a run, of a step; s
+BRIDGES = 100.0  # y⁺ in the middle of the law of the wall
 SMALL, LARGE = 1e-4, 1e3  # m, a shape under or over which may be drawn in another unit
 
 
@@ -52,7 +60,7 @@ class Flowing:
 def advice(study: Study, prepared: Prepared, problems: list[Problem], flowing: Flowing) -> list[Advice]:
     """The whole list, with what blocks first."""
     found = [Advice(p.path, p.message, True, _mended(study, prepared, p)) for p in problems]
-    for part in (_regime, _sound, _alike, _unused, _scale, _room):
+    for part in (_regime, _sound, _first_cells, _alike, _unused, _scale, _room, _time):
         found += part(study, prepared, flowing)
     return sorted(found, key=lambda a: not a.blocks)
 
@@ -89,6 +97,26 @@ def _regime(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advi
     elif 0 < reynolds < LAMINAR and turbulent:
         message = f"Re = {round_text(reynolds, 3)} is likely laminar; a model of turbulence may stir too much"
         yield Advice("/set_up/turbulence", message, False, Change("Make it laminar", "set_turbulence", {"kind": "laminar"}))  # fmt: skip
+
+
+def _first_cells(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
+    """Where first centres will lie beside walls of a turbulent flow: c_f = 0.079 / Re^(1/4), Blasius (1913), by the hydraulic diameter."""
+    plan, fluid = prepared.plan, prepared.fluid
+    layers = plan.layers
+    height = plan.wall if layers is None else layers.height
+    if prepared.turbulence is None or fluid is None or height is None or flowing.reynolds < TURBULENT:
+        return
+    if layers is not None and (layers.height_of == "y_plus" or layers.growth is None):
+        return  # what is wished is said
+    if layers is not None and layers.height_of == "all":
+        height /= sum(layers.growth**k for k in range(layers.number))
+    friction = flowing.speed * (0.079 / flowing.reynolds**0.25 / 2) ** 0.5
+    y_plus = height / 2 * friction / fluid.kinematic_viscosity
+    if y_plus > LAW_ENDS:
+        wish = show(2 * BRIDGES * fluid.kinematic_viscosity / friction, DIMENSIONS["length"])
+        where = "/mesh_plan/wall" if layers is None else "/mesh_plan/layers/height"
+        message = f"first centres will lie at y⁺ {round_text(y_plus, 2)} or about, where the law of the wall has ended; cells of {wish} at walls lie at {BRIDGES:g}"
+        yield Advice(where, message, False)
 
 
 def speed_of_sound(fluid: ConstantFluid) -> float:
@@ -157,6 +185,26 @@ def _scale(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advic
     if not SMALL <= size <= LARGE:
         words = show(size, DIMENSIONS["length"])
         yield Advice("/variants", f"the shape is {words} long: look whether that is the unit that is meant", False)
+
+
+def _time(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
+    """How long a run will take, where that is long: by what a cell takes in an iteration on a usual machine."""
+    timing = prepared.timing
+    rounds: float = USUAL_ITERATIONS
+    if timing.kind == "in_time":
+        if not timing.duration or not timing.step:
+            return
+        rounds = IN_A_STEP * timing.duration / timing.step
+    each_cell = PACE * (1 + (prepared.turbulence is not None) + 0.5 * (prepared.heat is not None))
+    seconds = flowing.cells * rounds * each_cell
+    if seconds > LONG:
+        words = f"{round_text(seconds / 3600, 2)} h" if seconds > 5400 else f"{round_text(seconds / 60, 2)} min"
+        counted = f"{rounds:,.0f} iterations".replace(",", "\u202f")
+        yield Advice(
+            "/run_rules",
+            f"a run of {counted} will take about {words}, as cells take {1e6 * each_cell:.2g} µs each",
+            False,
+        )
 
 
 def _room(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
