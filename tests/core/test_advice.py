@@ -146,3 +146,26 @@ def test_long_runs_are_told():
     raw["set_up"]["timing"] = {"kind": "in_time", "duration": "100 s", "step": "0.1 s"}
     (found,) = long_ones(500_000)
     assert "8\u202f000 iterations will take about 2.2 h" in found.message
+
+
+@pytest.mark.parametrize(("size", "words"), [(0.02, []), (0.1, ["cover 20 % of the stream", "enters 130 mm before"])])
+def test_bodies_that_cover_much_of_a_stream_are_told(size, words):
+    """A round bar in a stream of 0.5 m, its middle 0.18 m behind where that enters."""
+    outer = {"name": "stream", "left": "-0.3 m", "bottom": "-0.25 m", "width": "1 m", "height": "0.5 m",
+             "patches": {"left": "inlet", "right": "outlet", "bottom": "side", "top": "side"}}  # fmt: skip
+    bar = {
+        "kind": "circle",
+        "name": "bar",
+        "centre_x": "-0.12 m",
+        "centre_y": "0 m",
+        "diameter": f"{size} m",
+        "patch": "bar",
+    }
+    study = study_from({
+        "format": "brook-study", "version": 1, "title": "Bar",
+        "variants": [{"name": "bar", "title": "Bar", "geometry": {"kind": "plane", "outer": outer, "shapes": [bar]}}],
+        "set_up": {"boundaries": [{"kind": "stream", "patch": "inlet", "velocity_x": "1 m/s"}, {"kind": "pressure", "patch": "outlet"}, {"kind": "slip", "patch": "side"}]},
+    })  # fmt: skip
+    found = [a.message for a in told(study)]
+    assert len(found) == len(words), found
+    assert all(part in message for part, message in zip(words, found, strict=True))

@@ -7,11 +7,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+
 from brook.core import memory
 from brook.core.checks.preparing import Prepared
 from brook.core.materials import ConstantFluid
 from brook.core.materials.library import State
 from brook.core.physics.plate import LAW_ENDS
+from brook.core.results.frontal import shadow_of_edges
 from brook.core.study import Problem, Study
 from brook.core.study.patterns import each, said_alike
 from brook.core.units import DIMENSIONS, round_text, show
@@ -25,6 +28,7 @@ PACE, USUAL_ITERATIONS, IN_A_STEP, LONG = (
     8,
     1200.0,
 )  # s for a cell and iteration; iterations of a run, of a step; s
+COVERED, BEFORE = 0.05, 2.0  # share of a stream that bodies may cover, and times that for the way before them
 BRIDGES = 100.0  # y⁺ in the middle of the law of the wall
 SMALL, LARGE = 1e-4, 1e3  # m, a shape under or over which may be drawn in another unit
 
@@ -60,7 +64,7 @@ class Flowing:
 def advice(study: Study, prepared: Prepared, problems: list[Problem], flowing: Flowing) -> list[Advice]:
     """The whole list, with what blocks first."""
     found = [Advice(p.path, p.message, True, _mended(study, prepared, p)) for p in problems]
-    for part in (_regime, _sound, _first_cells, _alike, _unused, _scale, _room, _time):
+    for part in (_regime, _sound, _first_cells, _around, _alike, _unused, _scale, _room, _time):
         found += part(study, prepared, flowing)
     return sorted(found, key=lambda a: not a.blocks)
 
@@ -117,6 +121,36 @@ def _first_cells(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator
         where = "/mesh_plan/wall" if layers is None else "/mesh_plan/layers/height"
         message = f"first centres will lie at y⁺ {round_text(y_plus, 2)} or about, where the law of the wall has ended; cells of {wish} at walls lie at {BRIDGES:g}"
         yield Advice(where, message, False)
+
+
+def _around(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
+    """How much of a stream the bodies in a drawing cover, and how far they stand from where it enters."""
+    shape = prepared.shape
+    stream = next((b for b in prepared.said if b.kind == "stream"), None)
+    if shape is None or stream is None:
+        return
+    way = np.array([v if isinstance(v := getattr(stream, f"velocity_{axis}", 0.0), float) else 0.0 for axis in "xy"])
+    within = _inner_edges(shape.rings)
+    if not len(within) or not np.abs(way).max() > 0:
+        return
+    way /= np.linalg.norm(way)
+    every = np.array([[(e.x0, e.y0), (e.x1, e.y1)] for e in shape.edges()])
+    covers = shadow_of_edges(within, way)
+    share = covers / shadow_of_edges(every, way)
+    if share > COVERED:
+        message = f"the bodies cover {round_text(100 * share, 2)} % of the stream: over {100 * COVERED:g} % its sides hold it together, and forces come out too large"
+        yield Advice("/variants", message, False)
+    before = float((within @ way).min() - (every @ way).min())
+    if before < BEFORE * covers:
+        message = f"the stream enters {show(before, DIMENSIONS['length'])} before the bodies, which cover {show(covers, DIMENSIONS['length'])} of it: under {BEFORE:g} times that they bend it where it enters"
+        yield Advice("/variants", message, False)
+
+
+def _inner_edges(rings: Any) -> np.ndarray:
+    """Ends (n, 2, 2) of the edges of all rings within the outer one."""
+    found = [np.array([[(e.x0, e.y0), (e.x1, e.y1)] for e in ring]) for ring in rings]
+    found.sort(key=lambda ends: float(np.ptp(ends[:, :, 0]) * np.ptp(ends[:, :, 1])))
+    return np.concatenate(found[:-1]) if len(found) > 1 else np.zeros((0, 2, 2))
 
 
 def speed_of_sound(fluid: ConstantFluid) -> float:
