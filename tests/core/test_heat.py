@@ -4,10 +4,12 @@ import numpy as np
 import pytest
 
 from brook.core.checks import prepare
+from brook.core.editing import EditRefused, act, set_value
 from brook.core.mesh.opening import opened
 from brook.core.results.quantities import OF_HEAT, View
 from brook.core.solve import Diverged, FlowSolver, Settings, boundary_conditions
 from brook.core.stages.assembly import flow_of
+from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
 from brook.core.stages.readings import read_all
 from brook.core.stages.running import solve
@@ -227,3 +229,35 @@ def warm_square():
     case = convection.study(1e4, 12)
     prepared = prepare(case, case.variants[0])
     return flow_of(case, prepared, make_mesh(prepared))[0]
+
+
+def test_a_body_begins_at_a_temperature_of_its_own():
+    """Two blocks that nothing warms come to the mean of both by their capacities."""
+    from brook.core.stages.ready import meshed, ready
+
+    parts = [
+        heated._box("hot", (0, 0, 0), (0.02, 0.03, 0.03)),
+        heated._box("cold", (0.02, 0, 0), (0.01, 0.03, 0.03), "apart"),
+    ]
+    bodies = [
+        {"name": n, "holds": "solid", "x": f"{x} mm", "y": "15 mm", "z": "15 mm"}
+        for n, x in (("hot", 10), ("cold", 25))
+    ]
+    heavy = {"kind": "own_solid", "density": "8000 kg/m^3", "heat_capacity": "500 J/(kg K)"}
+    light = {"kind": "own_solid", "density": "1000 kg/m^3", "heat_capacity": "1000 J/(kg K)"}
+    raw = heated._study("two", parts, {"heat": {"start": "20 degC"}, "materials": {"hot": heavy, "cold": light},
+                                       "timing": {"kind": "in_time", "duration": "300 s", "step": "5 s"}},
+                        geometry={"bodies": bodies}, mesh_plan={"bulk": "5 mm", "wall": "5 mm"})  # fmt: skip
+    before = ready(raw, "a")[0]
+    study = act(raw, "add_begin", body="hot")
+    study = act(study, "add_begin", body="hot")  # once is enough
+    study = set_value(study, "/set_up/heat/begins/0/temperature", "80 degC")
+    assert len(study.set_up.heat.begins) == 1
+    prepared, surface = ready(study, "a")
+    assert stage_keys(raw, before).run != stage_keys(study, prepared).run
+    fields = solve(study, prepared, meshed(study, prepared, surface, lambda _: None)).fields
+    hot, cold = 8000 * 500 * 2, 1000 * 1000 * 1
+    mean = (80 * hot + 20 * cold) / (hot + cold) + 273.15
+    assert fields.more["temperature"][0] == pytest.approx(mean, abs=0.05)
+    with pytest.raises(EditRefused, match="there is no body 'hat'"):
+        act(study, "add_begin", body="hat")

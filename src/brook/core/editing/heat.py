@@ -54,6 +54,14 @@ def _add_source(raw: Raw, body: str) -> str:
     return f"/set_up/heat/sources/{len(sources) - 1}/power"
 
 
+def _add_begin(raw: Raw, body: str) -> str:
+    """Says that a body begins at a temperature of its own; once."""
+    begins = _heat_of(raw).setdefault("begins", [])
+    at = next((k for k, b in enumerate(begins) if b["body"] == body), len(begins))
+    begins[at : at + 1] = begins[at : at + 1] or [{"body": body}]
+    return f"/set_up/heat/begins/{at}/temperature"
+
+
 def _add_contact(raw: Raw, patch: str) -> str:
     contacts = _heat_of(raw)["contacts"]
     contacts.append({"patch": patch.strip()})
@@ -76,6 +84,7 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "set_heat": _set_heat,
     "set_heat_patch": _set_heat_patch,
     "add_source": _add_source,
+    "add_begin": _add_begin,
     "add_contact": _add_contact,
     "set_material": _set_material,
 }

@@ -103,7 +103,7 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     source = sources_of(whole, said)
     heated = heat_within(study, prepared, whole.mesh, flowing, source)
     heat = Heat(
-        whole, substance_of(whole, materials), heat_conditions(whole, said, inflows), np.full(whole.cells, said.start),
+        whole, substance_of(whole, materials), heat_conditions(whole, said, inflows), _beginning(whole.mesh, said),
         source, contacts_of(whole, said), scheme, fillings_of(whole, materials, said.varying),
     )  # fmt: skip
     heat.returned = returned_of(whole, said)
@@ -133,6 +133,15 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
         _turbulence(prepared, stencil, scheme, energy), told=[*heated.notes, *within.notes], acts=Acts((*heated.acts, *within.acts)),
     )  # fmt: skip
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
+
+
+def _beginning(mesh: Mesh, said: Resolved) -> np.ndarray:
+    """The temperature in K that each cell (C,) begins with."""
+    found = np.full(mesh.cell_count, said.start)
+    for begin in said.begins:
+        if begin.body in mesh.bodies:
+            found[mesh.body == mesh.bodies.index(begin.body)] = begin.temperature
+    return found
 
 
 def stirred(prepared: Prepared, mesh: Mesh) -> dict[str, float]:

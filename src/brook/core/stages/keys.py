@@ -181,8 +181,11 @@ def _heat_inputs(prepared: Prepared) -> list[Any]:
     drawn = sorted(
         {b.patch for b in prepared.boundaries if b.kind == "exhaust"} & {p.patch for p in prepared.heat.patches}
     )
+    said = plain(prepared.heat)
+    if not said["begins"]:
+        del said["begins"]
     return [
-        plain(prepared.heat),
+        said,
         plain(constant),
         *([varied] if varied else []),
         *([["drawn", drawn]] if drawn else []),

@@ -72,6 +72,13 @@ class Source(Part):
     power: Annotated[Formula, Value("power")] = "10 W"
 
 
+class Begin(Part):
+    """The temperature at which a body begins, where that is another one than all others do."""
+
+    body: BodyName
+    temperature: Temperature = "40 degC"
+
+
 class Contact(Part):
     """What hinders heat from passing a wall between two bodies."""
 
@@ -93,7 +100,7 @@ class OwnSolid(Part):
 
 
 class Heat(Part):
-    """Temperatures are computed too. They begin at `start`, which is also that of what flows back in at outlets.
+    """Temperatures are computed too. They begin at `start`, which is also that of what flows back in at outlets, bodies of `begins` at their own.
 
     `buoyancy` by Boussinesq takes density for constant but in the weight; by `density` it is that of the local
     temperature, at low Mach number. `friction` counts what the flow loses as heat.
@@ -103,6 +110,7 @@ class Heat(Part):
     patches: Annotated[tuple[HeatedPatch, ...], Field(max_length=200)] = ()
     sources: Annotated[tuple[Source, ...], Field(max_length=200)] = ()
     contacts: Annotated[tuple[Contact, ...], Field(max_length=200)] = ()
+    begins: Annotated[tuple[Begin, ...], Field(max_length=200)] = ()
     buoyancy: Literal["none", "boussinesq", "density"] = "none"
     gravity_x: Acceleration = "0 m/s^2"
     gravity_y: Acceleration = "-9.81 m/s^2"
