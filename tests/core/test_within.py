@@ -207,3 +207,42 @@ def test_a_region_holds_what_was_drawn_wherever_its_border_cuts_cells(where):
     prepared = prepare(study, study.variants[0])
     mesh, region = make_mesh(prepared), prepared.within[0].where
     assert shares(region, mesh, "it") @ mesh.volume == pytest.approx(volume_drawn(region, 1.0), rel=0.02)
+
+
+BLOWER = {"kind": "blower", "axis": "x", "at": "103 mm", "rise": "60 Pa - 200 Pa s/m^3 * Q"}
+
+
+def test_a_fan_across_a_given_flow_raises_the_pressure_by_its_curve_and_disturbs_nothing():
+    """2 m/s are 0.1 m³/s: 40 Pa."""
+    for more, rise in (({}, -40.0), ({"along": "down"}, 60.0)):
+        outcome = run(duct({**BLOWER, **more}))
+        assert outcome.state == "converged"
+        assert drop(outcome) == pytest.approx(rise, rel=1e-6)
+        assert np.abs(outcome.fields.velocity - [2, 0, 0]).max() < 1e-4
+        assert ("fluid goes back through the fan" in outcome.message) is bool(more)
+
+
+@pytest.mark.parametrize(("rise", "mesh"), [("60 Pa - 200 Pa s/m^3 * Q", None), ("60 Pa - 200 Pa s/m^3 * Q", {"way": "boxes", "bulk": "10 mm", "wall": "10 mm"}),
+                                            ("60 Pa - 2 kPa s^2/m^6 * Q^2", None), ("400 Pa - 8 kPa s/m^3 * Q", None)])  # fmt: skip
+def test_a_fan_drives_what_is_drawn_from_rest_to_its_operating_point(rise, mesh):
+    """Δp(Q) = (1 + ζ) ρ u²/2, what a screen takes and what leaves with the stream."""
+    between = [{"kind": "rest", "patch": "inlet", "pressure": "0 Pa"}, {"kind": "pressure", "patch": "outlet"}]
+    outcome = run(duct({**BLOWER, "rise": rise}, {**SCREEN, "at": "180 mm"}, boundaries=between, mesh=mesh))
+    assert outcome.state == "converged", outcome.message
+    flow = outcome.fields.flow("outlet")
+    curve = {
+        "60 Pa - 200": lambda q: 60 - 200 * q,
+        "60 Pa - 2 k": lambda q: 60 - 2000 * q**2,
+        "400 Pa - 8 ": lambda q: 400 - 8000 * q,
+    }[rise[:11]]
+    assert curve(flow) == pytest.approx(6 * 1.2 * (flow / 0.05) ** 2 / 2, rel=1e-4)
+
+
+def test_what_of_a_fan_is_not_known_is_told():
+    short = {"blower": {"along": "m^3/s", "unit": "Pa", "points": [[0, 60], [0.05, 50]]}}
+    outcome = run(duct({**BLOWER, "rise": "blower(Q)"}, tables=short))
+    assert "the curve of the fan ends before 100 L/s" in outcome.message
+    with pytest.raises(ValueError, match="the rise of pressure of the fan has no value"):
+        run(duct({**BLOWER, "rise": "1 Pa * sqrt(0.01 - Q * 1 s/m^3)"}))
+    closed = duct(BLOWER, boundaries=[{"kind": "slip", "patch": "inlet"}, {"kind": "slip", "patch": "outlet"}])
+    assert not any("nothing moves" in p for p in problems(closed))

@@ -75,7 +75,7 @@ def mark_within(drawn: Drawing, variant: VariantState) -> None:
         region = said.where
         if shape is None or None in (*vars(said).values(), *vars(region).values()):
             continue
-        if said.kind == "screen":
+        if said.kind in ("screen", "blower"):
             along, across = ("y", "x") if said.axis == "x" else ("x", "y")
             every = getattr(shape, along)
             low, high = float(every.min()), float(every.max())

@@ -99,7 +99,7 @@ def boundary_problems(c: Context) -> list[Problem]:
     if still or (heat is not None and heat.buoyancy != "none"):
         return problems
     driven = roles & {"inflow", "outflow"} or any(b.kind in ("sliding", "turning") for _, b in c.said)
-    driven = driven or any(said.kind == "push" for said in study.set_up.within)
+    driven = driven or any(said.kind in ("push", "blower") for said in study.set_up.within)
     if not driven and not any(b.kind == "periodic" and b.drive != "none" for _, b in c.said):
         message = (
             f"nothing moves the fluid of '{variant.title}': name an inlet and an outlet, a sliding or turning wall, or what "

@@ -8,6 +8,7 @@ from brook.core.physics.within.porous import fitted
 from brook.core.study import Problem
 from brook.core.study.geometry import PlaneGeometry
 from brook.core.study.scalars import Tracer
+from brook.core.study.within import CALLED
 
 
 def within_problems(c: Context) -> list[Problem]:
@@ -24,8 +25,10 @@ def within_problems(c: Context) -> list[Problem]:
             problems.append(Problem(f"{at}/where/body", message, variant=c.variant.name))
         if said.kind == "porous":
             problems += _measured_problems(c, f"{at}/measured", said.measured, found.thick)
-        if said.kind == "screen" and said.axis == "z" and isinstance(c.variant.geometry, PlaneGeometry):
-            problems.append(Problem(f"{at}/axis", "a drawing knows no z; a screen stands across x or y there"))
+        if said.kind in ("screen", "blower") and said.axis == "z" and isinstance(c.variant.geometry, PlaneGeometry):
+            problems.append(
+                Problem(f"{at}/axis", f"a drawing knows no z; {CALLED[said.kind]} stands across x or y there")
+            )
         if said.kind == "screen" and said.of != "number" and (found.open or 0) > 1:
             problems.append(
                 Problem(f"{at}/open", "more of a screen is open than there is of it; write a share under 100 %")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from brook.core.editing.pointers import steps, walk
@@ -71,6 +72,8 @@ def _short(text: Any) -> str:
     text = " ".join(str(text).split())
     if not text:
         return "nothing"
+    if (titled := re.match(r'\{.*?"title": "([^"]*)"', text)) is not None:  # a material as the library keeps it
+        text = titled[1]
     return f"“{text[:57]}…”" if len(text) > 60 else text
 
 

@@ -323,6 +323,8 @@ class FlowSolver:
             *(note for equation in self.model.equations for note in equation.notes()),
         ]
         found += self.openings.notes(self.flux[self.stencil.inner :], self.medium.on_boundary, self.time_scheme is None)
+        if self.model.steps is not None:
+            found += self.model.steps.notes(self)
         if self.unsolved:
             found.append(
                 f"the pressure equation was not solved to its tolerance in {self.unsolved} iteration"

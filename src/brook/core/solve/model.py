@@ -53,6 +53,10 @@ class MomentumSource(Protocol):
 class FaceSteps(Protocol):
     """A momentum source that is told by steps of pressure from cell to cell, which fluxes through faces have to know of."""
 
+    def notes(self, flow: FlowSolver) -> list[str]:
+        """What is to be said of it at the end of a run."""
+        ...
+
     def add_fluxes(self, flow: FlowSolver, momentum: Momentum, link: np.ndarray, entries: np.ndarray) -> None:
         """Adds to predicted fluxes (F,) what the steps of the last `force` make of them; how they answer to the pressure is in `link` (inner,)
         and the `entries` (nnz,) of its matrix."""

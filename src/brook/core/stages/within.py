@@ -12,10 +12,11 @@ from brook.core.checks import Prepared
 from brook.core.formulas import FormulaError
 from brook.core.mesh import Mesh
 from brook.core.numerics import Stencil
+from brook.core.physics.boundaries.fan import curve_of, end_of
 from brook.core.physics.within.porous import AXES, by_direction, coefficients
 from brook.core.physics.within.screen import loss_of
 from brook.core.solve.scalars import TransportedScalar
-from brook.core.solve.within import Act, Acting, PressureSteps, Screens
+from brook.core.solve.within import Act, Acting, Blower, PressureSteps, Screens
 from brook.core.solve.within.regions import inside, shares, told
 from brook.core.study import Resolved, Study, named_scope
 from brook.core.study.moving import moving_values
@@ -72,11 +73,11 @@ def _steps(
     push: tuple[np.ndarray | None, np.ndarray | None],
 ) -> PressureSteps | None:  # fmt: skip
     kinds = {said.kind for said in prepared.within}
-    if not kinds & {"porous", "screen", "push"}:
+    if not kinds & {"porous", "screen", "push", "blower"}:
         return None
     mesh = stencil.mesh
     linear, square = np.zeros((2, mesh.cell_count, 3))
-    screens = []
+    screens, blowers = [], []
     for k, said in enumerate(prepared.within):
         title = title_of(prepared, k)
         if said.kind == "porous":
@@ -89,14 +90,21 @@ def _steps(
                 linear += here * np.diag(by_direction(said, d / fluid.viscosity))
                 square += here * np.diag(by_direction(said, f / fluid.density))
         elif said.kind == "screen":
-            screens.append(_screen(said, stencil, title))
+            faces, sign = _crossed(said, stencil, title)
+            axis, ones = np.full(len(faces), AXES.index(said.axis)), np.ones(len(faces))
+            screens.append(Screens(faces, axis, sign, loss_of(said) * ones))
+        elif said.kind == "blower":
+            faces, sign = _crossed(said, stencil, title)
+            way = sign if said.along == "up" else -sign
+            area = np.linalg.norm(stencil.area[faces], axis=1)
+            blowers.append(Blower(title, faces, way, area, curve_of(said.rise), end_of(said.rise)))
     parts = ("faces", "axis", "sign", "loss")
     every = Screens(*(np.concatenate([getattr(s, p) for s in screens]) for p in parts)) if screens else Screens.none()
-    return PressureSteps(stencil, linear, square, every, *push)
+    return PressureSteps(stencil, linear, square, every, *push, blowers)
 
 
-def _screen(said: Resolved, stencil: Stencil, title: str) -> Screens:
-    """The faces whose cells lie on both sides. Raises `ValueError` where there are none."""
+def _crossed(said: Resolved, stencil: Stencil, title: str) -> tuple[np.ndarray, np.ndarray]:
+    """The faces (n,) whose cells lie on both sides, and +1 or -1 for those that look along the axis (n,). Raises `ValueError` where there are none."""
     s, axis = stencil, AXES.index(said.axis)
     owner = s.owner[: s.inner]
     one, other = s.centre[owner, axis] - said.at, s.centre[s.neighbour, axis] - said.at
@@ -115,8 +123,7 @@ def _screen(said: Resolved, stencil: Stencil, title: str) -> Screens:
         raise ValueError(
             f"{title} at {said.axis} = {said.at:g} m stands across nothing that flows; move it, or look at where it is to end"
         )
-    ones = np.ones(len(faces))
-    return Screens(faces, np.full(len(faces), axis), np.where(one[faces] < 0, 1.0, -1.0), loss_of(said) * ones)
+    return faces, np.where(one[faces] < 0, 1.0, -1.0)
 
 
 def _acts(

@@ -6,6 +6,7 @@ end: Δp(Q) = ζ ρ (Q/A)²/2, the operating point.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from math import sqrt
 from typing import Any
 
@@ -26,15 +27,16 @@ EVENS_OUT = 0.02  # Pa s: a flow that is the same everywhere between slipping wa
 
 
 def _flow(
-    outer: dict[str, Any], shapes: list[dict[str, Any]], boundaries: list[dict[str, Any]], cell: float, viscosity: float
-) -> Outcome:
+    outer: dict[str, Any], shapes: list[dict[str, Any]], boundaries: list[dict[str, Any]], cell: float, viscosity: float,
+    within: Sequence[dict[str, Any]] = (),
+) -> Outcome:  # fmt: skip
     slipping = [{"kind": "slip", "patch": "wall"}]
     study = study_from(
         {
             "format": "brook-study", "version": 1, "title": "openings",
             "variants": [{"name": "a", "title": "A", "geometry": {"outer": outer, "shapes": shapes}}],
             "mesh_plan": {"bulk": f"{cell} m", "wall": f"{cell} m"},
-            "set_up": {"fluid": {"kind": "own", "density": f"{DENSITY} kg/m^3", "viscosity": f"{viscosity!r} Pa s"}, "boundaries": boundaries + slipping},
+            "set_up": {"fluid": {"kind": "own", "density": f"{DENSITY} kg/m^3", "viscosity": f"{viscosity!r} Pa s"}, "boundaries": boundaries + slipping, "within": list(within)},
             "run_rules": {"residual": "1e-7", "monitor_change": "1e-6", "iterations": 4000},
         }
     )  # fmt: skip
@@ -98,11 +100,26 @@ def fan_duct() -> list[Found]:
     flow = (-SLOPE + sqrt(SLOPE**2 + 4 * a * SHUT)) / (2 * a)
     words = f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations"
     rise = float(outcome.fields.pressure.mean())
+    # one that stands half way along draws from rest, which takes the dynamic pressure once more
+    within = [{"kind": "blower", "axis": "x", "at": f"{LENGTH / 2} m", "rise": f"{SHUT} Pa - {SLOPE} Pa s/m^3 * Q"}]
+    drawn = _flow(
+        _outer(LENGTH, HEIGHT),
+        [],
+        [{"kind": "rest", "patch": "inlet", "pressure": "0 Pa"}, said[1]],
+        HEIGHT / 8,
+        EVENS_OUT,
+        within,
+    )
+    b = a * (1 + LOSS) / LOSS
+    through = (-SLOPE + sqrt(SLOPE**2 + 4 * b * SHUT)) / (2 * b)
+    found = drawn.fields.flow("outlet")
+    told = f"{drawn.fields.mesh.cell_count} cells, {drawn.iterations} iterations"
     return [
         Comparison(
             "volume flow of the operating point / m³/s", "exact", flow, outcome.fields.flow("outlet"), EXACT, words
         ),
         Comparison("pressure rise there / Pa", "exact", SHUT - SLOPE * flow, rise, EXACT, words),
+        Comparison("volume flow of one within the duct / m³/s", "exact", through, found, EXACT, told),
     ]
 
 

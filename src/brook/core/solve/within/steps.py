@@ -1,6 +1,6 @@
 """What stands in a flow and takes of its pressure, or adds to it: porous bodies, screens between cells, and pushes.
 
-All are told as steps of pressure from cell to cell: over a face, s = ∫ (D + F |u|) u·dr from one middle to the next, and ζ ρ u²/2 more where a screen
+Fans between cells are screens that give. All are told as steps of pressure from cell to cell: over a face, s = ∫ (D + F |u|) u·dr from one middle to the next, and ζ ρ u²/2 more where a screen
 stands between, and less by ∫ f·dr of a push f. A cell feels p + s, what is left of the pressure when the steps are taken off it, by Gauss: half of a step, Σ_f (1 − w) (Δp + s) S, where both sides
 hold alike. Where one side holds far more, the pressure on the face is that of the softer side, carried on by its own gradient as towards a wall, and the harder
 side feels the rest; beside a screen both sides carry on their own. The fluxes of Rhie & Chow look at p + s too. Where a flow is the same
@@ -9,12 +9,14 @@ everywhere but for what stands in it, the pressure falls by just these steps and
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from brook.core.numerics import Stencil
+from brook.core.solve.within.blowers import Blower
 
 if TYPE_CHECKING:
     from brook.core.solve.coarse import Agglomerates
@@ -96,9 +98,10 @@ class PressureSteps:
 
     def __init__(
         self, stencil: Stencil, linear: np.ndarray, square: np.ndarray, screens: Screens, push: np.ndarray | None = None,
-        pushed: np.ndarray | None = None,
+        pushed: np.ndarray | None = None, blowers: Sequence[Blower] = (),
     ):  # fmt: skip
         """`push` (C, 3) in N, which may change, acts on the cells that are `pushed` (C,)."""
+        self.blowers = tuple(blowers)
         s = self.stencil = stencil
         self.linear, self.square, self.screens, self.push = linear, square, screens, push
         count, inner = s.cells, s.inner
@@ -108,7 +111,8 @@ class PressureSteps:
         behind = np.concatenate([np.arange(count), s.halo.source]) if len(s.halo) else np.arange(count)
         self._behind = behind
         at_screen = np.zeros(inner, bool)
-        at_screen[screens.faces] = True
+        for faces in (screens.faces, *(b.faces for b in self.blowers)):
+            at_screen[faces] = True
         owner, neighbour = s.owner[:inner], behind[s.neighbour]
         drags = feels[owner] | feels[neighbour] | at_screen
         touched = feels.copy()
@@ -153,6 +157,7 @@ class PressureSteps:
             here, there = here - pushes[p], there - pushes[n]
         self.steps[:] = np.einsum("ij,ij->i", self._line, v[:, None] * here + w[:, None] * there)
         self._add_screens(velocity, rho)
+        self._add_blowers(flow.flux, rho)
         # by the speed that boundaries suggest: a side that is harder stays so
         size = (linear + square * flow.reference_speed).sum(axis=1)
         hard_p, hard_n = ((one > HARDER * other) & own for one, other in ((size[p], size[n]), (size[n], size[p])))
@@ -227,6 +232,23 @@ class PressureSteps:
         across = np.abs(area[np.arange(len(at)), screens.axis])
         self._steeper[:] = 0.0
         self._steeper[at] = screens.loss * np.abs(through) * across / np.einsum("ij,ij->i", area, area)
+
+    def _add_blowers(self, flux: np.ndarray, rho: np.ndarray) -> None:
+        """What fans add."""
+        for blower in self.blowers:
+            at = self._place[blower.faces]
+            steps, steeper = blower.steps(flux[blower.faces], rho[at])
+            self.steps[at] += steps
+            self._steeper[at] += steeper
+
+    def notes(self, flow: FlowSolver) -> list[str]:
+        """What is to be said of fans, of a flow."""
+        found = []
+        for blower in self.blowers:
+            at = self._place[blower.faces]
+            rho = self._w[at] * flow.medium.density[self._p[at]] + (1 - self._w[at]) * flow.medium.density[self._n[at]]
+            found += blower.notes(flow.flux[blower.faces], rho)
+        return found
 
     def _feel_rim(self, flow: FlowSolver, linear: np.ndarray, square: np.ndarray, sink: np.ndarray) -> None:
         """What the way to boundary faces takes."""
