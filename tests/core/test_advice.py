@@ -1,15 +1,19 @@
 """What is told before a run, and what mends it."""
 
 import pytest
+from typer.testing import CliRunner
 
+from brook.cli import app
 from brook.core.checks import check, prepare
 from brook.core.checks.advice import Flowing, advice, speed_of_sound
 from brook.core.checks.flowing import looked_at
 from brook.core.checks.mending import mends
 from brook.core.editing import EditRefused, act, set_value
 from brook.core.materials import ConstantFluid
+from brook.core.study import study_text
 from brook.core.study.document import study_from
 from tests.core.studies import raw_tray, tray
+from tests.core.test_following import duct as oil_duct
 from tests.core.test_openings import CURVE, FAN, duct
 
 
@@ -169,3 +173,15 @@ def test_bodies_that_cover_much_of_a_stream_are_told(size, words):
     found = [a.message for a in told(study)]
     assert len(found) == len(words), found
     assert all(part in message for part, message in zip(words, found, strict=True))
+
+
+def test_the_command_line_knows_the_regime_of_shapes_in_space_too(tmp_path):
+    """0.5 m/s through 20 by 20 mm, that of a circle of 22.6 mm: Re is 10200 at 1 mPa s, 102 at 100."""
+    raw = oil_duct().model_dump(mode="json")
+    for viscosity, words in (("1 mPa s", "Re = 10200 is likely turbulent"), ("100 mPa s", "")):
+        raw["set_up"]["fluid"]["viscosity"] = viscosity
+        (tmp_path / "a.json").write_text(study_text(study_from(raw)))
+        done = CliRunner().invoke(app, ["check", str(tmp_path / "a.json")])
+        assert done.exit_code == 0, done.output
+        assert words in done.output
+        assert ("turbulent" in done.output) is bool(words)

@@ -60,12 +60,12 @@ def load_study(path: Path) -> Any:
     raise typer.Exit(1)
 
 
-def make_shapes(study: Any, names: list[str], beside: Path) -> None:
-    """Makes the shapes in space of some variants, so that checks know their patches."""
+def make_shapes(study: Any, names: list[str], beside: Path) -> dict[str, Any]:
+    """Makes the shapes in space of some variants, so that checks know their patches; gives those that could be made."""
     from brook.core.stages.ready import ready
 
-    for name in names:
-        ready(study, name, beside)
+    made = {name: ready(study, name, beside)[1] for name in names}
+    return {name: surface for name, surface in made.items() if surface is not None}
 
 
 def variant_of(study: Any, wanted: str | None) -> str:

@@ -19,11 +19,11 @@ def check(study_file: Path) -> None:
 
     loaded()
     study = load_study(study_file)
-    make_shapes(study, [v.name for v in study.variants], study_file.parent)
+    shapes = make_shapes(study, [v.name for v in study.variants], study_file.parent)
     problems = check_study(study)
     for problem in problems:
         print(f"{problem.path}: {problem.message}")
-    for path, message in looked_at(study):
+    for path, message in looked_at(study, shapes):
         print(f"{path}: {message} (does not keep it from running)")
     if problems:
         raise typer.Exit(1)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import Counter
-from math import pi
 from typing import Any
 
 import numpy as np
@@ -12,7 +11,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
 from brook.core.checks.advice import Advice, Flowing, advice
-from brook.core.checks.flowing import flow_numbers, lengths_of
+from brook.core.checks.flowing import flow_numbers, lengths_of, space_numbers
 from brook.core.editing.begins import BEGINS
 from brook.core.geometry.plane import PlaneShape
 from brook.core.materials.solid import Solid
@@ -23,7 +22,6 @@ from brook.core.study import named_scope
 from brook.core.study.boundaries import KINDS, STICKING
 from brook.core.study.heat import PATCH_KINDS
 from brook.core.study.patterns import each
-from brook.core.study.placed import Placed
 from brook.core.study.scalars import KINDS as SCALARS
 from brook.core.study.space import SpaceGeometry
 from brook.core.study.turbulence import INCOMING_KINDS
@@ -43,32 +41,6 @@ from brook.web.within import mark_within, within_shown
 router = APIRouter()
 MOST_SHOWN = 6
 MOMENT_BYTES, AVERAGED_BYTES = 42, 24  # of a moment, for each cell
-
-
-def space_numbers(said: dict[str, Any], variant: VariantState) -> dict[str, Any] | None:
-    """The same for a shape in space, by the diameter of a circle as large as the patch that the flow enters by."""
-    fluid = variant.prepared.fluid
-    areas = {p["name"]: p["area"] for p in said.get("patches", ())}
-    volume = sum(b["volume"] for b in said.get("bodies", ()))
-    for boundary in variant.prepared.boundaries:
-        area = areas.get(boundary.patch, 0.0)
-        if fluid is None or not area or boundary.kind not in ("velocity", "flow", "stream"):
-            continue
-        if boundary.kind == "stream":
-            parts = [boundary.velocity_x, boundary.velocity_y, boundary.velocity_z]
-            by_place = any(isinstance(v, Placed) for v in parts)
-            given = None if by_place or None in parts else sum(v * v for v in parts) ** 0.5
-        else:
-            given = boundary.speed if boundary.kind == "velocity" else boundary.volume_flow
-        if not given or isinstance(given, Placed):
-            continue
-        speed = given / area if boundary.kind == "flow" else given
-        length, flow = 2 * (area / pi) ** 0.5, speed * area
-        return {
-            "speed": speed, "reynolds": speed * length / fluid.kinematic_viscosity, "flow": flow, "length": length,
-            "turnover": volume / flow, "by": f"the diameter that the area of {boundary.patch} would have as a circle",
-        }  # fmt: skip
-    return None
 
 
 def driven_numbers(
@@ -114,13 +86,13 @@ def numbers_of(studio: Studio, state: StudyState, variant: VariantState) -> dict
     if making is None or not making.said:
         return None
     said = making.said
-    found = space_numbers(said, variant)
+    across = {p["name"]: p["area"] for p in said.get("patches", ())}
+    volume = sum(b["volume"] for b in said.get("bodies", ()))
+    found = space_numbers(variant.prepared, across, volume)
     if found is not None:
         return found
-    across = {p["name"]: p["area"] for p in said.get("patches", ())}
     through = {b.patch for b in variant.prepared.said if b.kind not in STICKING}
     wet = sum(area for patch, area in across.items() if patch not in through)
-    volume = sum(b["volume"] for b in said.get("bodies", ()))
     return driven_numbers(variant, volume, wet, across, "4 × the volume over the area of the walls")
 
 
