@@ -14,6 +14,7 @@ from brook.core.stages.running import solve
 from brook.core.study import Resolved
 from brook.core.study.document import read_study, study_from, study_text
 from brook.core.study.tables import ValueTable
+from brook.core.units import DIMENSIONS, show
 
 AIR = {"kind": "own", "density": "1.2 kg/m^3", "viscosity": "0.01 Pa s", "conductivity": "0.026 W/(m K)", "heat_capacity": "1006 J/(kg K)"}  # fmt: skip
 THROUGH = [{"kind": "velocity", "patch": "inlet", "speed": "2 m/s"}, {"kind": "pressure", "patch": "outlet"}]
@@ -246,3 +247,44 @@ def test_what_of_a_fan_is_not_known_is_told():
         run(duct({**BLOWER, "rise": "1 Pa * sqrt(0.01 - Q * 1 s/m^3)"}))
     closed = duct(BLOWER, boundaries=[{"kind": "slip", "patch": "inlet"}, {"kind": "slip", "patch": "outlet"}])
     assert not any("nothing moves" in p for p in problems(closed))
+
+
+def exchanged(takes, speed="2 m/s", **more):
+    """The mixed temperature at the outlet in K and the message of a duct with a heat exchanger between 80 and 140 mm, whose other side is at 60 °C."""
+    piece = {"kind": "exchanger", "where": MIDDLE, "deep": "60 mm", "takes": takes, "other": "60 degC", **more}
+    heat = {"start": "20 degC", "patches": [{"kind": "temperature", "patch": "inlet", "temperature": "20 degC"}]}
+    through = [{**THROUGH[0], "speed": speed}, *THROUGH[1:]]
+    study = duct(
+        piece,
+        boundaries=through,
+        heat=heat,
+        fluid={**AIR, "heat_capacity": "1000 J/(kg K)", "conductivity": "0.03 W/(m K)"},
+        mesh={"bulk": "5 mm", "wall": "5 mm"},
+    )
+    outcome = run(study)
+    fields = outcome.fields
+    assert outcome.state == "converged", outcome.message
+    at = fields.stencil.boundary_faces(fields.mesh.patch("outlet"))
+    return np.average(
+        fields.more["temperature"][1][at], weights=fields.flux[fields.mesh.patch("outlet").faces]
+    ), outcome.message
+
+
+@pytest.mark.parametrize("takes", ["20 %", "60 %", "90 %"])
+def test_a_heat_exchanger_brings_a_stream_as_far_as_it_says(takes):
+    leaves, message = exchanged(takes)
+    share = float(takes[:2]) / 100
+    assert leaves - 293.15 == pytest.approx(40 * share, rel=0.01)
+    # ρ u A c (T - T_in), which is told
+    gives = 1.2 * 2 * 0.05 * 1000 * (leaves - 293.15)
+    assert f"the heat exchanger gives {show(gives, DIMENSIONS['power'])}" in message
+
+
+def test_effectiveness_may_fall_with_the_flow_and_is_a_share():
+    curve = "0.9 - 3 s/m^3 * Q"  # of 0.05 m³/s 0.75, of 0.1 0.6
+    for speed, share in (("1 m/s", 0.75), ("2 m/s", 0.6)):
+        assert exchanged(curve, speed)[0] - 293.15 == pytest.approx(40 * share, rel=0.01)
+    with pytest.raises(ValueError, match="it is a share from 0 to 1"):
+        exchanged("0.9 + 3 s/m^3 * Q")
+    cold = duct({"kind": "exchanger", "where": MIDDLE})
+    assert any("temperatures are not computed" in p for p in problems(cold))

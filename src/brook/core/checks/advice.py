@@ -78,7 +78,7 @@ def _mended(study: Study, prepared: Prepared, problem: Problem) -> Change | None
         return Change(f"Say that of {match[1]}", "set_heat_patch", {"patch": match[1], "kind": "temperature"})
     if "something else is already said of" in problem.message and problem.path.endswith("/patch"):
         return Change("Take this one out", "remove", {"pointer": problem.path.removesuffix("/patch")})
-    if problem.path.startswith("/set_up/within/") and "take this heat out" in problem.message:
+    if problem.path.startswith("/set_up/within/") and "take this out" in problem.message:
         return Change("Have temperatures computed", "set_heat", {"on": "yes"})
     return None
 

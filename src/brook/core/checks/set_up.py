@@ -47,6 +47,7 @@ def _no_way_out(c: Context) -> list[Problem]:
         return []
     through = any(b.patch in c.patches and b.role in ("inflow", "outflow", "periodic") for _, b in c.said)
     holds = any(p.patch in c.patches and p.kind in ("temperature", "film", "returning") for p in heat.patches)
+    holds = holds or any(said.kind == "exchanger" for said in c.study.set_up.within)
     put_in = heat.sources or any(p.kind in ("flux", "power") and p.patch in c.patches for p in heat.patches)
     put_in = put_in or any(said.kind == "heating" for said in c.study.set_up.within)
     if through or holds or not put_in or c.plan.pairs:

@@ -33,8 +33,8 @@ def within_problems(c: Context) -> list[Problem]:
             problems.append(
                 Problem(f"{at}/open", "more of a screen is open than there is of it; write a share under 100 %")
             )
-        if said.kind == "heating" and c.study.set_up.heat is None:
-            problems.append(Problem(at, "temperatures are not computed: have them computed, or take this heat out"))
+        if said.kind in ("heating", "exchanger") and c.study.set_up.heat is None:
+            problems.append(Problem(at, "temperatures are not computed: have them computed, or take this out"))
         if said.kind == "release" and said.substance not in tracers:
             hint = nearest(said.substance, tracers) if tracers else "the flow carries none; say first that it does"
             problems.append(Problem(f"{at}/substance", f"'{said.substance}' is no dissolved substance here: {hint}"))

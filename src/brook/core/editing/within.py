@@ -19,7 +19,7 @@ def _add_within(raw: Raw, kind: str) -> str:
     if kind not in {k.model_fields["kind"].default for k in KINDS}:
         raise ValueError(f"'{kind}' is nothing that stands or acts within the fluid")
     said: Raw = {"kind": kind}
-    if kind == "heating" and raw["set_up"]["heat"] is None:
+    if kind in ("heating", "exchanger") and raw["set_up"]["heat"] is None:
         raise EditRefused([Problem("/set_up/within", "temperatures are not computed here; say first that they are")])
     if kind == "release":
         known = [s["name"] for s in raw["set_up"]["scalars"] if s["kind"] == "tracer"]

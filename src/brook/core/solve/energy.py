@@ -18,6 +18,7 @@ from brook.core.solve.model import GivenForce
 from brook.core.solve.states import State
 from brook.core.solve.time_levels import TimeLevel
 from brook.core.solve.turbulence.walls import eddy_conductivity
+from brook.core.solve.within.exchangers import Exchanger
 
 if TYPE_CHECKING:
     from brook.core.numerics.multigrid import Levels
@@ -117,6 +118,7 @@ class EnergyEquation:
         self._left, self._waited = np.inf, 0
         self._medium, self._weight = HeldMedium(), GivenForce(None)
         self.effects: tuple[Any, ...] = ()
+        self.exchangers: tuple[Exchanger, ...] = ()
         if self.changes or self.changes_density:
             self.effects += (self._medium,)
         if self.drives_flow:
@@ -269,7 +271,7 @@ class EnergyEquation:
 
     def _besides(self, flow: FlowSolver) -> np.ndarray | None:
         """Heat (C,) in W of friction, and of the rising pressure of closed gases."""
-        found = self._friction(flow)
+        found = self._exchanged(flow, self._friction(flow))
         gases = [k for k in self._masses or () if self.fluids.fluids[k].pressure]
         if flow.time_scheme is None or not gases:
             return found
@@ -280,15 +282,28 @@ class EnergyEquation:
         found[self.part.cells] += rate[self.fluids.of] * flow.stencil.mesh.volume
         return found
 
+    def _exchanged(self, flow: FlowSolver, besides: np.ndarray | None) -> np.ndarray | None:
+        """Heat (C,) in W that comes from the other sides of heat exchangers too; what it takes there is the sink of the equation."""
+        if not self.exchangers:
+            return besides
+        heat, cells = self.heat, self.part.cells
+        found = np.zeros(heat.stencil.cells) if besides is None else besides
+        heat.sink = np.zeros(heat.stencil.cells)
+        for exchanger in self.exchangers:
+            k = exchanger.conductance(flow, heat.capacity[cells], heat.temperature[cells])
+            heat.sink[cells] += k
+            found[cells] += k * exchanger.other
+        return found
+
     def settle(self, flow: FlowSolver) -> list[str]:
         """Closes the balance of heat for the flow as it is; says where that fell short."""
         self._stir(flow)
-        left = self.heat.settle(self.whole_flux(flow.flux), self._friction(flow))
+        left = self.heat.settle(self.whole_flux(flow.flux), self._exchanged(flow, self._friction(flow)))
         return [f"heat is balanced only to {left:.0e}"] if left > SETTLED else []
 
     def notes(self) -> list[str]:
         """Temperatures beyond what is known of a substance."""
-        return self.heat.notes(self.changes_density)
+        return [*self.heat.notes(self.changes_density), *(note for e in self.exchangers for note in e.notes())]
 
     # -- what is kept -------------------------------------------------------------------------
 

@@ -38,7 +38,7 @@ from brook.core.solve.still import SolidSolver
 from brook.core.solve.turbulence import CLOSURES, Incoming, Lifted, Turbulence, Walls
 from brook.core.solve.within import Acts
 from brook.core.stages.meshing import pairs_of
-from brook.core.stages.within import heat_within, within_flow
+from brook.core.stages.within import exchangers_of, heat_within, within_flow
 from brook.core.study import Resolved, Study
 from brook.core.study.boundaries import INFLOWS, STICKING
 
@@ -125,12 +125,13 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
     energy = EnergyEquation(
         heat, FlowPart.of(whole, flowing), fluids, gravity, said.start, said.buoyancy, said.varying, said.friction
     )
+    energy.exchangers, exchanged = exchangers_of(prepared, stencil.mesh)
     conditions = boundary_conditions(stencil, prepared.boundaries, stirred(prepared, stencil.mesh))
     scalars = _scalars(prepared, stencil, fluids, scheme)
     within = within_flow(study, prepared, stencil, fluids, scalars)
     model = FlowModel.of(
         energy, _laws(fluids), *scalars, _drive(stencil, conditions), within.steps, _frame(prepared, stencil, fluids),
-        _turbulence(prepared, stencil, scheme, energy), told=[*heated.notes, *within.notes], acts=Acts((*heated.acts, *within.acts)),
+        _turbulence(prepared, stencil, scheme, energy), told=[*heated.notes, *within.notes, *exchanged], acts=Acts((*heated.acts, *within.acts)),
     )  # fmt: skip
     return FlowSolver(stencil, _medium(stencil, fluids), conditions, model, Settings(scheme)), stencil
 

@@ -16,7 +16,7 @@ from brook.core.physics.boundaries.fan import curve_of, end_of
 from brook.core.physics.within.porous import AXES, by_direction, coefficients
 from brook.core.physics.within.screen import loss_of
 from brook.core.solve.scalars import TransportedScalar
-from brook.core.solve.within import Act, Acting, Blower, PressureSteps, Screens
+from brook.core.solve.within import Act, Acting, Blower, Exchanger, PressureSteps, Screens
 from brook.core.solve.within.regions import inside, shares, told
 from brook.core.study import Resolved, Study, named_scope
 from brook.core.study.moving import moving_values
@@ -57,6 +57,18 @@ def within_flow(
         if mine:
             found.acts.append(Acting(scalar.equation.source, mine))
     return found
+
+
+def exchangers_of(prepared: Prepared, mesh: Mesh) -> tuple[tuple[Exchanger, ...], list[str]]:
+    """The heat exchangers on a mesh of what flows, and what is to be told of them. Raises `ValueError` for what does not fit it."""
+    found, notes = [], []
+    for k, said in enumerate(prepared.within):
+        if said.kind == "exchanger":
+            title = title_of(prepared, k)
+            share, axis = shares(said.where, mesh, title), AXES.index(said.axis)
+            notes += told(said.where, mesh, share, title)
+            found.append(Exchanger(title, share, axis, said.deep, curve_of(said.takes), end_of(said.takes), said.other))
+    return tuple(found), notes
 
 
 def heat_within(study: Study, prepared: Prepared, mesh: Mesh, flowing: list[int], source: np.ndarray) -> Within:

@@ -8,15 +8,16 @@ from typing import Annotated
 from pydantic import Field
 
 from brook.core.study.within.blower import Blower
+from brook.core.study.within.exchanger import Exchanger
 from brook.core.study.within.heating import Heating
 from brook.core.study.within.porous import Porous
 from brook.core.study.within.push import Push
 from brook.core.study.within.release import Release
 from brook.core.study.within.screen import Screen
 
-KINDS = (Porous, Screen, Blower, Push, Heating, Release)
+KINDS = (Porous, Screen, Blower, Exchanger, Push, Heating, Release)
 CALLED = {str(kind.model_fields["kind"].default): kind.called for kind in KINDS}  # as messages name them
 ACTS = (Push, Heating, Release)  # what may change with the time
-Within = Annotated[Porous | Screen | Blower | Push | Heating | Release, Field(discriminator="kind")]
+Within = Annotated[Porous | Screen | Blower | Exchanger | Push | Heating | Release, Field(discriminator="kind")]
 
-__all__ = ["ACTS", "CALLED", "KINDS", "Blower", "Heating", "Porous", "Push", "Release", "Screen", "Within"]
+__all__ = ["ACTS", "CALLED", "KINDS", "Blower", "Exchanger", "Heating", "Porous", "Push", "Release", "Screen", "Within"]
