@@ -1,5 +1,7 @@
 """From a shape that is meshed to a turbulent run, by the keyboard alone; what is mistaken on the way is mended by its note."""
 
+import time
+
 import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -9,6 +11,7 @@ from tests.web.driving import complaints, send, text_of, type_into, unswapped, w
 from tests.web.helpers import client, document, take_in
 
 MOST = 25
+RESTS = 0.7  # s
 
 
 class Typist:
@@ -24,6 +27,13 @@ class Typist:
     def until(self, holds):
         self.edits += 1
         wait(self.browser, lambda: holds(self.study))
+        wait(self.browser, self.rests)
+
+    def rests(self):
+        """Whether the page has stood for a while: what comes of an edit, and the news of it, have replaced it."""
+        self.browser.execute_script("const s = document.querySelector('#stage'); if (s) s.dataset.seen = '1'")
+        time.sleep(RESTS)
+        return self.browser.execute_script("return document.querySelector('#stage')?.dataset.seen === '1'")
 
     def key(self, words):
         """Presses a button that has these words, by the Enter key."""
@@ -57,8 +67,12 @@ def test_a_turbulent_run_is_set_up_by_keyboard_and_its_mistakes_are_mended(brook
     wait(browser, lambda: "'wal' is not a patch" in text_of(browser, ".sheet"))
     typist.key("Write wall")
     typist.until(lambda study: study.set_up.boundaries[0].patch == "wall")
+    wait(
+        browser, lambda: "'wal' is not a patch" not in text_of(browser, ".sheet")
+    )  # the page that it stands on has come
     send(browser, "select[aria-label='Fluid']", "Air")
     typist.until(lambda study: study.set_up.fluid.substance == "air")
+    wait(browser, lambda: "ρ = 1.205 kg/m³" in text_of(browser, ".sheet"))
     send(browser, "select[aria-label='Patch']", "inlet")
     send(browser, "select[aria-label='Kind of boundary']", "enters at a speed")
     send(browser, "form[hx-post$='/act/set_boundary'] button", Keys.ENTER)
