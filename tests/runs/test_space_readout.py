@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from brook.core.checks.flowing import space_numbers
 from brook.core.numerics import Stencil
 from brook.core.results.picture import usual_section
 from brook.core.results.quantities import View
@@ -11,7 +12,6 @@ from brook.core.study.placed import Placed
 from brook.runs import readout, sheets
 from brook.runs.readout import Loaded, Source
 from brook.web.routes.exports import history_sheet, ledger_sheet
-from brook.web.routes.set_up import space_numbers
 from tests.core.meshes import box_mesh
 
 
@@ -87,15 +87,15 @@ def test_histories_and_ledgers_leave_nothing_out():
 def test_the_regime_of_a_shape_in_space_is_told():
     from types import SimpleNamespace
 
-    said = {"patches": [{"name": "inlet", "area": np.pi * 0.01**2}], "bodies": [{"volume": 1e-3}]}
-    fluid = SimpleNamespace(kinematic_viscosity=1e-6)
+    fluid = SimpleNamespace(kinematic_viscosity=1e-6, density=1000.0)
 
     def numbers(**boundary):
         prepared = SimpleNamespace(fluid=fluid, boundaries=[SimpleNamespace(patch="inlet", **boundary)])
-        return space_numbers(said, SimpleNamespace(prepared=prepared))
+        return space_numbers(prepared, {"inlet": np.pi * 0.01**2}, 1e-3)
 
     assert numbers(kind="velocity", speed=0.5)["reynolds"] == pytest.approx(0.5 * 0.02 / 1e-6)
     assert numbers(kind="flow", volume_flow=1e-4)["speed"] == pytest.approx(1e-4 / (np.pi * 0.01**2))
+    assert numbers(kind="mass", mass_flow=0.1)["flow"] == pytest.approx(1e-4)
     assert numbers(kind="stream", velocity_x=3.0, velocity_y=4.0, velocity_z=0.0)["speed"] == 5.0
     assert (
         numbers(kind="stream", velocity_x=Placed(3.0), velocity_y=4.0, velocity_z=0.0) is None
