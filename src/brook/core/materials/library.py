@@ -161,13 +161,6 @@ def half_humid(temperature: float, pressure: float) -> tuple[float, ...] | None:
     return tuple(kept) if kept else None
 
 
-def dew_point(state: State) -> float:
-    """The temperature in K under which the moisture of humid air begins to fall out."""
-    from CoolProp.CoolProp import HAPropsSI
-
-    return float(HAPropsSI("D", "W", state.moisture, "P", state.pressure, "T", state.substance.high))
-
-
 def _rounded(state: State, values: tuple[float, ...]) -> tuple[float, ...]:
     """To as many digits as are kept of it; all of them of what was known first."""
     return values if state.name in RANGES else tuple(float(f"{v:.9g}") for v in values)

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import isfinite
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from brook.core.formulas import FormulaError
 from brook.core.numerics import Stencil, gauss_gradient
 from brook.core.physics.conditions import Through
+from brook.core.solve.curves import at_flow
 from brook.core.solve.setup import BoundaryConditions
 from brook.core.units import DIMENSIONS, show
 
@@ -219,12 +218,4 @@ def _rise(patch: _Patch, flow: float) -> float:
     """The rise in Pa of an opening at a flow in m³/s, nothing where none is said. Raises `ValueError` where its curve has no value."""
     if patch.through.rise is None:
         return 0.0
-    try:
-        found = patch.through.rise(flow)
-        if not isfinite(found):
-            raise FormulaError("it is not finite")
-        return found
-    except FormulaError as error:
-        raise ValueError(
-            f"the rise of pressure at {patch.name} has no value at {flow:.4g} m³/s: {error.message}"
-        ) from None
+    return at_flow(patch.through.rise, flow, f"the rise of pressure at {patch.name}")

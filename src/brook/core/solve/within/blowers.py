@@ -8,11 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from math import isfinite
 
 import numpy as np
 
-from brook.core.formulas import FormulaError
+from brook.core.solve.curves import at_flow
 from brook.core.units import DIMENSIONS, show
 
 NEAR = 1e-3  # of a flow, by which the steepness of a curve is looked at
@@ -56,12 +55,4 @@ class Blower:
         return []
 
     def _rise(self, flow: float) -> float:
-        try:
-            found = self.rise(flow)
-            if not isfinite(found):
-                raise FormulaError("it is not finite")
-            return found
-        except FormulaError as error:
-            raise ValueError(
-                f"the rise of pressure of {self.name} has no value at {flow:.4g} m³/s: {error.message}"
-            ) from None
+        return at_flow(self.rise, flow, f"the rise of pressure of {self.name}")

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from brook.core.formulas import FormulaError
+from brook.core.solve.curves import at_flow
 from brook.core.units import DIMENSIONS, show
 
 if TYPE_CHECKING:
@@ -45,12 +45,7 @@ class Exchanger:
         """K (C,) in W/K of the cells of a flow with such capacities in J/(kg K) and temperatures in K. Raises `ValueError` where the effectiveness has no value, or
         is no share."""
         through = self.through = self.flow(flow)
-        try:
-            share = self.takes(through)
-        except FormulaError as error:
-            raise ValueError(
-                f"the effectiveness of {self.name} has no value at {through:.4g} m³/s: {error.message}"
-            ) from None
+        share = at_flow(self.takes, through, f"the effectiveness of {self.name}")
         if not 0 <= share <= 1:
             raise ValueError(
                 f"the effectiveness of {self.name} is {share:.4g} at {through:.4g} m³/s; it is a share from 0 to 1"
