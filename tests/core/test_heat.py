@@ -261,3 +261,7 @@ def test_a_body_begins_at_a_temperature_of_its_own():
     assert fields.more["temperature"][0] == pytest.approx(mean, abs=0.05)
     with pytest.raises(EditRefused, match="there is no body 'hat'"):
         act(study, "add_begin", body="hat")
+    idle = act(study, "add_within", kind="exchanger")
+    prepared, surface = ready(idle, "a")
+    with pytest.raises(ValueError, match="nothing flows here that could go through the heat exchanger"):
+        solve(idle, prepared, meshed(idle, prepared, surface, lambda _: None))

@@ -38,7 +38,7 @@ from brook.core.solve.still import SolidSolver
 from brook.core.solve.turbulence import CLOSURES, Incoming, Lifted, Turbulence, Walls
 from brook.core.solve.within import Acts
 from brook.core.stages.meshing import pairs_of
-from brook.core.stages.within import exchangers_of, heat_within, within_flow
+from brook.core.stages.within import exchangers_of, heat_within, title_of, within_flow
 from brook.core.study import Resolved, Study
 from brook.core.study.boundaries import INFLOWS, STICKING
 
@@ -116,6 +116,9 @@ def flow_of(study: Study, prepared: Prepared, mesh: Mesh) -> tuple[FlowSolver | 
             raise ValueError(
                 f"nothing flows here that could carry {prepared.scalars[0].name}; take it out of the set-up"
             )
+        idle = [title_of(prepared, k) for k, w in enumerate(prepared.within) if w.kind in ("blower", "exchanger")]
+        if idle:
+            raise ValueError(f"nothing flows here that could go through {idle[0]}; take it out of the set-up")
         still = SolidSolver(heat)
         still.acts, heat.told = Acts(tuple(heated.acts)), heated.notes
         return still, whole
