@@ -5,7 +5,7 @@ from typer.testing import CliRunner
 
 from brook.cli import app
 from brook.core.checks import check, prepare
-from brook.core.checks.advice import Flowing, advice, speed_of_sound
+from brook.core.checks.advice import Around, Flowing, advice, speed_of_sound
 from brook.core.checks.flowing import looked_at
 from brook.core.checks.mending import mends
 from brook.core.editing import EditRefused, act, set_value
@@ -173,6 +173,22 @@ def test_bodies_that_cover_much_of_a_stream_are_told(size, words):
     found = [a.message for a in told(study)]
     assert len(found) == len(words), found
     assert all(part in message for part, message in zip(words, found, strict=True))
+
+
+def test_a_tunnel_that_a_body_covers_is_told_at_the_tunnel():
+    raw = raw_tray()
+    raw["set_up"]["boundaries"][0] = {"kind": "stream", "patch": "inlet", "velocity_x": "1 m/s"}
+    wide = Around(share=0.08, wide=0.4, before=0.5, path="/variants/0/geometry/tunnel")
+    covers, before = [a for a in told(study_from(raw), around=wide) if a.path == wide.path]
+    assert "cover 8.0 % of the stream" in covers.message
+    assert "enters 500 mm before the bodies, which cover 400 mm" in before.message
+    small = Around(share=0.01, wide=0.1, before=0.5, path="/variants/0/geometry/tunnel")
+    assert not any(a.path == wide.path for a in told(study_from(raw), around=small))
+
+
+def test_a_run_takes_as_long_as_the_last_one_did():
+    found = [a.message for a in told(study_from(raw_tray()), cells=8_000_000, pace=1e-6)]
+    assert "a run of 200 iterations will take about 27 min, as cells took 1 µs each in the last one" in found
 
 
 def test_the_command_line_knows_the_regime_of_shapes_in_space_too(tmp_path):

@@ -24,6 +24,7 @@ from brook.core.geometry.mending import (
 )
 from brook.core.geometry.proposing import mended, propose
 from brook.core.geometry.surface import Surface, surface_of
+from brook.core.geometry.survey import measured
 from brook.core.geometry.unit_check import likely_unit, sizes
 from tests.core.surfaces import cube, together, tube
 
@@ -316,3 +317,13 @@ def test_the_unit_is_guessed_by_the_size():
     for unit, size in (("mm", 400.0), ("m", 0.4), ("m", 2.0), ("mm", 63.0)):
         assert likely_unit(cube(size)) == unit
     assert sizes(cube(10.0))["inch"] == pytest.approx([0.254] * 3)
+
+
+def test_outlines_and_extents_of_patches_are_measured():
+    """A round tube of 1 m by 2 m from 24 flat sides, closed at its ends."""
+    round_end = 24 * np.sin(np.pi / 24)
+    told = {p["name"]: p for p in measured(tube())["patches"]}
+    for name, rim, extents in (("near", round_end, (1.0, 1.0)), ("wall", 2 * round_end, (2.0, 1.0))):
+        assert told[name]["rim"] == pytest.approx(rim)
+        lengths = [np.linalg.norm(np.subtract(*line)) for line in told[name]["spans"]]
+        assert lengths == pytest.approx(extents, rel=0.01)

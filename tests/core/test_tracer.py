@@ -229,3 +229,40 @@ def test_a_patch_that_only_another_shape_brings_stops_no_variant():
     shape_cache.note(shape.bodies_key, ("inlet", "header", "end", *branches), ())
     assert study.mesh_plan.patches == {"vane": "2.5 mm"}
     assert not [p for p in prepare(study, even).problems if "vane" in p.message]
+
+
+def pooled(**where):
+    """A pool of dye in still water, in time: nothing carries it away."""
+    dye = DYE | {"inflows": [], "start": "1 g/m^3", "begins": [{"where": where, "concentration": "5 g/m^3"}]}
+    raw = channel(speed="1e-9 m/s").model_dump(mode="json")
+    raw["set_up"]["scalars"] = [dye]
+    raw["requirements"] = [
+        {"name": "held", "title": "Held", "reading": "fluid.dye.mean", "limit": {"kind": "smallest"}}
+    ]
+    return raw
+
+
+def test_a_piece_of_the_fluid_begins_with_another_concentration():
+    """A box of 50 by 37 mm, whose border cuts cells of 20 mm, in a duct of 400 by 100 mm."""
+    box = {"kind": "box", "x": "100 mm", "y": "20 mm", "width": "50 mm", "depth": "37 mm"}
+    outcome, found = ran(pooled(**box))
+    assert found["held"] == pytest.approx(1e-3 + 4e-3 * 0.05 * 0.037 / (0.4 * 0.1), rel=0.01)
+    assert outcome.fields.more["dye"][0].max() == pytest.approx(5e-3, rel=1e-3)
+
+
+def test_a_pool_that_is_nowhere_is_told():
+    with pytest.raises(ValueError, match=r"nothing lies in the box of what holds 0\.005 kg/m³ of dye at the start"):
+        ran(pooled(kind="box", x="3 m", y="3 m"))
+    study = study_from(pooled(kind="body", body="tank"))
+    problem = next(p for p in check(study) if p.path.endswith("/where/body"))
+    assert problem.path == "/set_up/scalars/0/begins/0/where/body"
+    assert "there is no body 'tank'" in problem.message
+
+
+def test_a_substance_that_begins_alike_everywhere_has_the_key_it_had():
+    raw = carrying(DYE)
+    plainly, made = study_from(raw), study_from(raw)
+    named = act(made, "add_pool", scalar="dye")
+    gone = act(named, "remove", pointer="/set_up/scalars/0/begins/0")
+    keys = [stage_keys(s, prepare(s, s.variants[0])).run for s in (plainly, named, gone)]
+    assert keys[0] == keys[2] != keys[1]

@@ -1,5 +1,7 @@
 """Formulas of the time and of the place beside their statements, as graphs and in words."""
 
+from dataclasses import replace
+
 import pytest
 
 from brook.core.checks import prepare
@@ -47,3 +49,14 @@ def test_a_value_by_the_time_stands_over_the_whole_run(rate):
 
 def test_what_stays_the_same_has_no_graph():
     assert graphs(duct()) == {}
+
+
+def test_a_value_by_place_stands_along_the_middle_of_a_patch_in_space():
+    """0.2 m along y and 0.1 m along z: y goes from 0.3 to 0.5 m."""
+    study = duct(boundaries=[{"kind": "velocity", "patch": "inlet", "speed": "2 m/s * y / (1 m)"}, OUT])
+    variant = Variant(study)
+    variant.prepared = replace(variant.prepared, shape=None)
+    spans = {"inlet": [[[0, 0.3, 0], [0, 0.5, 0]], [[0, 0.4, -0.05], [0, 0.4, 0.05]]], "outlet": []}
+    along, across = formula_graphs(State(study), variant, spans)["/set_up/boundaries/0"]
+    assert (along["x"], along["words"]) == ("along inlet, y in mm", "From 0.600 m/s to 1.00 m/s.")
+    assert (across["x"], across["words"]) == ("across inlet, z in mm", "It is 800 mm/s all along.")

@@ -47,6 +47,8 @@ def _marks(values: list[float], logarithmic: bool) -> tuple[float, float, list[f
     size = 10 ** math.floor(math.log10(raw))
     step = next(size * k for k in (1, 2, 5, 10) if size * k >= raw)
     first, last = math.floor(low / step + 1e-9), math.ceil(high / step - 1e-9)
+    if first == last:  # values that are all alike, on a mark
+        first, last = first - 1, last + 1
     marks = [step * k for k in range(first, last + 1)]
     return marks[0], marks[-1], marks
 

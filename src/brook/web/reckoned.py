@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from brook.core.checks.advice import speed_of_sound
+from brook.core.editing.putting import spots_for
 from brook.core.formulas import FormulaError, Scope
 from brook.core.materials import ConstantFluid
 from brook.core.physics.reckoning import Calculator, Input, Result
-from brook.core.study import value_at
+from brook.core.study import Study, value_at
 from brook.core.units import DIMENSIONS, from_si, powered, sensible_unit, show
 from brook.web.state import VariantState
 
@@ -19,8 +21,19 @@ UNITS = {
 }  # fmt: skip
 
 
-def known_of(variant: VariantState | None, told: dict[str, Any] | None) -> dict[str, str]:
-    """What a study says of what calculators ask for, as texts, with numbers `told` of its flow."""
+@dataclass(frozen=True)
+class PatchSize:
+    """A patch that can be picked, its area in m² and how long its outline is in m."""
+
+    name: str
+    area: float
+    rim: float
+
+
+def known_of(
+    variant: VariantState | None, told: dict[str, Any] | None, patch: PatchSize | None = None
+) -> dict[str, str]:
+    """What a study says of what calculators ask for, as texts, with numbers `told` of its flow, and of a `patch` that was picked."""
     found: dict[str, str] = {}
     fluid = variant.prepared.fluid if variant else None
     if isinstance(fluid, ConstantFluid):
@@ -34,6 +47,11 @@ def known_of(variant: VariantState | None, told: dict[str, Any] | None) -> dict[
         found["speed"] = _text(told["speed"], "speed")
     if told and told.get("length"):
         found["width"] = _text(told["length"], "length")
+    if patch is not None and patch.area > 0 and patch.rim > 0:
+        found |= {"area": _text(patch.area, "area"), "rim": _text(patch.rim, "length")}
+        found["width"] = _text(4 * patch.area / patch.rim, "length")
+        if told and told.get("flow"):
+            found["speed"] = _text(told["flow"] / patch.area, "speed")
     return found
 
 
@@ -44,9 +62,10 @@ def _text(value: float, dimension: str) -> str:
 
 
 def card(
-    calculator: Calculator, typed: dict[str, str], known: dict[str, str], scope: Scope, slug: str
-) -> dict[str, Any]:
-    """What the card of a calculator shows."""
+    calculator: Calculator, typed: dict[str, str], known: dict[str, str], scope: Scope, slug: str,
+    study: Study | None = None, patch: str = "",
+) -> dict[str, Any]:  # fmt: skip
+    """What the card of a calculator shows, with where in a `study` what it finds can be put; `patch` is one that was picked."""
     fields, values, problem = [], {}, ""
     for entry in calculator.inputs:
         text = typed.get(entry.name) or known.get(entry.of, "") or entry.usual
@@ -59,10 +78,10 @@ def card(
     results: list[dict[str, Any]] = []
     if len(values) == len(calculator.inputs):
         try:
-            results = [_shown(result) for result in calculator.reckon(values)]
+            results = [_shown(result, study) for result in calculator.reckon(values)]
         except (ValueError, OverflowError, ZeroDivisionError) as error:
             problem = str(error)
-    return {"c": calculator, "fields": fields, "results": results, "problem": problem, "slug": slug}
+    return {"c": calculator, "fields": fields, "results": results, "problem": problem, "slug": slug, "patch": patch}
 
 
 def _value(entry: Input, text: str, scope: Scope) -> float:
@@ -74,10 +93,11 @@ def _value(entry: Input, text: str, scope: Scope) -> float:
     return value_at(text, entry.value, scope)
 
 
-def _shown(result: Result) -> dict[str, Any]:
+def _shown(result: Result, study: Study | None) -> dict[str, Any]:
     number = result.dimension == "number"
     return {
         "title": result.title, "words": result.words, "name": result.name,
         "value": powered(result.value) if number else show(result.value, DIMENSIONS[result.dimension]),
         "text": _text(result.value, result.dimension),
+        "spots": spots_for(study, result.name) if study is not None else [],
     }  # fmt: skip

@@ -21,6 +21,7 @@ PASSING = 1.0  # m/s, at which a porous body and a screen are told by what they 
 def within_shown(state: StudyState, variant: VariantState | None) -> dict[str, Any]:
     """What the sheet needs of them."""
     said = state.study.set_up.within
+    pools = [b for s in state.study.set_up.scalars for b in getattr(s, "begins", ())]
     flat = variant is None or variant.variant.geometry.kind == "plane"
     bodies = list(variant.prepared.places.bodies) if variant else []
     regions = [k.model_fields["kind"].default for k in REGIONS]
@@ -32,7 +33,7 @@ def within_shown(state: StudyState, variant: VariantState | None) -> dict[str, A
         "within_said": [_numbers(state, variant, k) for k in range(len(said))],
         "region_kinds": [
             (k, "in a disc" if flat and k == "ball" else "in a strip" if flat and k == "cylinder" else REGION_WORDS[k])
-            for k in regions if k != "body" or len(bodies) > 1 or any(s.where.kind == "body" for s in said)
+            for k in regions if k != "body" or len(bodies) > 1 or any(s.where.kind == "body" for s in [*said, *pools])
         ],
         "body_choices": [(name, name) for name in bodies],
         "measured_choices": [("", "not measured"), *tables],

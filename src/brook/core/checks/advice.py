@@ -53,12 +53,24 @@ class Advice:
 
 
 @dataclass(frozen=True)
+class Around:
+    """Bodies in a stream: the `share` of it that they cover, how wide that is and how far before them it begins, in m; `path` is where that is said."""
+
+    share: float
+    wide: float
+    before: float
+    path: str = "/variants"
+
+
+@dataclass(frozen=True)
 class Flowing:
     """What a flow will be like: a speed in m/s, its Reynolds number by a length, and how many cells a mesh has, 0 where that is not known."""
 
     speed: float = 0.0
     reynolds: float = 0.0
     cells: int = 0
+    around: Around | None = None
+    pace: float = 0.0  # s that the last run of the variant took for a cell and iteration, 0 where there was none
 
 
 def advice(study: Study, prepared: Prepared, problems: list[Problem], flowing: Flowing) -> list[Advice]:
@@ -124,26 +136,33 @@ def _first_cells(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator
 
 
 def _around(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
-    """How much of a stream the bodies in a drawing cover, and how far they stand from where it enters."""
+    """How much of a stream bodies cover, and how far they stand from where it enters."""
+    around = flowing.around or _around_in_plane(prepared)
+    if around is None or not any(b.kind in ("stream", "velocity") for b in prepared.said):
+        return
+    if around.share > COVERED:
+        message = f"the bodies cover {round_text(100 * around.share, 2)} % of the stream: over {100 * COVERED:g} % its sides hold it together, and forces come out too large"
+        yield Advice(around.path, message, False)
+    if around.before < BEFORE * around.wide:
+        before, wide = (show(v, DIMENSIONS["length"]) for v in (around.before, around.wide))
+        message = f"the stream enters {before} before the bodies, which cover {wide} of it: under {BEFORE:g} times that they bend it where it enters"
+        yield Advice(around.path, message, False)
+
+
+def _around_in_plane(prepared: Prepared) -> Around | None:
+    """Of the bodies in a drawing."""
     shape = prepared.shape
     stream = next((b for b in prepared.said if b.kind == "stream"), None)
     if shape is None or stream is None:
-        return
+        return None
     way = np.array([v if isinstance(v := getattr(stream, f"velocity_{axis}", 0.0), float) else 0.0 for axis in "xy"])
     within = _inner_edges(shape.rings)
     if not len(within) or not np.abs(way).max() > 0:
-        return
+        return None
     way /= np.linalg.norm(way)
     every = np.array([[(e.x0, e.y0), (e.x1, e.y1)] for e in shape.edges()])
     covers = shadow_of_edges(within, way)
-    share = covers / shadow_of_edges(every, way)
-    if share > COVERED:
-        message = f"the bodies cover {round_text(100 * share, 2)} % of the stream: over {100 * COVERED:g} % its sides hold it together, and forces come out too large"
-        yield Advice("/variants", message, False)
-    before = float((within @ way).min() - (every @ way).min())
-    if before < BEFORE * covers:
-        message = f"the stream enters {show(before, DIMENSIONS['length'])} before the bodies, which cover {show(covers, DIMENSIONS['length'])} of it: under {BEFORE:g} times that they bend it where it enters"
-        yield Advice("/variants", message, False)
+    return Around(covers / shadow_of_edges(every, way), covers, float((within @ way).min() - (every @ way).min()))
 
 
 def _inner_edges(rings: Any) -> np.ndarray:
@@ -222,21 +241,21 @@ def _scale(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advic
 
 
 def _time(study: Study, prepared: Prepared, flowing: Flowing) -> Iterator[Advice]:
-    """How long a run will take, where that is long: by what a cell takes in an iteration on a usual machine."""
+    """How long a run will take, where that is long: by what a cell took in an iteration of the last run, or takes on a usual machine."""
     timing = prepared.timing
     rounds: float = USUAL_ITERATIONS
     if timing.kind == "in_time":
         if not timing.duration or not timing.step:
             return
         rounds = IN_A_STEP * timing.duration / timing.step
-    each_cell = PACE * (1 + (prepared.turbulence is not None) + 0.5 * (prepared.heat is not None))
+    each_cell = flowing.pace or PACE * (1 + (prepared.turbulence is not None) + 0.5 * (prepared.heat is not None))
     seconds = flowing.cells * rounds * each_cell
     if seconds > LONG:
         words = f"{round_text(seconds / 3600, 2)} h" if seconds > 5400 else f"{round_text(seconds / 60, 2)} min"
         counted = f"{rounds:,.0f} iterations".replace(",", "\u202f")
         yield Advice(
             "/run_rules",
-            f"a run of {counted} will take about {words}, as cells take {1e6 * each_cell:.2g} µs each",
+            f"a run of {counted} will take about {words}, as cells {'took' if flowing.pace else 'take'} {1e6 * each_cell:.2g} µs each{' in the last one' if flowing.pace else ''}",
             False,
         )
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from brook.core.checks.context import Context
+from brook.core.checks.within import region_problems
 from brook.core.results.quantities import QUANTITIES
 from brook.core.study import Problem
 from brook.core.study.resolve import RESERVED
@@ -31,6 +32,8 @@ def scalar_problems(c: Context) -> list[Problem]:
         seen.add(said.name)
         if isinstance(said, Tracer):
             problems += _inflow_problems(said, at, through)
+            for n, begin in enumerate(said.begins):
+                problems += region_problems(c, begin.where, f"{at}/begins/{n}/where")
         if isinstance(said, Age) and not entering and study.set_up.timing.kind == "steady":
             message = "nothing flows in, so the fluid gets older for ever; follow it in time, or say what flows in"
             problems.append(Problem(f"{at}/name", message, "missing", variant.name))

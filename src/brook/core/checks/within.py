@@ -7,22 +7,29 @@ from brook.core.formulas import nearest
 from brook.core.physics.within.porous import fitted
 from brook.core.study import Problem
 from brook.core.study.geometry import PlaneGeometry
+from brook.core.study.regions import Region
 from brook.core.study.scalars import Tracer
 from brook.core.study.within import CALLED
+
+
+def region_problems(c: Context, where: Region, path: str) -> list[Problem]:
+    """That a piece of the fluid is a body that is not there."""
+    bodies = (c.space.bodies if c.space is not None else None) or (
+        (c.variant.geometry.body,) if isinstance(c.variant.geometry, PlaneGeometry) else ()
+    )
+    if where.kind != "body" or not bodies or where.body in bodies:
+        return []
+    message = f"'{where.body}' is not a body here: {nearest(where.body, bodies)}"
+    return [Problem(f"{path}/body", message, variant=c.variant.name)]
 
 
 def within_problems(c: Context) -> list[Problem]:
     """Names that nothing has, tables that nothing can be fitted to, and what a drawing knows nothing of."""
     problems: list[Problem] = []
     tracers = [s.name for s in c.study.set_up.scalars if isinstance(s, Tracer)]
-    bodies = (c.space.bodies if c.space is not None else None) or (
-        (c.variant.geometry.body,) if isinstance(c.variant.geometry, PlaneGeometry) else ()
-    )
     for k, said in enumerate(c.study.set_up.within):
         at, found = f"/set_up/within/{k}", c.set_up.within[k]
-        if said.where.kind == "body" and bodies and said.where.body not in bodies:
-            message = f"'{said.where.body}' is not a body here: {nearest(said.where.body, bodies)}"
-            problems.append(Problem(f"{at}/where/body", message, variant=c.variant.name))
+        problems += region_problems(c, said.where, f"{at}/where")
         if said.kind == "porous":
             problems += _measured_problems(c, f"{at}/measured", said.measured, found.thick)
         if said.kind in ("screen", "blower") and said.axis == "z" and isinstance(c.variant.geometry, PlaneGeometry):

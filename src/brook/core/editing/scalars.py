@@ -47,8 +47,16 @@ def _add_release(raw: Raw, scalar: str, body: str) -> str:
     return f"/set_up/scalars/{k}/releases/{len(said['releases']) - 1}/rate"
 
 
+def _add_pool(raw: Raw, scalar: str) -> str:
+    """Says that a piece of the fluid holds more, or less, of a substance at the start."""
+    k, said = _tracer(raw, scalar)
+    said.setdefault("begins", []).append({})
+    return f"/set_up/scalars/{k}/begins/{len(said['begins']) - 1}/concentration"
+
+
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_scalar": _add_scalar,
     "set_inflow": _set_inflow,
     "add_release": _add_release,
+    "add_pool": _add_pool,
 }

@@ -294,13 +294,17 @@ def _sheets(names: list[str]) -> Callable[[State], State]:
 def _tunnel(tunnel: Resolved) -> Callable[[State], State]:
     def do(state: State) -> State:
         try:
-            share = blockage(state.surface, tunnel)
+            share, covers, before = blockage(state.surface, tunnel)
             surface = with_tunnel(state.surface, tunnel)
         except ValueError as error:
             return State(state.surface, (*state.notes, Note("/tunnel", "", str(error))))
         words = f"the body covers {100 * share:.2g} % of the tunnel's cross-section"
         if share > 0.05:
             words += "; over 5 % the sides hold the flow together and forces come out too large"
-        return State(surface, (*state.notes, Note("/tunnel", words, "", {"blockage": share})), state.surface)
+        return State(
+            surface,
+            (*state.notes, Note("/tunnel", words, "", {"blockage": share, "covers": covers, "before": before})),
+            state.surface,
+        )
 
     return do

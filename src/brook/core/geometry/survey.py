@@ -26,11 +26,12 @@ def measured(surface: Surface) -> dict[str, Any]:
     low, high = surface.box
     counts = np.bincount(surface.patch, minlength=len(surface.patches))
     known = {look.patch: look for look in looks(surface)}
+    around = rims(surface)
     patches = []
     for k, name in enumerate(surface.patches):
         look = known.get(name)
         patches.append({
-            "name": name, "triangles": int(counts[k]), "area": look.area if look else 0.0,
+            "name": name, "triangles": int(counts[k]), "area": look.area if look else 0.0, "rim": float(around[k]), "spans": spans(surface, k),
             "look": look.kind if look else "", "diameter": look.diameter if look else None,
             "suggestion": look.suggestion if look else "", "at": _label_place(surface, k) if look else None,
         })  # fmt: skip
@@ -39,6 +40,41 @@ def measured(surface: Surface) -> dict[str, Any]:
         "area": surface.area, "volume": surface.volume, "box": [low.tolist(), high.tolist()],
         "shells": int(surface.shells.max(initial=-1)) + 1, "patches": patches,
     }  # fmt: skip
+
+
+def rims(surface: Surface) -> np.ndarray:
+    """How long the outline of each patch is, in m: edges where it ends or another patch begins."""
+    edges, patch = surface.edges, surface.patch
+    along = surface.points[edges.ends]
+    length = np.linalg.norm(along[:, 1] - along[:, 0], axis=1)
+    count = len(surface.patches)
+    free = edges.uses[edges.of] == 1
+    found = np.zeros(count) + np.bincount(patch[np.nonzero(free)[0]], length[edges.of[free]], count)
+    sides, between = patch[edges.pairs], length[edges.uses == 2]
+    ends = sides[:, 0] != sides[:, 1]
+    for side in (0, 1):
+        found += np.bincount(sides[ends, side], between[ends], count)
+    return found
+
+
+def spans(surface: Surface, patch: int) -> list[list[list[float]]]:
+    """Both ends in m of the straight lines through the middle of a patch along which it is longest, and across that; fewer where it has no such extent."""
+    mine = surface.patch == patch
+    areas = surface.areas[mine]
+    if not areas.sum() > 0:
+        return []
+    corners = surface.points[surface.triangles[mine]]
+    centre = np.average(corners.mean(axis=1), axis=0, weights=areas)
+    away = corners - centre
+    spread = np.einsum("t,tci,tcj->ij", areas, away, away)
+    axes = np.linalg.eigh(spread)[1].T[::-1]  # the longest first
+    reach = away.reshape(-1, 3) @ axes[:2].T
+    low, high = reach.min(axis=0), reach.max(axis=0)
+    largest = float((high - low).max())
+    lines = [
+        [centre + low[k] * axes[k], centre + high[k] * axes[k]] for k in (0, 1) if high[k] - low[k] > 1e-6 * largest
+    ]
+    return [[end.tolist() for end in line] for line in lines]
 
 
 def _label_place(surface: Surface, patch: int) -> list[float]:

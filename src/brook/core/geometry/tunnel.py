@@ -58,15 +58,16 @@ def _outer(surface: Surface, tunnel: Resolved, low: np.ndarray, high: np.ndarray
     )  # fmt: skip
 
 
-def blockage(surface: Surface, tunnel: Resolved) -> float:
-    """The share of the tunnel's cross-section that the body covers, seen along x."""
+def blockage(surface: Surface, tunnel: Resolved) -> tuple[float, float, float]:
+    """The share of the tunnel's cross-section that the body covers, seen along x, how much that is in m², and how far before it the tunnel begins in m."""
     low, high = tunnel_box(surface, tunnel)
     body_low, body_high = surface.box
     size = body_high[1:] - body_low[1:]
     if not size.min() > 0:
-        return 0.0
+        return 0.0, 0.0, float(body_low[0] - low[0])
     flat = (surface.points[:, 1:] - body_low[1:]) / size * PIXELS
     share = float(covered(np.ascontiguousarray(flat), surface.triangles, PIXELS).mean())
     length = float(body_high[0] - body_low[0])
     area = float(np.prod((high - low)[1:])) if tunnel.form == "box" else float(np.pi * (tunnel.side * length) ** 2)
-    return share * float(size.prod()) / area
+    covers = share * float(size.prod())
+    return covers / area, covers, float(body_low[0] - low[0])

@@ -97,6 +97,10 @@ class ScalarEquation:
         inner = self.stencil.inner
         self._entries, self._more = room[: 2 * inner], room[2 * inner : 3 * inner]
 
+    def fill(self, share: np.ndarray, value: np.ndarray) -> None:
+        """That `share` (C,) of each cell begins at a value (C,) instead."""
+        self._start = (1 - share) * self._start + share * value
+
     def begin(self) -> None:
         """Takes over the value of the start."""
         self.value = self._start.astype(float).copy()

@@ -124,7 +124,7 @@ def _later_keys(study: Study, prepared: Prepared, fluid: ConstantFluid, geometry
         *_timing_inputs(study, prepared),
         *_heat_inputs(prepared),
         *([plain(prepared.turbulence), TURBULENCE_VERSION] if prepared.turbulence else []),
-        *([plain(prepared.scalars)] if prepared.scalars else []),
+        *([[_scalar_inputs(said) for said in prepared.scalars]] if prepared.scalars else []),
         *([plain(prepared.within)] if prepared.within else []),
         *([["start", plain(prepared.start)]] if prepared.start.kind == "formula" else []),
         *([["frame", plain(prepared.frame)]] if prepared.frame is not None else []),
@@ -166,6 +166,14 @@ def _timing_inputs(study: Study, prepared: Prepared) -> list[Any]:
         study.named_values if texts else {},
         prepared.variant.named_values if texts else {},
     ]
+
+
+def _scalar_inputs(said: Resolved) -> Any:
+    """What a run depends on of something that the flow carries."""
+    found = plain(said)
+    if not found.get("begins", True):
+        del found["begins"]
+    return found
 
 
 def _heat_inputs(prepared: Prepared) -> list[Any]:

@@ -52,11 +52,24 @@ def within_flow(
     pushed = np.sum([act.share > 0 for _, act in pushes], axis=0) > 0 if pushes else None
     found.steps = _steps(study, prepared, stencil, fluids, found.notes, (push, pushed))
     released = _acts(study, prepared, mesh, "release", found.notes)
+    _pools(prepared, mesh, fluids.constant("density"), scalars, found.notes)
     for scalar in scalars:
         mine = [act for said, act in released if said.substance == scalar.name]
         if mine:
             found.acts.append(Acting(scalar.equation.source, mine))
     return found
+
+
+def _pools(
+    prepared: Prepared, mesh: Mesh, density: np.ndarray, scalars: list[TransportedScalar], notes: list[str]
+) -> None:
+    """Fills pieces of the fluid with what they hold of substances at the start."""
+    for said, scalar in zip(prepared.scalars, scalars, strict=True):
+        for begin in getattr(said, "begins", ()):
+            title = f"what holds {begin.concentration:.4g} kg/m³ of {said.name} at the start"
+            share = shares(begin.where, mesh, title)
+            notes += told(begin.where, mesh, share, title)
+            scalar.equation.fill(share, begin.concentration / density)
 
 
 def exchangers_of(prepared: Prepared, mesh: Mesh) -> tuple[tuple[Exchanger, ...], list[str]]:

@@ -10,7 +10,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
-from brook.core.checks.advice import Advice, Flowing, advice
+from brook.core.checks.advice import Advice, Around, Flowing, advice
 from brook.core.checks.flowing import flow_numbers, lengths_of, space_numbers
 from brook.core.editing.begins import BEGINS
 from brook.core.geometry.plane import PlaneShape
@@ -29,7 +29,7 @@ from brook.core.study.turbulence import KINDS as TURBULENCE
 from brook.core.units import round_text
 from brook.web.drawing import Drawing, drawing
 from brook.web.fans import fan_graphs
-from brook.web.formula_graphs import formula_graphs
+from brook.web.formula_graphs import Spans, formula_graphs
 from brook.web.materials import fluid_groups, kept_options, material_groups
 from brook.web.pages import BODIES, StateHere, StudioHere, stage, variant_of
 from brook.web.reckoned import card, known_of
@@ -40,6 +40,7 @@ from brook.web.within import mark_within, within_shown
 
 router = APIRouter()
 MOST_SHOWN = 6
+FIRST_ROUNDS = 20  # iterations of a run that tell how long one takes
 MOMENT_BYTES, AVERAGED_BYTES = 42, 24  # of a moment, for each cell
 
 
@@ -133,7 +134,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "partners": partners,
         "kept_moments": kept_moments(variant) if variant else "",
         "fans": fan_graphs(variant),
-        "formula_graphs": formula_graphs(state, variant),
+        "formula_graphs": formula_graphs(state, variant, _spans(studio, state, variant)),
         "spoken_of": said,
         "drawing": _drawn(shape, variant) if variant and shape else None,
         "picture": small_address(studio, state, variant) if variant and not shape else "",
@@ -153,7 +154,7 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
             ("Our own", [("own", "A fluid of our own"), ("gas", "A gas of our own"), *kept_options(studio.store)]),
         ],
         "reckoned": _reckoned(state, variant, numbers),
-        "advice": _advice(state, variant, numbers) if variant else [],
+        "advice": _advice(studio, state, variant, numbers) if variant else [],
         "rest": [p for p in every if p not in said | paired],
         "patches": every,
         "several": _several(every),
@@ -170,11 +171,35 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
     }
 
 
-def _advice(state: StudyState, variant: VariantState, numbers: dict[str, Any] | None) -> list[Advice]:
+def _around(studio: Studio, state: StudyState, variant: VariantState) -> Around | None:
+    """What stands in the tunnel of a shape in space, as far as it is made."""
+    making = making_of(studio, state, variant) if variant.variant.geometry.kind == "space" else None
+    notes = making.said["notes"] if making is not None and making.said else ()
+    told = next((n["more"] for n in notes if "covers" in n["more"]), None)
+    path = f"/variants/{variant.index}/geometry/tunnel"
+    return None if told is None else Around(told["blockage"], told["covers"] ** 0.5, told["before"], path)
+
+
+def _spans(studio: Studio, state: StudyState, variant: VariantState | None) -> Spans:
+    """Lines through the middle of each patch of a shape in space."""
+    making = making_of(studio, state, variant) if variant and variant.variant.geometry.kind == "space" else None
+    told = making.said["patches"] if making is not None and making.said else ()
+    return {p["name"]: p["spans"] for p in told if p.get("spans")}
+
+
+def _pace(variant: VariantState) -> float:
+    """How long a cell took in an iteration of the last run, in s; 0 where none was long enough to tell."""
+    told = variant.run.summary or {}
+    rounds = (told.get("iterations") or 0) * (told.get("cells") or 0)
+    return float(told.get("seconds") or 0.0) / rounds if rounds and told["iterations"] >= FIRST_ROUNDS else 0.0
+
+
+def _advice(studio: Studio, state: StudyState, variant: VariantState, numbers: dict[str, Any] | None) -> list[Advice]:
     """All that is to be looked at before a run of a variant."""
     told = numbers or {}
     cells = (variant.mesh.summary or {}).get("cells") or 0
-    flowing = Flowing(told.get("speed") or 0.0, told.get("reynolds") or 0.0, cells)
+    around, pace = _around(studio, state, variant), _pace(variant)
+    flowing = Flowing(told.get("speed") or 0.0, told.get("reynolds") or 0.0, cells, around, pace)
     return advice(state.study, variant.prepared, list(state.problems), flowing)
 
 
@@ -185,7 +210,7 @@ def _reckoned(state: StudyState, variant: VariantState | None, numbers: dict[str
     asked = ["reynolds", "development"] + (["incoming", "first_height"] if state.study.set_up.turbulence else [])
     asked += ["step"] if state.study.set_up.timing.kind == "in_time" else []
     known, scope = known_of(variant, numbers), named_scope(state.study, variant.variant)
-    return [card(CALCULATORS[name], {}, known, scope, state.row.slug) for name in asked]
+    return [card(CALCULATORS[name], {}, known, scope, state.row.slug, state.study) for name in asked]
 
 
 def _shown_areas(state: StudyState, variant: VariantState | None) -> list[tuple[str, float]]:

@@ -39,6 +39,7 @@ def _pipe(v: dict[str, float]) -> list[Result]:
         Result("by friction", along * dynamic, "pressure"),
         Result("by fittings", fittings * dynamic, "pressure", f"Σζ = {fittings:g}"),
         Result("in all", (along + fittings) * dynamic, "pressure", name="loss"),
+        Result("as a loss ζ of ρ U²/2", along + fittings, name="loss_number"),
     ]
 
 
