@@ -299,6 +299,7 @@ class EnergyEquation:
         """Closes the balance of heat for the flow as it is; says where that fell short."""
         self._stir(flow)
         left = self.heat.settle(self.whole_flux(flow.flux), self._exchanged(flow, self._friction(flow)))
+        self._exchanged(flow, None)  # what they give, now that temperatures stand
         return [f"heat is balanced only to {left:.0e}"] if left > SETTLED else []
 
     def notes(self) -> list[str]:

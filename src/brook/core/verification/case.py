@@ -130,7 +130,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
     return {
         "channel": channel.run, "pipe": pipe.run, "manufactured": manufactured.run, **cavities, "cylinder-20": cylinder.run,
         "cylinder-100": cylinder.shedding, "fan-duct": openings.fan_duct, "total-pressure": openings.total_pressure, "shares": openings.shares, "profile": given.profile, "womersley": given.womersley,
-        "porous-plug": within.porous_plug, "screen": within.screen, "source-window": within.source_window, "turning-frame": turning.run,
+        "porous-plug": within.porous_plug, "screen": within.screen, "source-window": within.source_window, "exchanger": within.exchanger, "turning-frame": turning.run,
         "taylor-green": taylor_green.run, **{f"convection-1e{round(log10(ra))}": partial(convection.run, ra) for ra in convection.FIGURES},
         "convection-gas": convection.gas,
         "convection-below": convection.below,

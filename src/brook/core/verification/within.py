@@ -1,12 +1,15 @@
 """What stands or acts within a flow, where it is known exactly.
 
 A porous body from wall to wall of a duct without friction: Δp = (μ/κ u + c ρ u²/2) L. A screen: Δp = ζ ρ u²/2. Heat that is set free in a closed
-box for a while: all of it is found, Σ ρ c V (T − T₀) = P Δt.
+box for a while: all of it is found, Σ ρ c V (T − T₀) = P Δt. A heat exchanger: a stream leaves
+at T + E (T' − T), and takes ρ Q c E (T' − T) along.
 """
 
 from __future__ import annotations
 
 from typing import Any
+
+import numpy as np
 
 from brook.core.checks import prepare
 from brook.core.solve import Outcome
@@ -20,6 +23,7 @@ LENGTH, HEIGHT, CELL = 0.4, 0.05, 0.01
 BODY, PERMEABILITY, LOSS = (0.1, 0.2), 1e-8, 400.0  # m from where and how long, m², 1/m
 SCREENS = (4.0, 1e6)  # times the dynamic pressure
 CAPACITY, POWER, WINDOW, STEP = 1000.0, 20.0, (0.5, 1.5), 0.125  # J/(kg K), W, s, s
+SHARES, COLD, BEYOND, DEEP, SHARE_OFF = (0.2, 0.6, 0.9), 293.15, 333.15, 0.12, 0.01  # effectiveness; K, K, m
 EXACT, FOUND = 1e-6, 1e-8  # of pressures, which iterations come to, and of heat
 
 
@@ -102,4 +106,44 @@ def source_window() -> list[Found]:
         found.append(
             Comparison(f"heat found, steps of {order} order / J", "energy balance, exact", exact, held, FOUND, words)
         )
+    return found
+
+
+def exchanger() -> list[Found]:
+    """How warm a stream leaves that goes through heat exchangers from a fifth to nine tenths of the way, twelve cells deep; and that all that enters is what it takes along."""
+    where = {
+        "kind": "box",
+        "x": f"{LENGTH / 4} m",
+        "y": f"{-HEIGHT} m",
+        "width": f"{DEEP} m",
+        "depth": f"{3 * HEIGHT} m",
+    }
+    said = [
+        {"kind": "velocity", "patch": "inlet", "speed": f"{SPEED} m/s"},
+        {"kind": "pressure", "patch": "outlet"},
+        {"kind": "slip", "patch": "wall"},
+    ]
+    found: list[Found] = []
+    for share in SHARES:
+        piece = {"kind": "exchanger", "where": where, "deep": f"{DEEP} m", "takes": f"{share}", "other": f"{BEYOND} K"}
+        outcome = _study(
+            _duct({"left": "inlet", "right": "outlet", "bottom": "wall", "top": "wall"}),
+            {"boundaries": said, "within": [piece], "heat": {"start": f"{COLD} K", "patches": [{"kind": "temperature", "patch": "inlet", "temperature": f"{COLD} K"}]}},
+        )  # fmt: skip
+        fields, words = outcome.fields, f"{outcome.fields.mesh.cell_count} cells, {outcome.iterations} iterations"
+        at = fields.stencil.boundary_faces(fields.mesh.patch("outlet"))
+        flux = fields.flux[fields.mesh.patch("outlet").faces]
+        warmed = float(np.average(fields.more["temperature"][1][at], weights=flux)) - COLD
+        given, taken = float(fields.more["heat"][1].sum()), CAPACITY * float(flux.sum()) * warmed
+        found.append(
+            Comparison(
+                f"effectiveness of {share:g}",
+                "Kays & London 1984, by definition",
+                share,
+                warmed / (BEYOND - COLD),
+                SHARE_OFF,
+                words,
+            )
+        )
+        found.append(Comparison(f"heat given at {share:g} / W", "energy balance, exact", taken, given, EXACT, words))
     return found

@@ -51,7 +51,7 @@ GROUPS = (
             "curved-shear",
         ),
     ),
-    ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow", "source-window")),
+    ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow", "source-window", "exchanger")),
     ("What a flow carries", ("tracer",)),
 )
 FURTHER = "Further cases"  # what no group names is shown all the same
