@@ -86,6 +86,29 @@ def test_what_goes_in_comes_out():
         assert all(np.isfinite(v).all() for v in view.values(name))
 
 
+def test_film_coefficients_are_over_the_step_to_what_flows_in_or_is_said():
+    """5 W/m² through the floor, h = q/(T_w − T₀) on each of its faces, and Nu = h L/k."""
+    raw = warm_duct()
+    reads = {
+        "flux": "floor.heat_flux.mean",
+        "film": "floor.film_coefficient.max",
+        "coolest": "floor.temperature.min",
+        "nu": "floor.nusselt.max",
+    }
+    raw["requirements"] = [
+        {"name": n, "title": n, "reading": r, "limit": {"kind": "smallest"}} for n, r in reads.items()
+    ]
+    for told, reference in (("", 293.15), ("15 degC", 288.15)):
+        raw["set_up"]["reference"] = {"temperature": told}
+        study = study_from(raw)
+        prepared = prepare(study, study.variants[0])
+        outcome = solve(study, prepared, make_mesh(prepared))
+        flux, film, coolest, nusselt = (r.value for r in read_all(study, prepared, outcome.fields, outcome.history))
+        assert flux == pytest.approx(5.0)
+        assert film == pytest.approx(5 / (coolest - reference), rel=1e-6)
+        assert nusselt == pytest.approx(film * 0.4 / 1.0, rel=1e-6)
+
+
 def test_the_mixed_temperature_of_an_outlet_is_what_its_heat_says():
     raw = warm_duct()
     raw["requirements"] = [

@@ -119,6 +119,28 @@ def test_vorticity_of_a_channel_is_the_slope_of_its_profile(developed):
     assert floor.mean() == pytest.approx(-6 * 0.005 / 0.02, rel=0.06)
 
 
+def test_gradients_of_a_channel_are_those_of_its_profile(developed):
+    """Sheared and turning alike: √(2 S:S) = |ω|, Q = 0; what friction turns into heat is what the pressure drives through, Δp Q."""
+    view, mesh = View(developed), developed.mesh
+    middle = np.abs(mesh.centre[:, 0] - 0.07) < 0.02
+    strain, spin, found = (view.values(name)[0][middle] for name in ("strain_rate", "vorticity_size", "q_criterion"))
+    np.testing.assert_allclose(strain, np.abs(view.values("vorticity")[0][middle]), rtol=1e-3, atol=1e-3)
+    np.testing.assert_allclose(spin, strain, rtol=1e-3, atol=1e-3)
+    assert np.abs(found).max() < 1e-3 * strain.max() ** 2
+    np.testing.assert_allclose(view.values("pressure_gradient")[0][middle], 12 * 1e-3 * 0.005 / 0.02**2, rtol=0.01)
+    lost = float(view.values("friction_loss")[0] @ mesh.volume)
+    through = 0.005 * 0.02 * 0.05
+    drop = np.subtract(
+        *(
+            developed.boundary_pressure[developed.stencil.boundary_faces(mesh.patch(n))].mean()
+            for n in ("inlet", "outlet")
+        )
+    )
+    assert lost == pytest.approx(drop * through, rel=0.02)
+    floor = developed.stencil.boundary_faces(mesh.patch("floor"))
+    np.testing.assert_allclose(view.values("friction_x")[1][floor], view.values("wall_shear")[1][floor])
+
+
 def test_total_pressure_and_coefficient_by_their_definitions(baffled):
     view = View(baffled)
     total, _ = view.values("total_pressure")

@@ -250,6 +250,8 @@ LADDERS = {
     DIMENSIONS["time"]: ("ms", "s"),
     DIMENSIONS["force"]: ("uN", "mN", "N", "kN"),
     DIMENSIONS["rate"]: ("1/s",),
+    dimension_of("W/m^3"): ("W/m^3", "kW/m^3"),
+    dimension_of("Pa/m"): ("Pa/m", "kPa/m"),
 }
 
 

@@ -208,7 +208,7 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     scalars = {said.name: scalar_quantity(said) for said in study.set_up.scalars}
     known_fields = known_of(warm, averaged, eddies) | {name: made.kind for name, made in scalars.items()}
     own = scalars | _own_fields(study, scope, problems, known_fields)
-    references = references_of(study, scope, problems)
+    references = references_of(study, scope, problems, fluid)
     places = Places(_body_names(variant, space), patches or (), boxes, own, references, warm, averaged, eddies)
     problems += _box_problems(boxes)
     if patches is not None:

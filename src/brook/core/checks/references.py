@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from brook.core.formulas import FormulaError, Scope
+from brook.core.materials import ConstantFluid
 from brook.core.results.quantities import References
 from brook.core.study import Problem, Study, Value, value_at
 
 
-def references_of(study: Study, scope: Scope, problems: list[Problem]) -> References:
+def references_of(study: Study, scope: Scope, problems: list[Problem], fluid: ConstantFluid | None) -> References:
     """Reference values of coefficients; what is empty is worked out from the run."""
     said = study.set_up.reference
     values = {
         "speed": Value("speed", "positive"), "pressure": Value("pressure"), "density": Value("density", "positive"),
-        "area": Value("area", "positive"), "length": Value("length", "positive"), **{axis: Value("length") for axis in "xyz"},
+        "area": Value("area", "positive"), "length": Value("length", "positive"), "temperature": Value("temperature", "positive"), **{axis: Value("length") for axis in "xyz"},
     }  # fmt: skip
     found: dict[str, float | None] = {}
     for name, value in values.items():
@@ -28,7 +29,7 @@ def references_of(study: Study, scope: Scope, problems: list[Problem]) -> Refere
         )
     return References(
         found["speed"], found["pressure"] or 0.0, found["density"], found["area"], found["length"], _direction(said.along), _direction(said.up),
-        (found["x"] or 0.0, found["y"] or 0.0, found["z"] or 0.0),
+        (found["x"] or 0.0, found["y"] or 0.0, found["z"] or 0.0), found["temperature"], fluid.conductivity if fluid else None,
     )  # fmt: skip
 
 

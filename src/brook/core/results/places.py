@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -21,18 +21,32 @@ MOST_KNOWN = 200  # points and lines whose cells are kept
 @dataclass(frozen=True, eq=False)
 class Samples:
     """Values (n,) in SI units, each standing for a weight (n,): a volume in m³ or an area in m². On a patch `through` (n,)
-    is the mass in kg/s that flows out."""
+    is the mass in kg/s that flows out. `at` (n, 3) in m is where they are, along a line in its order; of what has a direction `axis` is that, and
+    `onward` +1 or -1, as the flow as a whole goes along it."""
 
     values: np.ndarray
     weights: np.ndarray
     through: np.ndarray | None = None
+    at: np.ndarray = field(default_factory=lambda: np.zeros((0, 3)))
+    is_line: bool = False
+    axis: int = 0
+    onward: float = 1.0
+
+
+def directed(view: View, quantity: str, samples: Samples) -> Samples:
+    """The samples with the way the flow goes along the axis that a quantity is along."""
+    if quantity[-2:] not in ("_x", "_y", "_z"):
+        return samples
+    fields, axis = view.fields, "xyz".index(quantity[-1])
+    onward = float((fields.density * fields.mesh.volume) @ fields.velocity[:, axis])
+    return replace(samples, axis=axis, onward=-1.0 if onward < 0 else 1.0)
 
 
 def body_samples(view: View, body: str, quantity: str) -> Samples:
     """Cell values of a body."""
     mesh = view.fields.mesh
     cells = mesh.body == mesh.bodies.index(body)
-    return Samples(view.values(quantity)[0][cells], mesh.volume[cells])
+    return Samples(view.values(quantity)[0][cells], mesh.volume[cells], at=mesh.centre[cells])
 
 
 def spot_samples(view: View, spot: Resolved, quantity: str) -> Samples:
@@ -41,7 +55,8 @@ def spot_samples(view: View, spot: Resolved, quantity: str) -> Samples:
     cells = _cells(view.fields, places)
     inside = cells >= 0
     values = values_in(view, quantity, places[inside], cells[inside])
-    return Samples(values, np.full(len(values), length / len(places)))
+    weights = np.full(len(values), length / len(places))
+    return Samples(values, weights, at=places[inside], is_line=spot.kind == "line")
 
 
 def spot_cells(fields: Fields, spot: Resolved) -> np.ndarray:
@@ -93,7 +108,7 @@ def box_samples(view: View, box: Resolved, quantity: str) -> Samples:
     value = view.values(quantity)[0][cells] + np.einsum("ij,ij->i", view.slope(quantity)[cells], offset)
     if quantity in QUANTITIES and QUANTITIES[quantity].positive:
         value = np.maximum(value, 0.0)
-    return Samples(value, share * mesh.volume[cells])
+    return Samples(value, share * mesh.volume[cells], at=centre + offset)
 
 
 def box_cells(mesh: Mesh, box: Resolved) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
@@ -116,4 +131,5 @@ def patch_samples(view: View, patch_name: str, quantity: str) -> Samples:
     fields = view.fields
     patch = fields.mesh.patch(patch_name)
     values = view.values(quantity)[1][fields.stencil.boundary_faces(patch)]
-    return Samples(values, fields.mesh.face_areas(patch.faces), fields.flux[patch.faces])
+    at = fields.mesh.face_centres(patch.faces)
+    return Samples(values, fields.mesh.face_areas(patch.faces), fields.flux[patch.faces], at)

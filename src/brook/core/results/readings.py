@@ -14,7 +14,7 @@ from typing import Any, Literal
 import numpy as np
 
 from brook.core.formulas import Binary, FormulaError, Negative, Node, Number, Reading, Scope, evaluate, nearest, parse
-from brook.core.results.places import Samples, body_samples, box_samples, patch_samples, spot_samples
+from brook.core.results.places import Samples, body_samples, box_samples, directed, patch_samples, spot_samples
 from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind, References, View, known_of
 from brook.core.results.statistics import STATISTICS, Statistic
 from brook.core.solve import Fields
@@ -126,7 +126,7 @@ def places_read(text: str, places: Places, named: Scope) -> list[tuple[str, str,
 
     def sampler(kind: str, place: str, quantity: str) -> Samples:
         found.append((kind, place, quantity))
-        return Samples(np.ones(1), np.ones(1), np.ones(1))
+        return Samples(np.ones(1), np.ones(1), np.ones(1), np.zeros((1, 3)))
 
     evaluate(parse(text), _scope(places, named, sampler))
     return found
@@ -139,11 +139,13 @@ def read_value(text: str, places: Places, named: Scope, fields: Fields) -> float
 
     def sampler(kind: str, place: str, quantity: str) -> Samples:
         if kind == "body":
-            return body_samples(view, place, quantity)
-        if kind == "box":
+            found = body_samples(view, place, quantity)
+        elif kind == "box":
             spot = places.boxes[place]
-            return (spot_samples if hasattr(spot, "kind") else box_samples)(view, spot, quantity)
-        return patch_samples(view, place, quantity)
+            found = (spot_samples if hasattr(spot, "kind") else box_samples)(view, spot, quantity)
+        else:
+            found = patch_samples(view, place, quantity)
+        return directed(view, quantity, found)
 
     return float(evaluate(parse(text), _scope(places, named, sampler)).value)
 

@@ -120,13 +120,14 @@ def _filled(values: list[float | None]) -> list[float]:
 
 
 def standing_still(values: list[float], rules: Rules) -> bool:
-    """A monitor's last window varies by no more than the allowed share of its size."""
+    """A monitor's last window varies by no more than the allowed share of its size; one that has no value all along does not vary."""
     if len(values) < rules.monitor_window:
         return False
     window = np.array(values[-rules.monitor_window :])
-    if not np.all(np.isfinite(window)):
-        return False
-    size = max(abs(float(window.mean())), 1e-3 * float(np.max(np.abs(values))))
+    known = np.isfinite(window)
+    if not known.all():
+        return not known.any()
+    size = max(abs(float(window.mean())), 1e-3 * float(np.nanmax(np.abs(values))))
     return float(np.ptp(window)) <= rules.monitor_change * size + 1e-300
 
 

@@ -226,7 +226,13 @@ def _own_inputs(quantity: str, prepared: Prepared) -> list[Any]:
     if quantity == "friction_coefficient":
         return [] if places.references.speed is None else [places.references.speed]
     if quantity in ("drag_coefficient", "lift_coefficient", "moment_coefficient"):
-        return [plain(list(asdict(places.references).values()))]
+        of_heat = ("temperature", "conductivity")
+        return [plain([value for name, value in asdict(places.references).items() if name not in of_heat])]
+    if quantity == "film_coefficient":
+        return [places.references.temperature]
+    if quantity == "nusselt":
+        said = places.references
+        return [said.temperature, said.conductivity, said.length, *said.along]
     if quantity not in places.own or not places.own[quantity].text:
         return []
     found: list[Any] = [places.own[quantity].text]

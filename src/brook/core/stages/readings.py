@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -35,8 +36,16 @@ def is_readable(requirement: Requirement, prepared: Prepared) -> bool:
 
 
 def monitor_value(requirement: Requirement, prepared: Prepared, fields: Fields) -> float:
-    """What a requirement reads, in SI units."""
+    """What a requirement reads, in SI units. Raises `FormulaError` where it has no value."""
     return read_value(requirement.reading, prepared.places, prepared.scope, fields)
+
+
+def watched_value(requirement: Requirement, prepared: Prepared, fields: Fields) -> float:
+    """The same of a flow on its way, nan as long as there is no value."""
+    try:
+        return monitor_value(requirement, prepared, fields)
+    except FormulaError:
+        return math.nan
 
 
 @dataclass(frozen=True)

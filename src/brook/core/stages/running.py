@@ -19,7 +19,7 @@ from brook.core.solve.run import UNWATCHED, Monitor
 from brook.core.stages.assembly import flow_of
 from brook.core.stages.beginning import with_velocities
 from brook.core.stages.in_time import conditions_in_time, fastest, timing_of
-from brook.core.stages.readings import is_readable, monitor_value
+from brook.core.stages.readings import is_readable, watched_value
 from brook.core.study import Study
 
 
@@ -44,7 +44,7 @@ def solve(
         start = begun if prepared.timing.kind == "steady" else None
     flow.reference_speed = max(flow.reference_speed, fastest(study, prepared, stencil))
     monitors: dict[str, Monitor] = {
-        r.name: partial(monitor_value, r, prepared) for r in study.requirements if is_readable(r, prepared)
+        r.name: partial(watched_value, r, prepared) for r in study.requirements if is_readable(r, prepared)
     }
     if prepared.timing.kind == "steady":
         return run_steady(flow, rules_of(prepared), monitors, watch, start)

@@ -158,13 +158,15 @@ Material = Annotated[LibraryFluid | OwnFluid | Gas | LibrarySolid | OwnSolid, Fi
 
 class Reference(Placed):
     """What coefficients are made with; without a speed it is the mean speed of the inflow, without a density the mean one, without an area the one
-    that a patch shows `along` the stream, without a length how long it is along it. Lift is `up`, moments are about the place."""
+    that a patch shows `along` the stream, without a length how long it is along it, without a
+    temperature the mixed one of what flows in. Lift is `up`, moments are about the place."""
 
     speed: Annotated[str, Field(max_length=500)] = ""
     pressure: Annotated[Formula, Value("pressure")] = "0 Pa"
     density: Annotated[str, Field(max_length=500)] = ""
     area: Annotated[str, Field(max_length=500)] = ""
     length: Annotated[str, Field(max_length=500)] = ""
+    temperature: Annotated[str, Field(max_length=500)] = ""
     along: Axis = "x"
     up: Axis = "y"
 

@@ -9,7 +9,16 @@ from fastapi import APIRouter, HTTPException
 from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
-from brook.core.results.quantities import DRAWN, OF_AVERAGES, QUANTITIES, OwnQuantity, QuantityKind, known_of
+from brook.core.results.quantities import (
+    DRAWN,
+    OF_AVERAGES,
+    OF_EDDIES,
+    OF_HEAT,
+    QUANTITIES,
+    OwnQuantity,
+    QuantityKind,
+    known_of,
+)
 from brook.core.study import Problem, resolve
 from brook.core.units import LADDERS, dimension_of, even_unit, scale_of, sensible_unit, unit_factor
 from brook.runs import readout, space_readout
@@ -21,6 +30,11 @@ from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
 router = APIRouter()
+IN_SPACE = ("averaged_velocity_z", "vorticity_x", "vorticity_y")  # nothing in a drawing
+GROUPS = {
+    "Heat": OF_HEAT, "Turbulence": OF_EDDIES, "Averages": OF_AVERAGES,
+    "Gradients": ("vorticity", "vorticity_x", "vorticity_y", "vorticity_size", "strain_rate", "friction_loss", "q_criterion", "pressure_gradient"),
+}  # fmt: skip
 
 
 def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = None) -> list[dict[str, Any]]:
@@ -45,7 +59,7 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
     )
     made = [k for n, k in known_of(warm, averaged, eddies).items() if k.drawn and n not in DRAWN]
     if not (runs and all("velocity_z" in run["ranges"] for run in runs)):
-        made = [kind for kind in made if kind.name != "averaged_velocity_z"]
+        made = [kind for kind in made if kind.name not in IN_SPACE]
     made.sort(key=lambda kind: kind.name not in OF_AVERAGES)
     for kind in made + [o.kind for o in own.values()]:
         made_of = own[kind.name].text or kind.name if kind.name in own else kind.name
@@ -59,7 +73,11 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
 
 def _option(kind: QuantityKind, unit: str) -> dict[str, Any]:
     factor, shift = scale_of(unit)
-    return {"name": kind.name, "words": kind.words, "signed": kind.signed, "unit": unit, "factor": factor, "shift": shift,
+    group = next(
+        (group for group, names in GROUPS.items() if kind.name in names),
+        "Flow" if kind.name in QUANTITIES else "Carried, and your own",
+    )
+    return {"name": kind.name, "words": kind.words, "group": group, "signed": kind.signed, "unit": unit, "factor": factor, "shift": shift,
             "made_of": "", "ladder": []}  # fmt: skip
 
 

@@ -4,17 +4,22 @@ from brook.core.results.quantities import (
     averaged,
     coefficients,
     density,
+    film,
     flow,
     force,
     heat,
     mass_flow,
     pressure,
     pressure_coefficient,
+    slopes,
     speed,
+    strain,
     temperature,
     total_pressure,
+    total_temperature,
     turbulence,
     velocity,
+    vortices,
     vorticity,
     wall_shear,
 )
@@ -27,15 +32,18 @@ QUANTITIES: dict[str, QuantityKind] = {
     kind.name: kind
     for kind in (
         speed.QUANTITY, velocity.ALONG_X, velocity.ALONG_Y, velocity.ALONG_Z, pressure.QUANTITY,
-        total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, flow.QUANTITY, mass_flow.QUANTITY, temperature.QUANTITY,
-        heat.QUANTITY, density.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z, *coefficients.EVERY,
-        wall_shear.QUANTITY, wall_shear.COEFFICIENT, *turbulence.EVERY,
+        total_pressure.QUANTITY, pressure_coefficient.QUANTITY, vorticity.QUANTITY, vorticity.ALONG_X, vorticity.ALONG_Y, vorticity.SIZE,
+        strain.QUANTITY, strain.LOST, vortices.QUANTITY, slopes.OF_PRESSURE, flow.QUANTITY, mass_flow.QUANTITY, temperature.QUANTITY, total_temperature.QUANTITY, slopes.OF_TEMPERATURE,
+        heat.QUANTITY, *film.EVERY, density.QUANTITY, force.ALONG_X, force.ALONG_Y, force.ALONG_Z, *coefficients.EVERY,
+        wall_shear.QUANTITY, wall_shear.COEFFICIENT, *wall_shear.FRICTION, *turbulence.EVERY,
         averaged.SPEED, *averaged.VELOCITY, averaged.PRESSURE, averaged.TEMPERATURE, averaged.FLUCTUATION,
     )
 }  # fmt: skip
 
 # Those that only runs with heat have.
-OF_HEAT = ("temperature", "heat", averaged.TEMPERATURE.name)
+OF_HEAT = (
+    "temperature", "heat", "total_temperature", "temperature_gradient", *(kind.name for kind in film.EVERY), averaged.TEMPERATURE.name,
+)  # fmt: skip
 # Those that only runs with a model of turbulence have.
 OF_EDDIES = tuple(kind.name for kind in turbulence.EVERY)
 # Those that only runs in time have, where averages are taken.
@@ -64,6 +72,8 @@ def known_of(warm: bool, averaged: bool, eddies: bool = False) -> dict[str, Quan
 __all__ = [
     "DRAWN",
     "OF_AVERAGES",
+    "OF_EDDIES",
+    "OF_HEAT",
     "QUANTITIES",
     "OwnQuantity",
     "QuantityKind",

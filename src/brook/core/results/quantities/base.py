@@ -23,7 +23,8 @@ Values = tuple[np.ndarray, np.ndarray]
 @dataclass(frozen=True)
 class References:
     """What coefficients are made with; a speed of None is the mean speed of the inflow, a density the mean one, an area the one that a
-    patch shows `along` the stream, a length how long it is along it. Lift is `up`, moments are `about` a place in m."""
+    patch shows `along` the stream, a length how long it is along it. Lift is `up`, moments are `about` a place in m.
+    Film coefficients are over the step to a `temperature` in K, without one that of what flows in; Nusselt numbers have the `conductivity` in W/(m K)."""
 
     speed: float | None = None
     pressure: float = 0.0
@@ -33,6 +34,8 @@ class References:
     along: tuple[float, float, float] = (1.0, 0.0, 0.0)
     up: tuple[float, float, float] = (0.0, 1.0, 0.0)
     about: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    temperature: float | None = None
+    conductivity: float | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,6 +72,23 @@ class View:
         stencil, fields = self.fields.stencil, self.fields
         velocity, boundary = (np.ascontiguousarray(v, float) for v in (fields.velocity, fields.boundary_velocity))
         return gradient(stencil, stencil.every_boundary, velocity, boundary)
+
+    @cached_property
+    def boundary_velocity_slope(self) -> np.ndarray:
+        """The same (B, 3, 3) on boundary faces: that of the cell behind, with the step to the face for what is across."""
+        stencil, fields = self.fields.stencil, self.fields
+        cell, normal = stencil.face_cell, stencil.boundary_normal
+        distance = np.einsum("ij,ij->i", stencil.boundary_line, normal)
+        across = (fields.boundary_velocity - fields.velocity[cell]) / distance[:, None]
+        near = self.velocity_slope[cell]
+        found: np.ndarray = near + (across - np.einsum("fki,fi->fk", near, normal))[:, :, None] * normal[:, None, :]
+        return found
+
+    @cached_property
+    def is_wall(self) -> np.ndarray:
+        """Boundary faces (B,) through which nothing flows."""
+        through = np.abs(self.fields.volume_flux)
+        return np.asarray(through <= 1e-12 * through.max(initial=0.0))
 
 
 @dataclass(frozen=True)

@@ -1,23 +1,35 @@
-"""The rotation of the velocity in the plane of the drawing, counter-clockwise positive: ∂v/∂x - ∂u/∂y."""
+"""The rotation of the velocity, ∇ × u: along z, counter-clockwise positive in a drawing, along x and y, and its size."""
+
+from __future__ import annotations
 
 import numpy as np
 
-from brook.core.numerics import gradient
 from brook.core.results.quantities.base import QuantityKind, Values, View
-from brook.core.units import dimension_of
+from brook.core.units import DIMENSIONS
 
 
-def values(view: View) -> Values:
-    """∂v/∂x − ∂u/∂y in cells (C,) and on boundary faces (B,), in 1/s."""
-    fields, stencil = view.fields, view.fields.stencil
-    slope = gradient(stencil, stencil.every_boundary, fields.velocity, fields.boundary_velocity)
-    cell, normal = stencil.face_cell, stencil.boundary_normal
-    # on the boundary the normal derivative is the one-sided difference to the cell behind it
-    distance = np.einsum("ij,ij->i", stencil.boundary_line, normal)
-    across = (fields.boundary_velocity - fields.velocity[cell]) / distance[:, None]
-    near = slope[cell]
-    near = near + (across - np.einsum("fki,fi->fk", near, normal))[:, :, None] * normal[:, None, :]
-    return slope[:, 1, 0] - slope[:, 0, 1], near[:, 1, 0] - near[:, 0, 1]
+def _along(slope: np.ndarray, axis: int) -> np.ndarray:
+    """Of gradients (n, 3, 3) as [place, component, direction]: the component of the rotation (n,) along an axis."""
+    one, other = (axis + 1) % 3, (axis + 2) % 3
+    return np.asarray(slope[:, other, one] - slope[:, one, other])
 
 
-QUANTITY = QuantityKind("vorticity", dimension_of("1/s"), "vorticity", values, signed=True)
+def _component(axis: int, name: str, words: str) -> QuantityKind:
+    def values(view: View) -> Values:
+        return _along(view.velocity_slope, axis), _along(view.boundary_velocity_slope, axis)
+
+    return QuantityKind(name, DIMENSIONS["rate"], words, values, signed=True)
+
+
+def _size(view: View) -> Values:
+    cells, boundary = (
+        np.sqrt(sum(_along(slope, axis) ** 2 for axis in range(3)))
+        for slope in (view.velocity_slope, view.boundary_velocity_slope)
+    )
+    return cells, boundary
+
+
+QUANTITY = _component(2, "vorticity", "vorticity")
+ALONG_X = _component(0, "vorticity_x", "vorticity along x")
+ALONG_Y = _component(1, "vorticity_y", "vorticity along y")
+SIZE = QuantityKind("vorticity_size", DIMENSIONS["rate"], "size of the vorticity", _size, positive=True)
