@@ -6,6 +6,7 @@ import pytest
 from brook.core.checks import prepare
 from brook.core.editing import set_value
 from brook.core.results.frontal import _shadow, shadow_of_edges
+from brook.core.results.loads import load_on, spread_along
 from brook.core.results.readings import read_value
 from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
@@ -99,3 +100,28 @@ def test_shadows_in_space():
     disc = np.stack([np.zeros(120), np.cos(turns), np.sin(turns)], axis=1)
     assert _shadow([disc], along) == pytest.approx(np.pi, rel=3e-3)
     assert _shadow([disc], np.array([1.0, 1.0, 0.0]) / 2**0.5) == pytest.approx(np.pi / 2**0.5, rel=4e-3)
+
+
+def test_a_load_on_several_patches_is_one_force_at_one_place(fields):
+    """The moment about any place is that of the whole force where it acts; pieces along an axis add up to it."""
+    prepared = prepare(bar(), bar().variants[0])
+    view = prepared.places.view(fields)
+    load = load_on(view, ["bar"])
+    np.testing.assert_allclose(np.cross(load.centre, load.total), load.moment, atol=1e-9 * np.abs(load.moment).max())
+    assert abs(load.centre[1] - 0.004) < 1e-4  # drag goes through its middle
+    assert load.coefficients == pytest.approx([values(bar(), fields)[n] for n in ("drag", "lift", "turn")], rel=1e-9)
+    both = load_on(view, ["bar", "side"])
+    np.testing.assert_allclose(both.total, load.total + load_on(view, ["side"]).total, rtol=1e-12)
+    for axis in (0, 1):
+        spread = spread_along(view, ["bar"], axis)
+        wide = spread.at[1] - spread.at[0]
+        np.testing.assert_allclose(
+            (spread.pressure + spread.friction).sum(axis=0) * wide, load.total, rtol=1e-9, atol=1e-12
+        )
+        np.testing.assert_allclose(spread.so_far[-1], load.total, rtol=1e-9, atol=1e-12)
+        assert wide * len(spread.at) == pytest.approx(DIAMETER, rel=0.01)
+    front = spread_along(view, ["bar"], 0)
+    assert front.pressure[0, 0] > front.pressure[20, 0]  # the front takes most
+    nothing = load_on(view, [])
+    assert nothing.centre is None
+    assert not nothing.total.any()

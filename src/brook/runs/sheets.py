@@ -226,7 +226,11 @@ def _number(value: float) -> float | None:
 
 def plot_sheets(shown: list[Shown], plot: CurvePlot) -> list[Sheet]:
     """A plot as sheets: its curves, and one for each set of reference points with the differences."""
-    data = plot_data(shown, plot)
+    return sheets_of(plot_data(shown, plot))
+
+
+def sheets_of(data: dict[str, Any]) -> list[Sheet]:
+    """The same of what a plot shows."""
     right = data["second"] or {"curves": [], "words": "", "unit": "", "range": None}
     columns = []
     for curves, words, unit in (

@@ -32,7 +32,7 @@ def run_summary(study: Study, outcome: Outcome) -> dict[str, Any]:
         "residual_curve": history.worst[::thin].tolist(),
         "mass_flows": {p.name: fields.mass_flow(p.name) for p in _wet(fields)},
         "flows": {p.name: fields.flow(p.name) for p in _wet(fields)},
-        "heat": _heat_of(fields), "heat_sum": _heat_sum(fields), "end": history.time[-1] if history.time else None,
+        "heat": _heat_of(fields), "heat_sum": _heat_sum(fields), "heat_put": [[p.what, p.body, p.value] for p in outcome.put], "end": history.time[-1] if history.time else None,
         "began": next((words for at, words in history.marks if at == 0), ""),
         "averaged": "fluctuation" in fields.more, "eddies": "eddy_viscosity" in fields.more, "y_plus": _heights(fields),
         "walls": [asdict(note) for note in wall_notes(view, two_layer)],

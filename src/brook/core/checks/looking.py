@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from brook.core.formulas import FormulaError, Scope, nearest
 from brook.core.results.axes import LENGTH, axis_dimension
 from brook.core.results.readings import Places
-from brook.core.study import Problem, Resolved, Study, resolve
-from brook.core.study.curves import Axis, CurvePlot
+from brook.core.study import Problem, Resolved, Study, Value, resolve, value_at
+from brook.core.study.curves import Axis, CoursePlot, CurvePlot
 from brook.core.study.views import Plate
 from brook.core.units import Dimension, UnitError, dimension_of
 
@@ -51,6 +51,39 @@ def looking_problems(study: Study, looked: Looked) -> list[Problem]:
             if plot.over != "line" and line.kind in ("rim", "belt"):
                 message = f"'{line.title}' lies on a patch, so nothing goes across it; it is read on the line itself"
                 problems.append(Problem(f"{path}/over", message))
+    return problems + [
+        found
+        for k, course in enumerate(study.courses)
+        for found in _course_problems(study, course, looked, f"/courses/{k}")
+    ]
+
+
+def _course_problems(study: Study, course: CoursePlot, looked: Looked, path: str) -> list[Problem]:
+    """Readings that nobody asks for, windows that hold nothing, and what only a flow in time has."""
+    known = [r.name for r in study.requirements]
+    problems = [
+        Problem(f"{path}/readings", f"there is no requirement '{name}': {nearest(name, known)}", "missing") for name in course.readings if name not in known
+    ]  # fmt: skip
+    for name in ("position_range", "value_range"):
+        problems += _range_problems(getattr(course, name), f"{path}/{name}")
+    steady = study.set_up.timing.kind == "steady"
+    if steady and course.shows != "values":
+        problems.append(
+            Problem(
+                f"{path}/shows",
+                "a steady run has iterations and no time; only a flow in time has a mean or a spectrum",
+                "missing",
+            )
+        )
+    ends: list[float | None] = []
+    for name in ("begin", "end"):
+        text = getattr(course, name)
+        try:
+            ends.append(value_at(text, Value("time", "not_negative"), looked.scope) if text.strip() else None)
+        except FormulaError as error:
+            problems.append(Problem(f"{path}/{name}", error.message))
+    if len(ends) == 2 and None not in ends and ends[0] >= ends[1]:  # type: ignore[operator]
+        problems.append(Problem(f"{path}/end", "a window goes from an earlier to a later time"))
     return problems
 
 

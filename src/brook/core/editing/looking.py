@@ -10,6 +10,8 @@ from typing import Any
 from brook.core.editing.pointers import EditRefused, entry_at, name_from
 from brook.core.study import Problem
 
+COURSES = {"values": "as it goes on", "mean": "running mean", "spectrum": "spectrum"}
+
 
 def add_field(raw: dict[str, Any], name: str, value: str) -> str:
     """A field by formula."""
@@ -138,6 +140,33 @@ def add_via(raw: dict[str, Any], pointer: str) -> str:
     return f"{pointer}/via/{len(via) - 1}/x"
 
 
+def add_course(raw: dict[str, Any], reading: str, shows: str = "values", title: str = "") -> str:
+    """A plot of how a reading goes on in a run."""
+    courses = raw.setdefault("courses", [])
+    known = {r["name"]: r["title"] for r in raw["requirements"]}
+    if reading not in known:
+        raise EditRefused([Problem("", f"there is no requirement '{reading}'; say first what is to be read")])
+    title = title.strip() or f"{known[reading]}, {COURSES.get(shows, shows)}"
+    taken = [p["name"] for p in (*raw["plots"], *courses)]
+    courses.append({"name": name_from(title, taken), "title": title, "readings": [reading], "shows": shows})
+    return f"/courses/{len(courses) - 1}"
+
+
+def add_reading(raw: dict[str, Any], pointer: str, reading: str) -> str:
+    """One more reading in a plot of how they go on; the same once more takes it out."""
+    readings = entry_at(raw, pointer, "courses")["readings"]
+    if reading in readings and len(readings) > 1:
+        readings.remove(reading)
+    elif reading not in readings:
+        readings.append(reading)
+    return f"{pointer}/readings"
+
+
+def _plot_at(raw: dict[str, Any], pointer: str) -> dict[str, Any]:
+    """A plot along lines, or one of readings."""
+    return entry_at(raw, pointer, "courses" if pointer.startswith("/courses/") else "plots")
+
+
 def second_axis(raw: dict[str, Any], pointer: str, quantity: str = "") -> str:
     """Another quantity at the right of a plot, or without one none."""
     plot = entry_at(raw, pointer, "plots")
@@ -147,7 +176,7 @@ def second_axis(raw: dict[str, Any], pointer: str, quantity: str = "") -> str:
 
 def plot_range(raw: dict[str, Any], pointer: str, axis: str, low: str = "", high: str = "", factor: str = "1") -> str:
     """Own range of a plot's `position`, `value` or `second` axis, given in a unit with `factor` units for one of SI."""
-    plot = entry_at(raw, pointer, "plots")
+    plot = _plot_at(raw, pointer)
     if axis == "second":
         pointer, plot = f"{pointer}/second", plot["second"] or {}
     key = {"position": "position_range", "value": "value_range", "second": "range"}[axis]
@@ -166,7 +195,7 @@ def plot_range(raw: dict[str, Any], pointer: str, axis: str, low: str = "", high
 
 def add_reference(raw: dict[str, Any], pointer: str, title: str, position: str, value: str, source: str = "") -> str:
     """Reference points for a plot, in SI units, separated by commas."""
-    references = entry_at(raw, pointer, "plots").setdefault("references", [])
+    references = _plot_at(raw, pointer).setdefault("references", [])
     references.append({"title": title, "source": source, "position": numbers(position), "value": numbers(value)})
     return f"{pointer}/references/{len(references) - 1}"
 
@@ -183,5 +212,5 @@ def numbers(text: str, count: int | None = None) -> list[float]:
 
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_field": add_field, "add_plate": add_plate, "add_plate_in_space": add_plate_in_space, "add_plot": add_plot, "add_line": add_line,
-    "add_via": add_via, "second_axis": second_axis, "plot_range": plot_range, "add_reference": add_reference,
+    "add_via": add_via, "second_axis": second_axis, "plot_range": plot_range, "add_reference": add_reference, "add_course": add_course, "add_reading": add_reading,
 }  # fmt: skip

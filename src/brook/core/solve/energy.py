@@ -15,6 +15,7 @@ from brook.core.solve.fields import Fields
 from brook.core.solve.heat import Eddies, Heat
 from brook.core.solve.medium import HeldMedium
 from brook.core.solve.model import GivenForce
+from brook.core.solve.put import Put
 from brook.core.solve.states import State
 from brook.core.solve.time_levels import TimeLevel
 from brook.core.solve.turbulence.walls import eddy_conductivity
@@ -301,6 +302,12 @@ class EnergyEquation:
         left = self.heat.settle(self.whole_flux(flow.flux), self._exchanged(flow, self._friction(flow)))
         self._exchanged(flow, None)  # what they give, now that temperatures stand
         return [f"heat is balanced only to {left:.0e}"] if left > SETTLED else []
+
+    def put(self, flow: FlowSolver) -> list[Put]:
+        """What heat exchangers give, and friction."""
+        friction, name = self._friction(flow), flow.stencil.mesh.bodies[0]
+        found = [Put(e.name, e.body(flow.stencil.mesh), e.given) for e in self.exchangers]
+        return found + ([Put("friction", name, float(friction.sum()))] if friction is not None else [])
 
     def notes(self) -> list[str]:
         """Temperatures beyond what is known of a substance."""

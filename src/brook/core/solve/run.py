@@ -20,6 +20,7 @@ from brook.core.solve.cycles import Cycles
 from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, FlowSolver
 from brook.core.solve.history import History, Rules, standing_still
+from brook.core.solve.put import Put
 from brook.core.solve.solver import Solver
 from brook.core.solve.swinging import Swing, swing_of
 
@@ -67,6 +68,7 @@ class Outcome:
     backflow: float
     checkpoint: Checkpoint
     swing: Swing | None = None  # of one that stands without converging
+    put: tuple[Put, ...] = ()  # heat, besides what comes in through patches
 
     @property
     def iterations(self) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 from brook.core.checks import Prepared
@@ -14,12 +15,16 @@ from brook.core.solve import (
     run_in_time,
     run_steady,
 )  # fmt: skip
+from brook.core.solve.energy import EnergyEquation
 from brook.core.solve.flow import FlowSolver
+from brook.core.solve.put import Put
 from brook.core.solve.run import UNWATCHED, Monitor
+from brook.core.solve.still import SolidSolver
 from brook.core.stages.assembly import flow_of
 from brook.core.stages.beginning import with_velocities
 from brook.core.stages.in_time import conditions_in_time, fastest, timing_of
 from brook.core.stages.readings import is_readable, watched_value
+from brook.core.stages.within import heat_put
 from brook.core.study import Study
 
 
@@ -47,5 +52,19 @@ def solve(
         r.name: partial(watched_value, r, prepared) for r in study.requirements if is_readable(r, prepared)
     }
     if prepared.timing.kind == "steady":
-        return run_steady(flow, rules_of(prepared), monitors, watch, start)
-    return run_in_time(flow, timing_of(prepared), monitors, watch, start, conditions_in_time(study, prepared, stencil))
+        outcome = run_steady(flow, rules_of(prepared), monitors, watch, start)
+    else:
+        conditions = conditions_in_time(study, prepared, stencil)
+        outcome = run_in_time(flow, timing_of(prepared), monitors, watch, start, conditions)
+    return replace(outcome, put=tuple(_put(study, prepared, flow, outcome)))
+
+
+def _put(study: Study, prepared: Prepared, flow: FlowSolver | SolidSolver, outcome: Outcome) -> list[Put]:
+    """Heat that came in at the end of a run otherwise than through patches."""
+    time = outcome.history.time[-1] if outcome.history.time else 0.0
+    found = heat_put(study, prepared, outcome.fields.mesh, time)
+    if isinstance(flow, FlowSolver):
+        for equation in flow.model.equations:
+            if isinstance(equation, EnergyEquation):
+                found += equation.put(flow)
+    return found

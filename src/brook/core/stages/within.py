@@ -15,6 +15,7 @@ from brook.core.numerics import Stencil
 from brook.core.physics.boundaries.fan import curve_of, end_of
 from brook.core.physics.within.porous import AXES, by_direction, coefficients
 from brook.core.physics.within.screen import loss_of
+from brook.core.solve.put import Put
 from brook.core.solve.scalars import TransportedScalar
 from brook.core.solve.within import Act, Acting, Blower, Exchanger, PressureSteps, Screens
 from brook.core.solve.within.regions import inside, shares, told
@@ -82,6 +83,19 @@ def exchangers_of(prepared: Prepared, mesh: Mesh) -> tuple[tuple[Exchanger, ...]
             notes += told(said.where, mesh, share, title)
             found.append(Exchanger(title, share, axis, said.deep, curve_of(said.takes), end_of(said.takes), said.other))
     return tuple(found), notes
+
+
+def heat_put(study: Study, prepared: Prepared, mesh: Mesh, time: float) -> list[Put]:
+    """Heat that is set free in bodies and in pieces of them, by what is said of it, at a time in s."""
+    if prepared.heat is None:
+        return []
+    found = [Put(f"what {s.body} sets free", s.body, s.power) for s in prepared.heat.sources]
+    acts = _acts(study, prepared, mesh, "heating", [])
+    titles = (title_of(prepared, k) for k, said in enumerate(prepared.within) if said.kind == "heating")
+    for title, (_, act) in zip(titles, acts, strict=True):
+        body = mesh.bodies[int(np.argmax(np.bincount(mesh.body, act.share)))]
+        found.append(Put(title, body, float(np.asarray(act.value(time)))))
+    return found
 
 
 def heat_within(study: Study, prepared: Prepared, mesh: Mesh, flowing: list[int], source: np.ndarray) -> Within:

@@ -120,3 +120,19 @@ class CurvePlot(Part):
     position_range: Range | None = None
     value_range: Range | None = None
     note: Prose = ""
+
+
+class CoursePlot(Part):
+    """How readings go on in a run, by name: their `values` over time, or iterations of a steady run, their `mean` from where the window begins to each time, or
+    the `spectrum` of their swings. The window is from `begin` to `end`, times as formulas; all of the run where nothing is said."""
+
+    name: Name
+    title: Title
+    readings: Annotated[tuple[Name, ...], Field(min_length=1, max_length=12)]
+    shows: Literal["values", "mean", "spectrum"] = "values"
+    begin: Text = ""
+    end: Text = ""
+    references: Annotated[tuple[ReferencePoints, ...], Field(max_length=12)] = ()
+    position_range: Range | None = None
+    value_range: Range | None = None
+    note: Prose = ""

@@ -10,7 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from brook.core.study.base import BodyName, Formula, Name, Part, Problem, Prose, Title, Value
 from brook.core.study.boundaries import Boundary
-from brook.core.study.curves import CurvePlot
+from brook.core.study.curves import CoursePlot, CurvePlot
 from brook.core.study.frame import TurningFrame
 from brook.core.study.geometry import Geometry
 from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
@@ -220,6 +220,7 @@ class Study(Part):
     fields: dict[Name, Formula] = {}
     plates: Annotated[tuple[Plate, ...], Field(max_length=40)] = ()
     plots: Annotated[tuple[CurvePlot, ...], Field(max_length=40)] = ()
+    courses: Annotated[tuple[CoursePlot, ...], Field(max_length=40)] = ()
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:
@@ -227,7 +228,7 @@ class Study(Part):
             ("variant", self.variants),
             ("requirement", self.requirements),
             ("plate", self.plates),
-            ("plot", self.plots),
+            ("plot", (*self.plots, *self.courses)),
         )
         for what, parts in named:
             names = [p.name for p in parts]

@@ -94,8 +94,9 @@ def entries(state: StudyState) -> list[Entry]:
         add("plate", f"{plate.title}: all variants", f"{base}/compare?plate={plate.name}")
         for v in state.variants:
             add("plate", f"{plate.title}: {v.variant.title}", f"{base}/results/{v.variant.name}?plate={plate.name}")
-    for plot in study.plots:
-        add("plot", plot.title, f"{base}/compare#plot-{plot.name}")
+    titled = [(p.name, p.title) for p in study.plots] + [(p.name, p.title) for p in study.courses]
+    for name, title in titled:
+        add("plot", title, f"{base}/compare#plot-{name}")
     for patch in sorted(declared_patches(study)):
         add("patch", patch.replace("_", " "), f"{base}/set-up")
     for name in ("readings.csv", "readings.xlsx", "forces.csv", "ledger.csv", "document.json"):

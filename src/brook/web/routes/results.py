@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import math
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, HTTPException
+from fastapi import APIRouter, HTTPException, Query
 from fastapi.responses import HTMLResponse
 
 from brook.core.checks import declared_patches
@@ -20,10 +19,15 @@ from brook.core.results.quantities import (
     known_of,
 )
 from brook.core.study import Problem, resolve
-from brook.core.units import LADDERS, dimension_of, even_unit, scale_of, sensible_unit, unit_factor
-from brook.runs import readout, space_readout
+from brook.core.study.boundaries import STICKING
+from brook.core.units import DIMENSIONS, LADDERS, even_unit, scale_of, sensible_unit, show
+from brook.runs import ledgers as runs_ledgers
+from brook.runs import loads as runs_loads
+from brook.runs import space_readout
 from brook.runs.profiles import corners_of
 from brook.web.fans import fan_graphs
+from brook.web.ledgers import accounts_shown
+from brook.web.loads import MOST_PATCHES, UNITS, loads_shown
 from brook.web.pages import BODIES, StateHere, StudioHere, render, stage, variant_of
 from brook.web.routes.readout import ask, source_of
 from brook.web.state import StudyState, VariantState
@@ -136,17 +140,39 @@ def results(
 
 
 @router.get("/studies/{slug}/results/{name}/forces")
-def forces(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
-    """The table of forces, fetched by the page once it stands."""
-    rows = ask(studio, readout.forces, source_of(studio, state, name))
-    size = max((abs(v) for r in rows for v in r["total"]), default=0.0)
-    unit = sensible_unit(dimension_of("N"), size)
-    step = unit_factor(unit)[0]
-    places = _places(size / step)
-    least = 0.5 * 10**-places * step  # what would round to nothing is shown as nothing
-    return render(
-        "results/forces.html", {"rows": rows, "unit": unit, "factor": 1 / step, "least": least, "places": places}
+def forces(
+    studio: StudioHere, state: StateHere, name: str, patch: Annotated[list[str] | None, Query(max_length=MOST_PATCHES)] = None, asked: str = "",
+    unit: str = "", axis: Annotated[int, Query(ge=0, le=2)] = 0, way: Annotated[int, Query(ge=0, le=2)] = 0,
+) -> HTMLResponse:  # fmt: skip
+    """The panel of forces, fetched by the page once it stands; at first of all walls together."""
+    variant = state.variant(name)
+    flows = (variant.run.summary or {}).get("flows", {})
+    chosen = patch or [] if asked else _held(variant, [p for p, flow in flows.items() if not flow])
+    axes = 2 if variant.variant.geometry.kind == "plane" else 3
+    axis, way = min(axis, axes - 1), min(way, axes - 1)
+    found = ask(studio, runs_loads.loads, source_of(studio, state, name), tuple(chosen), axis)
+    about = ", ".join(
+        show(v, DIMENSIONS["length"], given=True) for v in variant.prepared.places.references.about[:axes]
     )
+    return render("results/forces.html", {
+        "loads": loads_shown(found, unit, axis, way), "slug": state.row.slug, "name": name, "units": ("", *UNITS), "unit": unit, "about": about,
+    })  # fmt: skip
+
+
+def _held(variant: VariantState, walls: list[str]) -> list[str]:
+    """Of patches that nothing flows through those of which a requirement asks for a force, or all that the fluid sticks to."""
+    asked = " ".join(r.requirement.reading for r in variant.readings)
+    found = [p for p in walls if any(f"{p}.{what}" in asked for what in ("force_", "drag_", "lift_", "moment_"))]
+    slips = {b.patch for b in variant.prepared.said if b.kind not in STICKING}
+    return found or [p for p in walls if p not in slips]
+
+
+@router.get("/studies/{slug}/results/{name}/ledgers")
+def ledgers(studio: StudioHere, state: StateHere, name: str) -> HTMLResponse:
+    """What goes where, fetched by the page once it stands."""
+    put = (state.variant(name).run.summary or {}).get("heat_put", [])
+    found = ask(studio, runs_ledgers.ledgers, source_of(studio, state, name), put)
+    return render("results/ledgers.html", {"accounts": accounts_shown(found)})
 
 
 @router.get("/studies/{slug}/results/{name}/above")
@@ -165,8 +191,3 @@ def above(studio: StudioHere, state: StateHere, name: str, quantity: str = "spee
     own = variant.prepared.places.own
     kind = QUANTITIES.get(quantity) or own[quantity].kind
     return render("results/above.html", {"above": found, "why": why, "kind": kind})
-
-
-def _places(size: float) -> int:
-    """Decimals that show four digits of the largest number of a table."""
-    return 0 if size <= 0 else max(0, 3 - math.floor(math.log10(size)))

@@ -29,6 +29,10 @@ class CurvePlot {
       holder.replaceChildren(el("p", `This plot cannot be shown: ${error.message}`, "empty small-empty"));
       return;
     }
+    if (![...this.data.curves, ...this.data.references].some((c) => c.x.length)) {
+      holder.replaceChildren(el("p", `There is nothing to show. ${(this.data.gaps ?? []).join(". ")}`, "empty small-empty"));
+      return;
+    }
     this.draw(holder);
     const stage = this.figure.closest("#stage"), read = this.data.curves.filter((c) => c.places.length).map((c) => ({ title: c.title, places: c.places }));
     if (stage) { (stage.curvesRead ??= new Map()).set(this.figure.id, read); stage.dispatchEvent(new Event("curves-read")); }

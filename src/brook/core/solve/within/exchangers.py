@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from brook.core.mesh import Mesh
 from brook.core.solve.curves import at_flow
 from brook.core.units import DIMENSIONS, show
 
@@ -61,6 +62,10 @@ class Exchanger:
         )
         self.given = float(found @ (self.other - temperature))
         return found
+
+    def body(self, mesh: Mesh) -> str:
+        """The body that most of it lies in."""
+        return mesh.bodies[int(np.argmax(np.bincount(mesh.body, self.share * mesh.volume)))]
 
     def notes(self) -> list[str]:
         """What it gave to the stream, and where its effectiveness is not known."""
