@@ -327,3 +327,7 @@ def test_outlines_and_extents_of_patches_are_measured():
         assert told[name]["rim"] == pytest.approx(rim)
         lengths = [np.linalg.norm(np.subtract(*line)) for line in told[name]["spans"]]
         assert lengths == pytest.approx(extents, rel=0.01)
+    along, across = (np.subtract(*line) for line in told["near"]["spans"])
+    assert (
+        np.count_nonzero(np.abs(along) > 1e-9) == np.count_nonzero(np.abs(across) > 1e-9) == 1
+    )  # y and z of a round end

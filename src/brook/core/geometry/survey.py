@@ -17,6 +17,7 @@ from brook.core.geometry.spots import beside, loop_words
 from brook.core.geometry.surface import Surface
 
 MOST_PLACES, MOST_EDGES, MOST_TRIANGLES = 300, 400, 400
+ROUND = 0.98  # of the largest extent of a patch, squared, that across it
 FEATURE_ANGLE = np.radians(30.0)
 Tell = Callable[[str], None]
 
@@ -67,7 +68,13 @@ def spans(surface: Surface, patch: int) -> list[list[list[float]]]:
     centre = np.average(corners.mean(axis=1), axis=0, weights=areas)
     away = corners - centre
     spread = np.einsum("t,tci,tcj->ij", areas, away, away)
-    axes = np.linalg.eigh(spread)[1].T[::-1]  # the longest first
+    sizes, found = np.linalg.eigh(spread)
+    axes = found.T[::-1]  # the longest first
+    if sizes[1] > ROUND * sizes[2]:  # as long everywhere: along the axis that lies in it best, and across that
+        axes[0] = np.eye(3)[int(np.argmin(np.abs(axes[2])))]
+        axes[0] -= (axes[0] @ axes[2]) * axes[2]
+        axes[0] /= np.linalg.norm(axes[0])
+        axes[1] = np.cross(axes[2], axes[0])
     reach = away.reshape(-1, 3) @ axes[:2].T
     low, high = reach.min(axis=0), reach.max(axis=0)
     largest = float((high - low).max())
