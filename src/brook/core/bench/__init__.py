@@ -30,6 +30,7 @@ BENCHES: dict[str, Callable[[], Figure | list[Figure]]] = {
     "cut": looking.bench_cut,
     "iso-surface": looking.bench_iso_surface,
     "streamlines": looking.bench_streamlines,
+    "particles": looking.bench_particles,
     "curve": looking.bench_curve,
     "map": looking.bench_map,
     "findings": shapes.bench_findings,

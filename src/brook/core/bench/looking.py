@@ -10,6 +10,7 @@ from brook.core.bench.measure import Figure, bandwidth, threads, timed
 from brook.core.bench.shapes import ball_of, layered
 from brook.core.mesh.boxes import Sizes, build
 from brook.core.numerics import Stencil
+from brook.core.results.particles import Cloud, Flying, fly
 from brook.core.results.quantities import View
 from brook.core.results.space import (
     Locator,
@@ -90,6 +91,18 @@ def bench_streamlines() -> Figure:
     streamlines(locator, view, seeds[:2])
     seconds = min(timed(lambda: streamlines(locator, view, seeds)) for _ in range(3))
     return _seconds("streamlines", "200 streamlines both ways through the mesh", seconds)
+
+
+def bench_particles() -> Figure:
+    """10 000 grains of 10 mm that are thrown out of the screw, until they meet the skin."""
+    view, locator = _looked()
+    rng = np.random.default_rng(1)
+    places = 0.55 * (2 * rng.random((10_000, 3)) - 1)
+    cloud = Cloud(places, np.zeros_like(places), np.full(10_000, 0.01), np.ones(10_000), 18_000.0)
+    few = Cloud(places[:2], cloud.velocities[:2], cloud.sizes[:2], cloud.mass[:2], cloud.density)
+    fly(view, locator, few, Flying())
+    seconds = min(timed(lambda: fly(view, locator, cloud, Flying())) for _ in range(3))
+    return _seconds("particles", "10 000 particles through the mesh", seconds)
 
 
 def bench_curve() -> Figure:

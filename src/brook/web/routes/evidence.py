@@ -52,7 +52,7 @@ GROUPS = (
         ),
     ),
     ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow", "source-window", "exchanger")),
-    ("What a flow carries", ("tracer",)),
+    ("What a flow carries", ("tracer", "particles")),
 )
 FURTHER = "Further cases"  # what no group names is shown all the same
 
