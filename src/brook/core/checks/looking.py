@@ -51,6 +51,14 @@ def looking_problems(study: Study, looked: Looked) -> list[Problem]:
             if plot.over != "line" and line.kind in ("rim", "belt"):
                 message = f"'{line.title}' lies on a patch, so nothing goes across it; it is read on the line itself"
                 problems.append(Problem(f"{path}/over", message))
+    for k, cloud in enumerate(study.particles):
+        here = f"/particles/{k}"
+        said = resolve(cloud, looked.scope, here, problems)
+        for name in ("across", "along"):
+            if (getattr(said, name) or 0.0) > 1:
+                problems.append(Problem(f"{here}/{name}", "what bounces keeps a share of its velocity, from 0 to 1"))
+        if cloud.sizes == "spread" and None not in (said.smallest, said.largest) and said.smallest >= said.largest:
+            problems.append(Problem(f"{here}/largest", "the largest grain is larger than the smallest"))
     return problems + [
         found
         for k, course in enumerate(study.courses)

@@ -132,7 +132,7 @@ def _checked(asked: _Asked) -> tuple[Problem, ...]:
     for variant in study.variants:
         problems += prepare(study, variant).problems
     problems += _unknown_patches(study)
-    if study.variants and (study.plates or study.plots or study.courses):
+    if study.variants and (study.plates or study.plots or study.courses or study.particles):
         first = prepare(study, study.variants[0])
         declared = None if _brings_more(study) else frozenset(declared_patches(study))
         in_space = isinstance(study.variants[0].geometry, SpaceGeometry)

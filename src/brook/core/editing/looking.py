@@ -162,6 +162,27 @@ def add_reading(raw: dict[str, Any], pointer: str, reading: str) -> str:
     return f"{pointer}/readings"
 
 
+def add_particles(raw: dict[str, Any], patch: str = "", title: str = "") -> str:
+    """Particles that come in through a patch, or without one from a ball."""
+    clouds = raw.setdefault("particles", [])
+    title = title.strip() or ("Grains from " + patch.replace("_", " ") if patch else "Grains from a ball")
+    source = {"kind": "patch", "patch": patch} if patch else {"kind": "ball"}
+    in_space = any(v["geometry"].get("kind") == "space" for v in raw["variants"])
+    falls = {"gravity_z" if in_space else "gravity_y": "-9.81 m/s^2"}
+    clouds.append({"name": name_from(title, [c["name"] for c in clouds]), "title": title, "source": source, **falls})
+    return f"/particles/{len(clouds) - 1}"
+
+
+def particle_wall(raw: dict[str, Any], pointer: str, patch: str) -> str:
+    """Says what a patch does to particles, once."""
+    cloud = entry_at(raw, pointer, "particles")
+    walls = cloud.setdefault("walls", [])
+    at = next((k for k, wall in enumerate(walls) if wall["patch"] == patch), len(walls))
+    if at == len(walls):
+        walls.append({"patch": patch})
+    return f"{pointer}/walls/{at}/does"
+
+
 def _plot_at(raw: dict[str, Any], pointer: str) -> dict[str, Any]:
     """A plot along lines, or one of readings."""
     return entry_at(raw, pointer, "courses" if pointer.startswith("/courses/") else "plots")
@@ -212,5 +233,5 @@ def numbers(text: str, count: int | None = None) -> list[float]:
 
 ACTIONS: dict[str, Callable[..., str]] = {
     "add_field": add_field, "add_plate": add_plate, "add_plate_in_space": add_plate_in_space, "add_plot": add_plot, "add_line": add_line,
-    "add_via": add_via, "second_axis": second_axis, "plot_range": plot_range, "add_reference": add_reference, "add_course": add_course, "add_reading": add_reading,
+    "add_via": add_via, "second_axis": second_axis, "plot_range": plot_range, "add_reference": add_reference, "add_course": add_course, "add_reading": add_reading, "add_particles": add_particles, "particle_wall": particle_wall,
 }  # fmt: skip

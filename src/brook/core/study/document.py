@@ -15,6 +15,7 @@ from brook.core.study.frame import TurningFrame
 from brook.core.study.geometry import Geometry
 from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
+from brook.core.study.particles import Particles
 from brook.core.study.places import Place
 from brook.core.study.scalars import Scalar
 from brook.core.study.spots import Axis, Placed
@@ -221,6 +222,7 @@ class Study(Part):
     plates: Annotated[tuple[Plate, ...], Field(max_length=40)] = ()
     plots: Annotated[tuple[CurvePlot, ...], Field(max_length=40)] = ()
     courses: Annotated[tuple[CoursePlot, ...], Field(max_length=40)] = ()
+    particles: Annotated[tuple[Particles, ...], Field(max_length=20)] = ()
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:
@@ -229,6 +231,7 @@ class Study(Part):
             ("requirement", self.requirements),
             ("plate", self.plates),
             ("plot", (*self.plots, *self.courses)),
+            ("cloud of particles", self.particles),
         )
         for what, parts in named:
             names = [p.name for p in parts]

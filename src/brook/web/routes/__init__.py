@@ -11,6 +11,7 @@ from brook.web.routes import (
     evidence,
     exports,
     find,
+    flights,
     geometry,
     history,
     library,
@@ -30,7 +31,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, find, compiling, room)
+    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, flights, find, compiling, room)
 ]  # fmt: skip
 
 API = (api.router, api_shapes.router, compiling.api, room.api)

@@ -6,6 +6,7 @@ import { Layer } from "./layer.js";
 import { Moments } from "./moments.js";
 import { seconds } from "./numbers.js";
 import { memory, remember } from "./views.js";
+import { watchWays } from "./ways.js";
 
 export class ResultTools {
   /** `cut` is what moves the cut of a result in space, null for a plane one. */
@@ -29,6 +30,7 @@ export class ResultTools {
     pictures.onPick = (view, place, event) => this.pick(place, event?.shiftKey);
     this.profiles = [];
     if (this.inPlane) watchLines(root, (lines) => { this.profiles = lines; this.draw(); }); // those of space are seen in space
+    watchWays(root, (ways) => { this.drawn.ways = ways.length ? streamlines(this.inPlane ? ways : ways.map((way) => this.flat(way))) : null; this.draw(); });
     this.moments(root.querySelector("#moments"));
     this.lines();
     this.arrow();
@@ -134,10 +136,14 @@ export class ResultTools {
 
   get across() { return this.view.canvas.dataset.across ?? "z"; }
 
-  project() {
+  /** A line in space as the picture sees it. */
+  flat({ places }) {
     const axes = [...(this.view.canvas.dataset.axes ?? "xy")].map((axis) => "xyz".indexOf(axis));
-    const flat = ({ places }) => ({ closed: false, places: Array.from({ length: (2 * places.length) / 3 }, (_, k) => places[3 * (k >> 1) + axes[k & 1]]) });
-    this.drawn.streamlines = this.found ? streamlines(this.found.lines.map(flat)) : null;
+    return { closed: false, places: Array.from({ length: (2 * places.length) / 3 }, (_, k) => places[3 * (k >> 1) + axes[k & 1]]) };
+  }
+
+  project() {
+    this.drawn.streamlines = this.found ? streamlines(this.found.lines.map((line) => this.flat(line))) : null;
     this.draw();
   }
 
@@ -165,7 +171,7 @@ export class ResultTools {
   draw() {
     const marks = [...this.profiles, ...(this.start ? [{ title: "", places: [this.start, ...this.corners] }] : [])];
     const early = Boolean(this.view.canvas.dataset.moment);
-    this.view.overlays = [early ? null : this.drawn.streamlines, early ? null : this.drawn.arrows, marks.length ? profileLines(marks) : null].filter(Boolean);
+    this.view.overlays = [early ? null : this.drawn.streamlines, early ? null : this.drawn.ways, early ? null : this.drawn.arrows, marks.length ? profileLines(marks) : null].filter(Boolean);
     this.view.draw();
   }
 

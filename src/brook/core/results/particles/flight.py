@@ -20,7 +20,7 @@ KEPT, PLACES = 300, 400  # ways that are kept, and places of each
 C_MU = 0.09
 MODELS = {"none": 0, "finnie": 1, "oka": 2}
 WAYS = {
-    kernels.ON_ITS_WAY: "still on their way", kernels.LEFT: "left through", kernels.STUCK: "stuck to", kernels.PASSED: "passed into", kernels.HELD: "held at",
+    kernels.ON_ITS_WAY: "still on their way", kernels.LEFT: "left through", kernels.STUCK: "stuck to", kernels.PASSED: "passed into", kernels.HELD: "come to rest at",
 }  # fmt: skip
 
 
@@ -72,7 +72,7 @@ class Flight:
         found = {}
         for how, patch in sorted({(int(h), int(p)) for h, p in zip(self.how, at, strict=True)}):
             name = mesh.patches[patch].name if patch >= 0 else ""
-            words = WAYS[how] if name or how != kernels.HELD else "held where nothing moves"
+            words = WAYS[how] if name or how != kernels.HELD else "rest where nothing moves"
             found[words, name] = np.nonzero((self.how == how) & (at == patch))[0]
         return found
 
@@ -98,7 +98,7 @@ def fly(view: View, locator: Locator, cloud: Cloud, how: Flying) -> Flight:
     flags = np.array([cloud.density is not None, how.lift, how.eddies > 0, MODELS[how.wear], mesh.is_plane], np.int64)
     over(
         chunks, kernels.flown, places, speeds, np.ascontiguousarray(inside_of[order]), np.ascontiguousarray(cloud.sizes[order], float),
-        np.ascontiguousarray(cloud.mass[order], float), _rows(order, how.seed), np.ascontiguousarray(fields.velocity, float), view.velocity_slope,
+        np.ascontiguousarray(cloud.mass[order], float), _rows(order, how.seed), np.zeros((count, 3)), np.ascontiguousarray(fields.velocity, float), view.velocity_slope,
         np.ascontiguousarray(fields.density, float), np.ascontiguousarray(fields.viscosity, float), sigma, slope, time, mesh.centre, mesh.volume, mesh.face_vector, locator.plane,
         mesh.owner, mesh.neighbour, *mesh.cell_faces, np.ascontiguousarray(fields.flux, float), actions, across, along, float(cloud.density or 1.0),
         np.array([*how.gravity, how.hardness]), flags, float(how.seconds), _stride(view), ways, times, counts, seconds, ends, hits,

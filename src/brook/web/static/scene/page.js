@@ -7,6 +7,7 @@ import { place } from "../space/words.js";
 import { addProfile, watchLines } from "../results.js";
 import { Moments } from "../moments.js";
 import { memory, optionOf, remember } from "../views.js";
+import { piecesOf, watchWays } from "../ways.js";
 import { savePicture } from "./export.js";
 import { Motes } from "./motes.js";
 import { fill, levelWords, lookAt, lookOf, samplesOf, shapeOf } from "./scene.js";
@@ -111,6 +112,7 @@ export class ScenePage {
     this.view.showNames(this.names);
     this.walls();
     watchLines(this.root, (lines) => this.profiles(lines));
+    watchWays(this.root, (ways) => { this.shape.draw("ways", piecesOf(ways), "#5b3a72"); this.view.moved(); });
     await this.show();
     if (this.shape.large) fill(this.shape, this.source, [this.usualCut()], { ...this.colouredBy, coarse: true }).catch(() => {}); // so that the result is read before somebody drags
   }

@@ -1,0 +1,83 @@
+"""Questions to the result reader about particles: where they end, what they wear, their ways, and all of it as sheets."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from typing import Any
+
+import numpy as np
+
+from brook.core.results.exports import Column, Sheet
+from brook.core.results.particles import Cloud, Flight
+from brook.core.stages.flying import ends_told, flight_of, worn_told
+from brook.core.study import Resolved
+from brook.core.study.particles import Particles
+from brook.runs.readout import Source, loaded, prepared_of, view_of
+from brook.runs.sheets import write
+
+MOST_WAYS, MOST_PLACES = 120, 150  # that are drawn
+KEPT = 4  # flights that stay in memory
+Flown = tuple[Resolved, Cloud, Flight]
+_flown: OrderedDict[tuple[Source, str], Flown] = OrderedDict()
+
+
+def _flight(source: Source, said: Particles) -> Flown:
+    """Raises `ValueError`."""
+    key = (source, said.model_dump_json())
+    if key not in _flown:
+        _flown[key] = flight_of(said, prepared_of(source), view_of(source), loaded(source).locator)
+    _flown.move_to_end(key)
+    while len(_flown) > KEPT:
+        _flown.popitem(last=False)
+    return _flown[key]
+
+
+def flights(source: Source, said: Particles) -> dict[str, Any]:
+    """What is to be said of a flight."""
+    resolved, cloud, flight = _flight(source, said)
+    view = view_of(source)
+    return {
+        "number": len(flight.how), "outside": flight.outside, "ends": ends_told(flight, view, cloud), "walls": worn_told(resolved, flight, view),
+        "sizes": [float(cloud.sizes.min()), float(cloud.sizes.max())],
+    }  # fmt: skip
+
+
+def ways(source: Source, said: Particles) -> list[list[float]]:
+    """Some of their ways as x, y (and z) … in m."""
+    _, _, flight = _flight(source, said)
+    axes = 2 if loaded(source).fields.mesh.is_plane else 3
+    found = []
+    for places, _ in flight.ways[:: max(1, -(-len(flight.ways) // MOST_WAYS))]:
+        thin = places[:: max(1, -(-len(places) // MOST_PLACES))]
+        thin = np.vstack([thin, places[-1:]])
+        found.append(np.round(thin[:, :axes], 7).ravel().tolist())
+    return found
+
+
+def export_flight(suffix: str, source: Source, said: Particles) -> bytes:
+    """Each particle with where it ended, and each face that was hit with what it lost, as a file of sheets."""
+    resolved, cloud, flight = _flight(source, said)
+    fields = loaded(source).fields
+    mesh, stencil = fields.mesh, fields.stencil
+    ended = [("", "")] * len(flight.how)
+    for end, which in flight.ends(fields).items():
+        for k in which.tolist():
+            ended[k] = end
+    sizes = cloud.sizes[flight.numbers]
+    each = Sheet(said.title, (
+        Column("size", "m", sizes.tolist()), Column("time", "s", flight.seconds.tolist()), Column("end", "", [f"{how} {patch}".strip() for how, patch in ended]),
+        *(Column(f"{name} at the end", "m", flight.places[:, k].tolist()) for k, name in enumerate("xyz")),
+        *(Column(f"velocity {name} at the end", "m/s", flight.velocities[:, k].tolist()) for k, name in enumerate("xyz")),
+    ))  # fmt: skip
+    hit = np.nonzero(flight.hits[:, 0] > 0)[0]
+    at, area = (
+        mesh.face_centres(slice(stencil.inner, stencil.active))[hit],
+        mesh.face_areas(slice(stencil.inner, stencil.active))[hit],
+    )
+    patch = [next(p.name for p in mesh.patches if p.start <= f < p.end) for f in (hit + stencil.inner).tolist()]
+    worn = Sheet(f"{said.title}, walls", (
+        Column("patch", "", patch), *(Column(name, "m", at[:, k].tolist()) for k, name in enumerate("xyz")), Column("area", "m^2", area.tolist()),
+        Column("mass that meets it", "kg/s", flight.hits[hit, 0].tolist()), Column("mass worn off", "kg/s", (flight.hits[hit, 1] * resolved.wall_density).tolist()),
+        Column("depth worn off", "m/s", (flight.hits[hit, 1] / area).tolist()),
+    ))  # fmt: skip
+    return write(suffix, [each, worn])
