@@ -1,16 +1,20 @@
 """Lengths and evenness that are read by a word: where a flow turns back and comes forward again, layers, places of extremes."""
 
+from functools import partial
+
 import numpy as np
 import pytest
 
 from brook.core.checks import check, prepare
+from brook.core.editing import EditRefused, set_value
 from brook.core.formulas import FormulaError
 from brook.core.results.places import Samples
 from brook.core.results.readings import read_value, words_of
 from brook.core.results.statistics import STATISTICS
 from brook.core.results.statistics.turning import backward, course
+from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
-from brook.core.stages.readings import read_all
+from brook.core.stages.readings import expected_words, read_all
 from brook.core.stages.running import solve
 from brook.core.study.document import study_from
 
@@ -121,3 +125,27 @@ def test_words_that_mean_nothing_there_are_refused(text, words, stepped):
 def test_they_are_said_in_words():
     assert words_of("floor.friction_x.reattaches") == "where the friction along x of floor goes forward again"
     assert words_of("bar.pressure.x_of_max") == "x where pressure of bar is largest"
+
+
+def test_what_is_expected_stands_beside_what_was_found():
+    raw = step().model_dump(mode="json")
+    raw["requirements"] = [
+        {
+            "name": "apart",
+            "title": "Apart",
+            "reading": "outlet.speed.deviation",
+            "limit": {"kind": "smallest"},
+            "expected": "2 mm/s",
+            "expected_from": "by hand",
+        }
+    ]
+    study = study_from(raw)
+    prepared = prepare(study, study.variants[0])
+    told = partial(expected_words, study.requirements[0], prepared)
+    assert told(2.1e-3) == "by hand 2 mm/s: 5.0 % above that"
+    assert told(1.5e-3) == "by hand 2 mm/s: 25 % under that"
+    assert told(2e-3) == "by hand 2 mm/s: just that"
+    keys = [stage_keys(s, prepare(s, s.variants[0])) for s in (study, set_value(study, "/requirements/0/expected", ""))]
+    assert keys[0] == keys[1]  # it changes nothing that was computed
+    with pytest.raises(EditRefused, match="this is a length"):
+        set_value(study, "/requirements/0/expected", "2 mm")

@@ -6,6 +6,7 @@ from collections import OrderedDict
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import numpy as np
@@ -25,6 +26,7 @@ from brook.core.results.stream import (
     stream_function,
     streamlines_from,
 )
+from brook.core.results.vtu import write_patches_vtu
 from brook.core.solve import Fields
 from brook.core.study import read_study
 from brook.store.files import ResultFiles, moment_file
@@ -224,6 +226,14 @@ def _drawn(line: Streamline) -> dict[str, Any]:
     if not np.array_equal(places[-1], line.places[-1]):
         places = np.vstack([places, line.places[-1:]])
     return {"places": np.round(places, 7).ravel().tolist(), "closed": line.closed, "value": line.value}
+
+
+def patches_vtu(source: Source) -> bytes:
+    """The faces of patches with what is known of them, as a file."""
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "patches.vtu"
+        write_patches_vtu(path, view_of(source))
+        return path.read_bytes()
 
 
 def forces(source: Source) -> list[dict[str, Any]]:

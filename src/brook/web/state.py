@@ -12,7 +12,7 @@ from brook.core.results import Judgement
 from brook.core.results.readings import show_reading, show_swing
 from brook.core.stages.keys import Keys, stage_keys
 from brook.core.stages.losses import with_losses
-from brook.core.stages.readings import course_words, dimension_of_reading, judgement_of
+from brook.core.stages.readings import course_words, dimension_of_reading, expected_words, judgement_of
 from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, read_study
 from brook.core.units import Dimension
 from brook.store import Store
@@ -43,6 +43,7 @@ class ReadingState:
     fresh: bool
     key: str | None = None
     course: str = ""
+    expected: str = ""  # what was, and how far it is off
     swing: str = ""  # mean and swing in a run that stands without converging
 
     @property
@@ -264,4 +265,5 @@ class StateReader:
         shown = show_reading(value, dimension, requirement.shown_in)
         judgement = judgement_of(requirement, prepared, value)
         swing = _swing(run.summary, requirement, dimension)
-        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key, course, swing)
+        expected = expected_words(requirement, prepared, value)
+        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key, course, expected, swing)

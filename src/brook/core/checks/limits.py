@@ -74,6 +74,8 @@ def _limit_problems(requirement: Requirement, dimension: Dimension, scope: Scope
                 problems.append(Problem(f"{path}/unit", f"the reading is a {dimension}; '{requirement.unit}' is not"))
         except UnitError as error:
             problems.append(Problem(f"{path}/unit", str(error)))
+    if requirement.expected.strip():
+        _one_value(requirement.expected, scope, f"{path}/expected", dimension, problems)
     limit = _limit_values(requirement.limit, scope, f"{path}/limit", dimension, problems)
     low, high = limit.get("low"), limit.get("high")
     if low is not None and high is not None and low > high:
@@ -89,18 +91,27 @@ def _limit_values(
         text = getattr(limit, end, None)
         if text is None:
             continue
-        values[end] = None
-        try:
-            quantity = evaluate(parse(text), scope)
-        except FormulaError as error:
-            problems.append(Problem(f"{path}/{end}", error.message))
-            continue
-        if quantity.dimension != dimension:
-            hint = "a unit is missing" if quantity.dimension.is_none else f"this is a {quantity.dimension}"
-            problems.append(Problem(f"{path}/{end}", f"{hint}; the reading is a {dimension}"))
-            continue
-        values[end] = float(quantity.value)
+        values[end] = _one_value(text, scope, f"{path}/{end}", dimension, problems)
     return values
+
+
+def _one_value(text: str, scope: Scope, path: str, dimension: Dimension, problems: list[Problem]) -> float | None:
+    """The SI value of a formula of what a reading is, None where it is none."""
+    try:
+        quantity = evaluate(parse(text), scope)
+    except FormulaError as error:
+        problems.append(Problem(path, error.message))
+        return None
+    if quantity.dimension != dimension:
+        hint = "a unit is missing" if quantity.dimension.is_none else f"this is a {quantity.dimension}"
+        problems.append(Problem(path, f"{hint}; the reading is a {dimension}"))
+        return None
+    return float(quantity.value)
+
+
+def expected_value(requirement: Requirement, dimension: Dimension, scope: Scope) -> float | None:
+    """What is expected of a reading in SI units, None where nothing is said or it means nothing."""
+    return _one_value(requirement.expected, scope, "", dimension, []) if requirement.expected.strip() else None
 
 
 def resolved_limit(requirement: Requirement, dimension: Dimension, scope: Scope) -> Resolved:

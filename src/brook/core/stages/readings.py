@@ -9,19 +9,20 @@ from typing import Any
 import numpy as np
 
 from brook.core.checks import Prepared
-from brook.core.checks.limits import resolved_limit
+from brook.core.checks.limits import expected_value, resolved_limit
 from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.results.course import course_of
 from brook.core.results.quantities import OF_AVERAGES
-from brook.core.results.readings import Judgement, judge, read_value, reading_dimension
+from brook.core.results.readings import Judgement, judge, read_value, reading_dimension, show_reading
 from brook.core.solve import (
     Fields,
     History,
 )  # fmt: skip
 from brook.core.study import Requirement, Study
-from brook.core.units import DIMENSIONS, Dimension, show
+from brook.core.units import DIMENSIONS, Dimension, round_text, show
 
 RATE = DIMENSIONS["rate"]
+SAME = 1e-4  # of what is expected: off by less is the same
 COURSES = {"mean": "mean", "largest": "largest value", "smallest": "smallest value", "fluctuation": "fluctuation (root mean square)",
            "frequency": "frequency"}  # fmt: skip
 
@@ -132,6 +133,29 @@ def dimension_of_reading(requirement: Requirement, prepared: Prepared) -> Dimens
     """What is read in the end."""
     dimension = dimension_of_monitor(requirement, prepared)
     return RATE if dimension is not None and requirement.course == "frequency" else dimension
+
+
+def expected_words(requirement: Requirement, prepared: Prepared, value: float) -> str:
+    """What was expected of a reading, and how far it is off that; '' where nothing was."""
+    dimension = dimension_of_reading(requirement, prepared)
+    expected = None if dimension is None else expected_value(requirement, dimension, prepared.scope)
+    if dimension is None or expected is None:
+        return ""
+    apart = value - expected
+    if dimension == DIMENSIONS["temperature"]:
+        size = f"{round_text(abs(apart), 2)} K"
+    else:
+        size = (
+            f"{round_text(100 * abs(apart / expected), 2)} %"
+            if expected
+            else show_reading(abs(apart), dimension, requirement.shown_in)
+        )
+    told = f"{requirement.expected_from.strip() or 'expected'} {show_reading(expected, dimension, requirement.shown_in, given=True)}"
+    return (
+        f"{told}: {size} {'above' if apart > 0 else 'under'} that"
+        if abs(apart) > SAME * abs(expected)
+        else f"{told}: just that"
+    )
 
 
 def judgement_of(requirement: Requirement, prepared: Prepared, value: float) -> Judgement | None:

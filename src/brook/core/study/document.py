@@ -73,7 +73,7 @@ Limit = Annotated[AtMost | AtLeast | Between | Smallest | Largest, Field(discrim
 
 class Requirement(Part):
     """A reading (`tray.speed.share_below(0.5 mm/s)`) and what it has to be; in a flow in time, what of its `course` has to
-    (empty: what `timing.reads` says)."""
+    (empty: what `timing.reads` says). What is `expected`, by hand, from a paper or a test, stands beside it with `expected_from` where."""
 
     name: Name
     title: Title
@@ -81,6 +81,8 @@ class Requirement(Part):
     limit: Limit
     unit: Annotated[str, Field(max_length=20)] = ""
     course: Literal["", "end", "mean", "largest", "smallest", "fluctuation", "frequency"] = ""
+    expected: Annotated[str, Field(max_length=500)] = ""
+    expected_from: Annotated[str, Field(max_length=200)] = ""
 
     @property
     def shown_in(self) -> str | None:

@@ -12,9 +12,9 @@ from fastapi.responses import FileResponse, Response
 from brook.core.results.exports import FORMATS, Column, Curve, Sheet
 from brook.core.solve.history import lifted
 from brook.core.stages.readings import dimension_of_reading
-from brook.runs import sheets
+from brook.runs import readout, sheets
 from brook.web.pages import RowHere, StateHere, StudioHere, variant_of
-from brook.web.routes.readout import ask, shown_of
+from brook.web.routes.readout import ask, shown_of, source_of
 from brook.web.routes.run import monitor_units
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -182,6 +182,12 @@ def ledger(studio: StudioHere, state: StateHere, suffix: str) -> Response:
         raise HTTPException(404, "no variant has a result yet")
     content = _written(studio, suffix, tables)
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-ledger.{suffix}"))
+
+
+@router.get("/studies/{slug}/variants/{name}/patches.vtu")
+def patches(studio: StudioHere, state: StateHere, name: str) -> Response:
+    content = ask(studio, readout.patches_vtu, source_of(studio, state, name))
+    return Response(content, media_type="application/xml", headers=download(f"{state.row.slug}-{name}-patches.vtu"))
 
 
 @router.get("/studies/{slug}/variants/{name}/fields.vtu")

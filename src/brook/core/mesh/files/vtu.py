@@ -25,9 +25,10 @@ from brook.core.geometry.files.base import MOST_PATCHES
 from brook.core.mesh.assembling import CORNERS, AssemblyError, Polygons
 from brook.core.mesh.files.collected import Collected
 from brook.core.mesh.kernels import hexahedra
-from brook.core.mesh.polyhedral import Mesh
+from brook.core.mesh.polyhedral import PLANE_SIDES, WEDGE_SIDES, Mesh
 
 POLYHEDRON, HEXAHEDRON = 42, 12
+TRIANGLE, QUAD, POLYGON = 5, 9, 7
 # what packed data may unpack to in bytes: so much, and so many times what the file has
 ROOM, MOST_RATIO = 50_000_000, 40
 LONGEST_TAG = 1000
@@ -277,22 +278,51 @@ def write(path: Path, mesh: Mesh, data: dict[str, np.ndarray] | None = None, pla
     else:
         order = _by_points(mesh)
         shapes = _polyhedra(mesh, order)
+    known = {"body": mesh.body, "number": np.arange(mesh.cell_count), **(data or {})}
+    _grid(path, mesh.points, shapes, {name: values[order] for name, values in known.items()}, _sides(mesh))
+
+
+def write_faces(path: Path, mesh: Mesh, data: dict[str, np.ndarray]) -> None:
+    """The faces of all patches that bound what is computed, as triangles, quads and polygons, with the number of their patch and what else is known of them, (n,) or (n, 3) by name; the
+    names of patches stand in a field `patch_names`, each ended by a zero."""
+    patches = [p for p in mesh.patches if p.name not in (PLANE_SIDES, WEDGE_SIDES)]
+    faces = np.concatenate([np.arange(p.start, p.end) for p in patches]) if patches else np.zeros(0, np.int64)
+    sides = np.diff(mesh.face_offsets)[faces]
+    begins = np.repeat(
+        mesh.face_offsets[faces] - np.concatenate([[0], np.cumsum(sides)[:-1]]) if len(faces) else faces, sides
+    )
+    used, corners = np.unique(mesh.face_points[begins + np.arange(sides.sum())], return_inverse=True)
+    kinds = np.select([sides == 3, sides == 4], [TRIANGLE, QUAD], POLYGON).astype(np.uint8)
+    names = np.frombuffer("".join(f"{p.name}\0" for p in patches).encode(), np.uint8)
+    of = np.repeat(np.arange(len(patches)), [p.count for p in patches])
+    shapes = {"connectivity": corners, "offsets": np.cumsum(sides), "types": kinds}
+    _grid(path, mesh.points[used], shapes, {"patch": of, **data}, {"patch_names": names})
+
+
+def _grid(
+    path: Path,
+    points: np.ndarray,
+    shapes: dict[str, np.ndarray],
+    data: dict[str, np.ndarray],
+    about: dict[str, np.ndarray],
+) -> None:
+    """Points (P, 3) in m, shapes of cells as VTK has them, what is known of each, and what of all."""
     with path.open("wb") as out:
         out.write(
             b'<?xml version="1.0"?>\n<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian" '
             b'header_type="UInt64">\n<UnstructuredGrid>\n<FieldData>\n'
         )
-        for name, values in _sides(mesh).items():
+        for name, values in about.items():
             _put(out, name, values, tuples=len(values))
         out.write(b"</FieldData>\n")
-        out.write(f'<Piece NumberOfPoints="{len(mesh.points)}" NumberOfCells="{mesh.cell_count}">\n<Points>\n'.encode())
-        _put(out, "Points", mesh.points, 3)
+        out.write(f'<Piece NumberOfPoints="{len(points)}" NumberOfCells="{len(shapes["types"])}">\n<Points>\n'.encode())
+        _put(out, "Points", points, 3)
         out.write(b"</Points>\n<Cells>\n")
         for name, values in shapes.items():
             _put(out, name, values)
         out.write(b"</Cells>\n<CellData>\n")
-        for name, values in {"body": mesh.body, "number": np.arange(mesh.cell_count), **(data or {})}.items():
-            _put(out, name, values[order], 1 if values.ndim == 1 else values.shape[1])
+        for name, values in data.items():
+            _put(out, name, values, 1 if values.ndim == 1 else values.shape[1])
         out.write(b"</CellData>\n</Piece>\n</UnstructuredGrid>\n</VTKFile>\n")
 
 
