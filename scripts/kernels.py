@@ -20,7 +20,13 @@ from pathlib import Path
 HOME = Path(tempfile.mkdtemp(prefix="brook-kernels-"))
 os.environ["BROOK_KERNELS"] = str(HOME / "empty")
 MODELS = ("sst", "realizable", "rng")
-MODULES = ("brook.core.bench", "brook.runs.task", "brook.runs.space_readout", "brook.demo.spray_header")
+MODULES = (
+    "brook.core.bench",
+    "brook.runs.task",
+    "brook.runs.space_readout",
+    "brook.runs.flights",
+    "brook.demo.spray_header",
+)
 ITERATIONS = 45  # of each run; mixing and all else has begun by then
 
 
@@ -73,7 +79,8 @@ def bring(study, variants=None) -> None:  # type: ignore[no-untyped-def]
 def look_at(study, variant: str, kept: dict) -> None:  # type: ignore[no-untyped-def]
     """What the pages Results and Compare ask of a result."""
     from brook.core.study import study_text
-    from brook.runs import Source, readout, space_readout
+    from brook.core.study.particles import Particles
+    from brook.runs import Source, flights, readout, space_readout
 
     source = Source(
         str(HOME / "results"), kept["run"]["summary"]["mesh_key"], kept["run"]["key"], study_text(study), variant
@@ -88,6 +95,12 @@ def look_at(study, variant: str, kept: dict) -> None:  # type: ignore[no-untyped
         space_readout.cut_array(source, 0, middle[0], "speed")
         space_readout.lines_in_space(source, "", [middle], 1)
         space_readout.above(source, "speed", "1 mm/s")
+    flows = kept["run"]["summary"]["flows"]
+    inlet = min(flows, key=lambda patch: flows[patch], default="")
+    if inlet and flows[inlet] < 0:
+        flights.flights(
+            source, Particles(name="grains", title="Grains", source={"patch": inlet}, number=40, does="bounces")
+        )
 
 
 def header() -> None:
