@@ -25,7 +25,8 @@ from brook.runs.sheets import Scale, Shown, scale, sheets_of, write
 from brook.store.files import ResultFiles
 
 TIME, RATE, NUMBER = DIMENSIONS["time"], DIMENSIONS["rate"], DIMENSIONS["number"]
-WORDS = {"values": "", "mean": "running mean of ", "spectrum": "amplitude of "}
+WORDS = {"values": "", "mean": "running mean", "spectrum": "amplitude"}
+LONGEST = 20  # letters of a reading that an axis has room for
 SHOWN_TO = 5.0  # times the highest frequency of a peak
 FIRST_LEFT_OUT = 3  # iterations of a steady run, which flatten all others
 
@@ -96,7 +97,12 @@ def _scale(words: str, dimension: Dimension, values: list[np.ndarray]) -> Scale:
 def _words(plot: CoursePlot, courses: list[Course]) -> str:
     """What an axis shows: the one reading, or that there are several."""
     names = {c.reading for c in courses}
-    return WORDS[plot.shows] + (names.pop() if len(names) == 1 else "readings")
+    name = names.pop() if len(names) == 1 else "readings"
+    return (
+        f"{WORDS[plot.shows]} of {name}"
+        if plot.shows != "values" and len(name) <= LONGEST
+        else WORDS[plot.shows] or name
+    )
 
 
 def _courses(result: Shown, plot: CoursePlot, several: bool) -> list[Course]:
@@ -111,7 +117,8 @@ def _courses(result: Shown, plot: CoursePlot, several: bool) -> list[Course]:
     for name in plot.readings:
         requirement = next((r for r in study.requirements if r.name == name), None)
         reading = requirement.title if requirement else name
-        title = f"{result.title}, {reading}" if several else reading
+        alone = len(plot.readings) == 1
+        title = result.title if several and alone else f"{result.title}, {reading}" if several else reading
         dimension = (dimension_of_monitor(requirement, prepared) if requirement else None) or NUMBER
         values = np.array([np.nan if v is None else v for v in history["monitors"].get(name, [])], float)
         nothing = np.zeros(0)
