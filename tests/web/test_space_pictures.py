@@ -2,7 +2,9 @@
 
 import json
 
+import av
 import httpx
+import numpy as np
 import pytest
 from selenium.webdriver import ActionChains
 from typer.testing import CliRunner
@@ -344,6 +346,50 @@ def test_a_plate_is_drawn_on_the_command_line(brook_app, brook_server, pipes, tm
         assert refused.exit_code == 1
         assert words in refused.output
     assert "pictures are written as .png" in draw("--plate", "on_paper", "--out", "x.jpg").output
+
+
+def test_a_plate_turns_and_its_cut_moves_in_a_movie(brook_app, brook_server, pipes, tmp_path):
+    with client(brook_server) as http:
+        picture = {
+            "layers": [{"kind": "cut", "through": [0.09, 0, 0], "across": [1, 0, 0]}],
+            "look": None,
+            "colours": "smooth",
+        }
+        data = {"quantity": "speed", "title": "On film", "picture": json.dumps(picture), "page": "results"}
+        assert http.post(f"/studies/{pipes}/act/add_plate_in_space", data=data).status_code == 200
+
+    def made(out, *more):
+        folder = [
+            "--data",
+            str(brook_app.state.studio.store.data),
+            "--size",
+            "400x300",
+            "--pictures",
+            "3",
+            "--out",
+            str(tmp_path / out),
+        ]
+        return CliRunner().invoke(app, ["movie", pipes, "--plate", "on_film", "--variant", "long", *folder, *more])
+
+    for over in ("turn", "cut"):
+        done = made(f"{over}.webm", "--over", over)
+        assert done.exit_code == 0, done.output
+        assert "3 pictures, about" in done.output
+        with av.open(str(tmp_path / f"{over}.webm")) as box:
+            first, *_, last = [frame.to_ndarray(format="rgb24") for frame in box.decode(video=0)]
+        assert first.shape[1] == 400
+        assert np.abs(first.astype(int) - last).max() > 60  # it moves
+    assert made("p.png", "--over", "cut").exit_code == 0
+    assert len(list(tmp_path.glob("p-*.png"))) == 3
+    for more, words in (
+        (("--over", "time"), "this run kept no moments"), (("--over", "wish"), "'wish' is nothing that goes on; it is time, turn, cut"),
+        (("--size", "10x10"), "'10x10' is no size"),
+    ):  # fmt: skip
+        refused = made("r.webm", *more)
+        assert refused.exit_code == 1
+        assert words in refused.output
+    assert not (tmp_path / "r.webm").exists()
+    assert "movies are written as" in made("r.gif", "--over", "turn").output
 
 
 def test_a_plate_in_space_is_drawn_while_its_run_computes(brook_server, browser):

@@ -119,3 +119,32 @@ def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: b
         serve_pages(data, host, port, scheduler, with_demo, warming)
     finally:
         warming.stop()
+
+
+@app.command()
+def movie(
+    study: Annotated[str, typer.Argument(help="The study by its address, as in /studies/ADDRESS.")],
+    plate: Annotated[str, typer.Option(help="Name or title of the plate.")],
+    out: Annotated[Path, typer.Option(help="Write to this file: .webm, .mp4, or .png for one numbered picture each.")],
+    variant: Annotated[str, typer.Option(help="Of this variant.")],
+    over: Annotated[str, typer.Option(help="What goes on: time, turn (the view goes round once) or cut (the first cut moves through).")] = "time",
+    pictures: Annotated[int, typer.Option(help="How many; over time at most as many as moments were kept.", min=2, max=2000)] = 100,
+    data: Data = Path("brook-data"),
+    size: Annotated[str, typer.Option(help="Width and height of the picture in pixels.")] = "1280x720",
+) -> None:  # fmt: skip
+    """Makes a movie of a plate from the results that a data folder keeps; exits with 0 when it is whole, 2 when something of it fell
+    short, 1 on an error."""
+    from brook.core.study import DocumentError
+    from brook.runs.movies import Wanted, make, size_of
+    from brook.runs.plates import NoPlate
+    from brook.store import StoreError
+
+    loaded()
+    try:
+        words = make(data, study, plate, variant, Wanted(over, pictures, size_of(size)), out, say)
+    except (NoPlate, StoreError, DocumentError, KeyError, ValueError) as error:
+        say(str(error.args[0] if error.args else error))
+        raise typer.Exit(1) from None
+    for told in words:
+        say(told)
+    raise typer.Exit(2 if words else 0)

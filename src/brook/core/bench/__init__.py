@@ -31,6 +31,7 @@ BENCHES: dict[str, Callable[[], Figure | list[Figure]]] = {
     "iso-surface": looking.bench_iso_surface,
     "streamlines": looking.bench_streamlines,
     "particles": looking.bench_particles,
+    "movie": looking.bench_movie,
     "curve": looking.bench_curve,
     "map": looking.bench_map,
     "findings": shapes.bench_findings,

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from functools import cache
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 
@@ -10,7 +12,10 @@ from brook.core.bench.measure import Figure, bandwidth, threads, timed
 from brook.core.bench.shapes import ball_of, layered
 from brook.core.mesh.boxes import Sizes, build
 from brook.core.numerics import Stencil
+from brook.core.results.movies import Movie
 from brook.core.results.particles import Cloud, Flying, fly
+from brook.core.results.pictures import Seen
+from brook.core.results.pictures.plates import Size, painted, shown
 from brook.core.results.quantities import View
 from brook.core.results.space import (
     Locator,
@@ -22,6 +27,8 @@ from brook.core.results.space import (
     streamlines,
 )
 from brook.core.solve import Fields
+from brook.core.study.layers import CutLayer
+from brook.core.study.views import Plate
 
 ALONG = 0.3  # of the speed round the axis at the skin
 
@@ -103,6 +110,24 @@ def bench_particles() -> Figure:
     fly(view, locator, few, Flying())
     seconds = min(timed(lambda: fly(view, locator, cloud, Flying())) for _ in range(3))
     return _seconds("particles", "10 000 particles through the mesh", seconds)
+
+
+def bench_movie() -> Figure:
+    """100 pictures of a cut and the skin at 1280 by 720, from all round, into WebM."""
+    view, locator = _looked()
+    seen = Seen(view, locator, "pressure")
+    plate = Plate(
+        name="round", title="Round", quantity="pressure", layers=(CutLayer(through=(0, 0, 0), across=(0, 1, 0)),)
+    )
+    size = Size()
+
+    def made() -> None:
+        what = shown(plate, seen, size)
+        with TemporaryDirectory() as folder, Movie(Path(folder) / "round.webm", 20) as movie:
+            for k in range(100):
+                movie.add(painted(what, seen, "Round", size, what.look.model_copy(update={"yaw": 0.0628 * k}), finer=1))
+
+    return _seconds("movie", "100 pictures at 1280 by 720", timed(made))
 
 
 def bench_curve() -> Figure:

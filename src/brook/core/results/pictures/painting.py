@@ -64,7 +64,8 @@ class Painting:
     """A picture `width` by `height` pixels: colours (height, width, 3) from 0 to 1, and how near what is seen is (the larger the
     nearer)."""
 
-    def __init__(self, width: int, height: int, camera: Camera):
+    def __init__(self, width: int, height: int, camera: Camera, finer: int = 1):
+        self.finer = finer  # pixels painted for one of the picture, each way
         self.width, self.height, self.camera = width, height, camera
         self.pixels = np.ones((width * height, 3))
         self.near = np.full(width * height, -np.inf)

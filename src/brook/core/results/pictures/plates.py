@@ -61,10 +61,19 @@ def layers_of(plate: Plate, seen: Seen, size: Size) -> tuple[tuple[Layer, ...], 
     return (cut,), look
 
 
-def picture(plate: Plate, seen: Seen, title: str, size: Size | None = None) -> tuple[bytes, list[str]]:
-    """A plate as PNG, and what of it could not be drawn or fell short, in words. Raises `KeyError` for a quantity that is not there,
-    `ValueError` where nothing of it can be drawn."""
-    size = size or Size()
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """The layers of a plate worked out, where they are looked at from, their colours, and what of them fell short in words."""
+
+    made: list[tuple[Layer, Drawn]]
+    look: Look
+    scale: _Scale
+    flat: bool
+    words: list[str]
+
+
+def shown(plate: Plate, seen: Seen, size: Size) -> Shown:
+    """Works out what a plate shows. Raises `KeyError` for a quantity that is not there, `ValueError` where nothing of it can be drawn."""
     layers, look = layers_of(plate, seen, size)
     made: list[tuple[Layer, Drawn]] = []
     words: list[str] = []
@@ -92,11 +101,24 @@ def picture(plate: Plate, seen: Seen, title: str, size: Size | None = None) -> t
     scale = _Scale.of(plate, seen, [found for _, found in made])
     if plate.colours != scale.how:
         words.append("no decades: the quantity goes under nothing")
-    painting = Painting(size.width * FINER, size.height * FINER, Camera(look))
-    _paint(painting, made, seen, scale, flat=not plate.layers)
-    timed = [found.numbers["longest"] for _, found in made if "longest" in found.numbers]
+    return Shown(made, look, scale, not plate.layers, words)
+
+
+def painted(what: Shown, seen: Seen, title: str, size: Size, look: Look | None = None, finer: int = FINER) -> bytes:
+    """What is shown as PNG, from another place where that is said; `finer` pixels are painted for one, each way."""
+    painting = Painting(size.width * finer, size.height * finer, Camera(look or what.look), finer)
+    _paint(painting, what.made, seen, what.scale, flat=what.flat)
+    timed = [found.numbers["longest"] for _, found in what.made if "longest" in found.numbers]
     note = " ".join(f"Streamlines: time from 0 to {show(t, DIMENSIONS['time'])} in these colours." for t in timed)
-    return _sheet(painting, made, scale, (plain(f"{title} · {plate.title}"), note), size), words
+    return _sheet(painting, what.made, what.scale, (plain(title), note), size)
+
+
+def picture(plate: Plate, seen: Seen, title: str, size: Size | None = None) -> tuple[bytes, list[str]]:
+    """A plate as PNG, and what of it could not be drawn or fell short, in words. Raises `KeyError` for a quantity that is not there,
+    `ValueError` where nothing of it can be drawn."""
+    size = size or Size()
+    what = shown(plate, seen, size)
+    return painted(what, seen, f"{title} · {plate.title}", size), what.words
 
 
 def _streamlines(seen: Seen) -> Drawn:
@@ -198,7 +220,7 @@ def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scal
             0.56 + 0.3 * np.abs(normal[behind] @ camera.away) + 0.1,
         )
         edges = shell.arrays["outline"]
-        painting.lines(edges, np.broadcast_to(EDGE, edges.shape), FINER)
+        painting.lines(edges, np.broadcast_to(EDGE, edges.shape), painting.finer)
     plane = _clip([layer for layer, _ in made])
     for layer, found in made:
         arrays = found.arrays
@@ -223,12 +245,12 @@ def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scal
             painting.lines(pieces, np.broadcast_to(ink * 0.4 + 0.4, pieces.shape), 1)
         for name in ("outline", "level_lines"):
             if name in arrays:
-                painting.lines(arrays[name], np.broadcast_to(ink, arrays[name].shape), FINER)
+                painting.lines(arrays[name], np.broadcast_to(ink, arrays[name].shape), painting.finer)
         if "arrows_at" in arrays and not isinstance(layer, LineLayer):
             across = np.array(layer.across, float) if isinstance(layer, CutLayer) else arrays["arrows_across"]
             pieces = arrows(arrays, across, layer.arrows == "equal")
-            painting.lines(pieces, np.broadcast_to(HALO, pieces.shape), 3 * FINER)
-            painting.lines(pieces, np.broadcast_to(ink, pieces.shape), FINER, over=True)
+            painting.lines(pieces, np.broadcast_to(HALO, pieces.shape), 3 * painting.finer)
+            painting.lines(pieces, np.broadcast_to(ink, pieces.shape), painting.finer, over=True)
         if "lines_at" in arrays:
             _paint_lines(painting, found, scale, float(np.linalg.norm(np.ptp(mesh.points, axis=0))))
 
@@ -244,7 +266,7 @@ def _paint_lines(painting: Painting, found: Drawn, scale: _Scale, size: float) -
         colours = scale.colours(values)
     if "lines_turn" not in arrays:
         pieces, which = segments(arrays["lines_at"], arrays["lines_start"])
-        painting.lines(pieces, colours[which], 2 * FINER)
+        painting.lines(pieces, colours[which], 2 * painting.finer)
         return
     wide = 0.006 * min(1.5, np.sqrt(40.0 / len(arrays["lines_start"])))  # the more, the narrower
     at, triangles, twice = ribbons(arrays, wide * size)
@@ -278,7 +300,9 @@ def _sheet(
         figure.text(14 / size.width, 8 / tall, said[1], fontsize=9)
         figure.text(14 / size.width, 1 - 26 / tall, said[0], fontsize=12, fontweight="bold", va="center")
         view = figure.add_axes((0, foot / tall, 1, size.height / tall))
-        view.imshow(painting.image(FINER), extent=(0, size.width, size.height, 0), interpolation="none", aspect="auto")
+        view.imshow(
+            painting.image(painting.finer), extent=(0, size.width, size.height, 0), interpolation="none", aspect="auto"
+        )
         view.set_axis_off()
         _scale_bar(view, painting, size)
         _triad(view, painting.camera, size)
@@ -316,7 +340,7 @@ def _level_notes(view: Any, painting: Painting, made: list[tuple[Layer, Drawn]],
             continue
         middle = found.arrays["level_lines"].mean(axis=1)
         seen = painting.sees(middle)
-        place = painting.placed(middle)[:, :2] / FINER
+        place = painting.placed(middle)[:, :2] / painting.finer
         for k, level in enumerate(np.unique(found.arrays["level_values"])):
             here = np.nonzero(seen & (found.arrays["level_values"] == level))[0]
             free = [

@@ -1,0 +1,71 @@
+"""Pictures one after another as a movie: WebM (VP9), MP4 (AV1), or a PNG each."""
+
+from __future__ import annotations
+
+from io import BytesIO
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Self
+
+import numpy as np
+from PIL import Image
+
+CODECS = {
+    ".webm": ("libvpx-vp9", {"deadline": "realtime", "cpu-used": "6", "crf": "30", "b": "0"}),
+    ".mp4": ("libsvtav1", {"preset": "10", "crf": "32"}),
+}
+PER_PIXEL = {".webm": 0.03, ".mp4": 0.02, ".png": 0.4}  # bytes that a pixel of a picture takes, about
+KINDS = (*CODECS, ".png")
+
+
+def bytes_of(kind: str, width: int, height: int, pictures: int) -> float:
+    """How large a movie will be, about."""
+    return PER_PIXEL[kind] * width * height * pictures
+
+
+class Movie:
+    """A movie in a file, to which pictures are added; of PNG a file each, numbered. It is only there under its name once it is whole. Raises `ValueError` for a kind of file that is not known."""
+
+    def __init__(self, path: Path, rate: int):
+        if path.suffix.lower() not in KINDS:
+            raise ValueError(f"{path.name}: movies are written as {', '.join(KINDS)}")
+        self.path, self.rate, self.kind = path, rate, path.suffix.lower()
+        self.count = 0
+        self._part = path.with_name(f".{path.stem}-part{self.kind}")
+        self._box: Any = None
+        self._stream: Any = None
+
+    def __enter__(self) -> Self:
+        return self
+
+    def add(self, png: bytes) -> None:
+        """One more picture, a PNG as large as all others."""
+        self.count += 1
+        if self.kind == ".png":
+            self.path.with_name(f"{self.path.stem}-{self.count:04d}.png").write_bytes(png)
+            return
+        import av
+
+        colours = np.asarray(Image.open(BytesIO(png)).convert("RGB"))
+        colours = colours[: colours.shape[0] // 2 * 2, : colours.shape[1] // 2 * 2]  # codecs take even sizes
+        if self._box is None:
+            codec, options = CODECS[self.kind]
+            self._box = av.open(str(self._part), "w")
+            self._stream = self._box.add_stream(codec, rate=self.rate, options=options)
+            self._stream.height, self._stream.width, self._stream.pix_fmt = *colours.shape[:2], "yuv420p"
+        for packet in self._stream.encode(av.VideoFrame.from_ndarray(np.ascontiguousarray(colours), format="rgb24")):
+            self._box.mux(packet)
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if self._box is None:
+            return
+        if kind is None:
+            for packet in self._stream.encode():
+                self._box.mux(packet)
+        self._box.close()
+        if kind is None:
+            self._part.replace(self.path)
+        else:
+            self._part.unlink(missing_ok=True)
