@@ -38,9 +38,9 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Frame:
-    """A picture as PNG, which of how many it is, and what fell short in words."""
+    """Colours (height, width, 3) of a picture, which of how many it is, and what fell short in words."""
 
-    png: bytes
+    colours: np.ndarray
     number: int
     count: int
     words: tuple[str, ...]
@@ -62,8 +62,8 @@ def frames(store: Store, slug: str, plate: Plate, variant: str, wanted: Wanted) 
         raise ValueError("of a plate that is less another variant there is no movie yet")
     count = wanted.count if wanted.over != "time" else len(_moments(summary, wanted.count))
     made = OVER[wanted.over](source, summary, plate, title, wanted)
-    for number, (png, words) in enumerate(made, 1):
-        yield Frame(png, number, count, tuple(words))
+    for number, (colours, words) in enumerate(made, 1):
+        yield Frame(colours, number, count, tuple(words))
 
 
 def make(
@@ -87,7 +87,7 @@ def make(
                         f"{frame.count} pictures take about {needs / 1e6:.0f} MB, and {free / 1e6:.0f} MB are free there; make fewer, or smaller ones"
                     )
                 say(f"{frame.count} pictures, about {needs / 1e6:.1f} MB")
-            movie.add(frame.png)
+            movie.add(frame.colours)
             words |= dict.fromkeys(frame.words)
             if frame.number % SAID_EVERY == 0:
                 left = (time.perf_counter() - begun) / frame.number * (frame.count - frame.number)
@@ -109,7 +109,7 @@ def _seen(source: Source, plate: Plate) -> Seen:
 
 def _moments(summary: dict[str, Any], count: int) -> list[tuple[str, float]]:
     """Names and times in s of up to so many moments that a run kept, spread over all, with its end."""
-    kept = [(f"{k:04d}", time) for k, time in enumerate(summary.get("moments") or (), 1)]
+    kept = [(f"{k:04d}", time) for k, time in enumerate(summary.get("moments") or ())]
     if not kept:
         raise ValueError("this run kept no moments: only a flow in time has them, where fields are kept on its way")
     every = [*kept, ("", float(summary["end"]))]
@@ -120,7 +120,7 @@ def _moments(summary: dict[str, Any], count: int) -> list[tuple[str, float]]:
 
 def _through_time(
     source: Source, summary: dict[str, Any], plate: Plate, title: str, wanted: Wanted
-) -> Iterator[tuple[bytes, list[str]]]:
+) -> Iterator[tuple[np.ndarray, list[str]]]:
     count, size = wanted.count, wanted.size
     moments = _moments(summary, count)
     if plate.range is None:
@@ -137,7 +137,7 @@ def _through_time(
 
 def _turning(
     source: Source, summary: dict[str, Any], plate: Plate, title: str, wanted: Wanted
-) -> Iterator[tuple[bytes, list[str]]]:
+) -> Iterator[tuple[np.ndarray, list[str]]]:
     count, size = wanted.count, wanted.size
     if not plate.layers:
         raise ValueError("this plate is flat and cannot be turned; keep one of a picture in space")
@@ -150,7 +150,7 @@ def _turning(
 
 def _cut(
     source: Source, summary: dict[str, Any], plate: Plate, title: str, wanted: Wanted
-) -> Iterator[tuple[bytes, list[str]]]:
+) -> Iterator[tuple[np.ndarray, list[str]]]:
     """The first cut goes through all there is along its direction."""
     count, size = wanted.count, wanted.size
     at = next((k for k, layer in enumerate(plate.layers) if isinstance(layer, CutLayer)), None)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from io import BytesIO
 from pathlib import Path
 from types import TracebackType
 from typing import Any, Self
@@ -38,15 +37,14 @@ class Movie:
     def __enter__(self) -> Self:
         return self
 
-    def add(self, png: bytes) -> None:
-        """One more picture, a PNG as large as all others."""
+    def add(self, colours: np.ndarray) -> None:
+        """One more picture, colours (height, width, 3) from 0 to 255, as large as all others."""
         self.count += 1
         if self.kind == ".png":
-            self.path.with_name(f"{self.path.stem}-{self.count:04d}.png").write_bytes(png)
+            Image.fromarray(colours).save(self.path.with_name(f"{self.path.stem}-{self.count:04d}.png"))
             return
         import av
 
-        colours = np.asarray(Image.open(BytesIO(png)).convert("RGB"))
         colours = colours[: colours.shape[0] // 2 * 2, : colours.shape[1] // 2 * 2]  # codecs take even sizes
         if self._box is None:
             codec, options = CODECS[self.kind]

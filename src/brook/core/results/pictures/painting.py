@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
+from brook.core.results.pictures import kernels
 from brook.core.study.layers import Look
 
 FIELD = np.radians(28.0)  # of view, from top to bottom
 EDGE = 1e-9  # of a triangle, so that none of the pixels on a common side falls between two
-FRAGMENTS = 3_000_000  # that are worked on at a time
 NEARER = 6e-4  # by how much lines stand before surfaces, of the distance or of what is seen from top to bottom
 
 
@@ -101,39 +100,13 @@ class Painting:
         seen = self.placed(at)
         seen[:, 2] += 0.5 * NEARER if before else 0.0
         over = np.ones(len(at)) if plane is None else at @ plane[:3] + plane[3]
-        known = np.isfinite(seen[triangles].sum(axis=(1, 2)) + colours[triangles].sum(axis=(1, 2))) & (
-            over[triangles].max(axis=1) >= 0
-        )
-        for t, column, row, share in self._fragments(seen, triangles[known]):
-            corner = triangles[known][t]
-            near = np.einsum("ki,ki->k", share, seen[corner, 2])
-            here = np.einsum("ki,ki->k", share, over[corner]) >= 0
-            colour = np.einsum("ki,kij->kj", share, colours[corner]) * light[known][t][:, None]
-            self._put(column[here], row[here], near[here], colour[here])
-
-    def _fragments(self, seen: np.ndarray, triangles: np.ndarray) -> Iterator[tuple[np.ndarray, ...]]:
-        """Pixels whose middles lie in triangles: which triangle, column, row, shares (k, 3) of its corners; some at a time."""
-        x, y = seen[triangles, 0], seen[triangles, 1]
-        low = np.maximum(np.ceil(np.stack([x.min(axis=1), y.min(axis=1)], axis=1) - 0.5), 0).astype(np.int64)
-        high = np.minimum(
-            np.floor(np.stack([x.max(axis=1), y.max(axis=1)], axis=1) - 0.5), [self.width - 1, self.height - 1]
-        ).astype(np.int64)
-        wide = np.maximum(high - low + 1, 0)
-        area = (x[:, 1] - x[:, 0]) * (y[:, 2] - y[:, 0]) - (x[:, 2] - x[:, 0]) * (y[:, 1] - y[:, 0])
-        counts = np.where(area != 0.0, wide[:, 0] * wide[:, 1], 0)
-        which = np.nonzero(counts)[0]
-        parts = np.searchsorted(np.cumsum(counts[which]), np.arange(FRAGMENTS, counts.sum() + FRAGMENTS, FRAGMENTS))
-        for some in np.split(which, np.unique(np.minimum(parts, len(which)))):
-            if len(some) == 0:
-                continue
-            t = np.repeat(some, counts[some])
-            within = np.arange(len(t)) - np.repeat(np.cumsum(counts[some]) - counts[some], counts[some])
-            column, row = low[t, 0] + within % wide[t, 0], low[t, 1] + within // wide[t, 0]
-            px, py = column + 0.5 - x[t, 0], row + 0.5 - y[t, 0]
-            b = (px * (y[t, 2] - y[t, 0]) - (x[t, 2] - x[t, 0]) * py) / area[t]
-            c = ((x[t, 1] - x[t, 0]) * py - px * (y[t, 1] - y[t, 0])) / area[t]
-            inside = (b >= -EDGE) & (c >= -EDGE) & (b + c <= 1 + EDGE)
-            yield t[inside], column[inside], row[inside], np.stack([1 - b - c, b, c], axis=1)[inside]
+        clear = np.isfinite(seen.sum(axis=1) + colours.sum(axis=1))
+        one, two, three = triangles.T
+        known = clear[one] & clear[two] & clear[three] & ((over[one] >= 0) | (over[two] >= 0) | (over[three] >= 0))
+        kernels.filled(
+            seen, np.ascontiguousarray(over, float), np.ascontiguousarray(triangles[known], np.int64), np.ascontiguousarray(colours, float),
+            np.ascontiguousarray(light[known], float), EDGE, self.width, self.height, self.near, self.pixels,
+        )  # fmt: skip
 
     def _put(self, column: np.ndarray, row: np.ndarray, near: np.ndarray, colour: np.ndarray) -> None:
         pixel = row * self.width + column

@@ -5,9 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from io import BytesIO
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
+from PIL import Image
 
+from brook.core.mesh import Mesh
 from brook.core.results.exports.drawn import INK, plain
 from brook.core.results.picture import polygons, usual_section
 from brook.core.results.pictures import Drawn, Seen, boundary, drawn
@@ -104,8 +107,10 @@ def shown(plate: Plate, seen: Seen, size: Size) -> Shown:
     return Shown(made, look, scale, not plate.layers, words)
 
 
-def painted(what: Shown, seen: Seen, title: str, size: Size, look: Look | None = None, finer: int = FINER) -> bytes:
-    """What is shown as PNG, from another place where that is said; `finer` pixels are painted for one, each way."""
+def painted(
+    what: Shown, seen: Seen, title: str, size: Size, look: Look | None = None, finer: int = FINER
+) -> np.ndarray:
+    """What is shown as colours (height, width, 3) from 0 to 255, from another place where that is said; `finer` pixels are painted for one, each way."""
     painting = Painting(size.width * finer, size.height * finer, Camera(look or what.look), finer)
     _paint(painting, what.made, seen, what.scale, flat=what.flat)
     timed = [found.numbers["longest"] for _, found in what.made if "longest" in found.numbers]
@@ -113,12 +118,19 @@ def painted(what: Shown, seen: Seen, title: str, size: Size, look: Look | None =
     return _sheet(painting, what.made, what.scale, (plain(title), note), size)
 
 
+def png_of(colours: np.ndarray) -> bytes:
+    """A picture as PNG."""
+    data = BytesIO()
+    Image.fromarray(colours).save(data, format="png")
+    return data.getvalue()
+
+
 def picture(plate: Plate, seen: Seen, title: str, size: Size | None = None) -> tuple[bytes, list[str]]:
     """A plate as PNG, and what of it could not be drawn or fell short, in words. Raises `KeyError` for a quantity that is not there,
     `ValueError` where nothing of it can be drawn."""
     size = size or Size()
     what = shown(plate, seen, size)
-    return painted(what, seen, f"{title} · {plate.title}", size), what.words
+    return png_of(painted(what, seen, f"{title} · {plate.title}", size)), what.words
 
 
 def _streamlines(seen: Seen) -> Drawn:
@@ -205,11 +217,21 @@ def _samples(made: Drawn) -> tuple[np.ndarray, np.ndarray]:
     return mean[known], (np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2)[known]
 
 
+def _shell(mesh: Mesh) -> Drawn:
+    """The boundary of a mesh, worked out once for all pictures of it."""
+    if mesh not in _SHELLS:
+        _SHELLS[mesh] = boundary(mesh)
+    return _SHELLS[mesh]
+
+
+_SHELLS: WeakKeyDictionary[Mesh, Drawn] = WeakKeyDictionary()
+
+
 def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scale: _Scale, flat: bool) -> None:
     camera, mesh = painting.camera, seen.view.fields.mesh
     ink = rgb(INK)
     if not flat:
-        shell = boundary(mesh)
+        shell = _shell(mesh)
         at, triangles = shell.arrays["at"], shell.arrays["triangles"]
         normal = normals_of(at, triangles)
         behind = np.einsum("ij,ij->i", normal, camera.eye - at[triangles[:, 0]]) < 0
@@ -288,29 +310,31 @@ def _clip(layers: list[Layer]) -> np.ndarray | None:
 
 def _sheet(
     painting: Painting, made: list[tuple[Layer, Drawn]], scale: _Scale, said: tuple[str, str], size: Size
-) -> bytes:
+) -> np.ndarray:
     """The picture under its title, over the legend and a note: `said` has both."""
     import matplotlib
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
 
     head, foot, dpi = 40, 110, 100
     tall = head + size.height + foot
     with matplotlib.rc_context({"font.family": "sans-serif", "text.color": INK}):
-        figure = Figure(figsize=(size.width / dpi, tall / dpi), dpi=dpi, facecolor="white")
+        figure = Figure(figsize=(size.width / dpi, tall / dpi), dpi=dpi, facecolor="none")
+        canvas = FigureCanvasAgg(figure)
         figure.text(14 / size.width, 8 / tall, said[1], fontsize=9)
         figure.text(14 / size.width, 1 - 26 / tall, said[0], fontsize=12, fontweight="bold", va="center")
-        view = figure.add_axes((0, foot / tall, 1, size.height / tall))
-        view.imshow(
-            painting.image(painting.finer), extent=(0, size.width, size.height, 0), interpolation="none", aspect="auto"
-        )
+        view = figure.add_axes((0, foot / tall, 1, size.height / tall), xlim=(0, size.width), ylim=(size.height, 0))
         view.set_axis_off()
         _scale_bar(view, painting, size)
         _triad(view, painting.camera, size)
         _level_notes(view, painting, made, scale)
         _legend(figure.add_axes((16 / size.width, 44 / tall, min(720, size.width - 32) / size.width, 36 / tall)), scale)
-        data = BytesIO()
-        figure.savefig(data, format="png", dpi=dpi)
-    return data.getvalue()
+        canvas.draw()
+        drawn_over = np.asarray(canvas.buffer_rgba()).astype(np.float32)
+    sheet = np.full((tall, size.width, 3), 255.0, np.float32)
+    sheet[head : head + size.height] = 255 * np.clip(painting.image(painting.finer), 0, 1)
+    share = drawn_over[..., 3:] / 255
+    return np.asarray(np.round(sheet * (1 - share) + drawn_over[..., :3] * share), np.uint8)
 
 
 def _scale_bar(view: Any, painting: Painting, size: Size) -> None:
