@@ -95,17 +95,17 @@ def test_ends_of_a_stretch_are_those_of_its_line():
     rows = Samples(
         np.r_[-np.ones(4), np.ones(4)],
         np.ones(8),
-        at=np.c_[np.tile([1.0, 2.0], 4), np.zeros((8, 2))][np.r_[0, 2, 4, 6, 1, 3, 5, 7]],
+        place_of=lambda: np.c_[np.tile([1.0, 2.0], 4), np.zeros((8, 2))][np.r_[0, 2, 4, 6, 1, 3, 5, 7]],
     )
     assert [v.tolist() for v in course(rows)] == [[1, 2], [-1, 1]]
-    other_way = Samples(rows.values, rows.weights, at=-rows.at, onward=-1.0)
+    other_way = Samples(rows.values, rows.weights, place_of=lambda: -rows.at, onward=-1.0)
     assert STATISTICS["separates"].evaluate(other_way) == pytest.approx(-1.5)
 
 
 def test_a_boundary_layer_is_as_thick_as_its_law():
     """u/U = tanh(y): δ₁ = ln 2, δ₂ = 1 − ln 2 of an endless one."""
     y = (np.arange(4000) + 0.5) * 0.005
-    line = Samples(np.tanh(y), np.full(4000, 0.005), at=np.c_[y, y, y], is_line=True)
+    line = Samples(np.tanh(y), np.full(4000, 0.005), place_of=lambda: np.c_[y, y, y], is_line=True)
     assert STATISTICS["layer_99"].evaluate(line) == pytest.approx(np.arctanh(0.99), rel=1e-3)
     assert STATISTICS["displacement_thickness"].evaluate(line) == pytest.approx(np.log(2), rel=1e-3)
     assert STATISTICS["momentum_thickness"].evaluate(line) == pytest.approx(1 - np.log(2), rel=1e-3)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -18,19 +19,29 @@ TOUCHING = 1e-9  # of the size of the mesh
 MOST_KNOWN = 200  # points and lines whose cells are kept
 
 
+def nowhere() -> np.ndarray:
+    """Of samples of which nobody said where they are."""
+    return np.zeros((0, 3))
+
+
 @dataclass(frozen=True, eq=False)
 class Samples:
     """Values (n,) in SI units, each standing for a weight (n,): a volume in m³ or an area in m². On a patch `through` (n,)
-    is the mass in kg/s that flows out. `at` (n, 3) in m is where they are, along a line in its order; of what has a direction `axis` is that, and
+    is the mass in kg/s that flows out. `at` is where they are, along a line in its order: only when asked, as readings of a run hardly ever do; of what has a direction `axis` is that, and
     `onward` +1 or -1, as the flow as a whole goes along it."""
 
     values: np.ndarray
     weights: np.ndarray
     through: np.ndarray | None = None
-    at: np.ndarray = field(default_factory=lambda: np.zeros((0, 3)))
+    place_of: Callable[[], np.ndarray] = nowhere
     is_line: bool = False
     axis: int = 0
     onward: float = 1.0
+
+    @property
+    def at(self) -> np.ndarray:
+        """Places (n, 3) in m."""
+        return self.place_of()
 
 
 def directed(view: View, quantity: str, samples: Samples) -> Samples:
@@ -46,7 +57,7 @@ def body_samples(view: View, body: str, quantity: str) -> Samples:
     """Cell values of a body."""
     mesh = view.fields.mesh
     cells = mesh.body == mesh.bodies.index(body)
-    return Samples(view.values(quantity)[0][cells], mesh.volume[cells], at=mesh.centre[cells])
+    return Samples(view.values(quantity)[0][cells], mesh.volume[cells], place_of=lambda: mesh.centre[cells])
 
 
 def spot_samples(view: View, spot: Resolved, quantity: str) -> Samples:
@@ -56,7 +67,7 @@ def spot_samples(view: View, spot: Resolved, quantity: str) -> Samples:
     inside = cells >= 0
     values = values_in(view, quantity, places[inside], cells[inside])
     weights = np.full(len(values), length / len(places))
-    return Samples(values, weights, at=places[inside], is_line=spot.kind == "line")
+    return Samples(values, weights, place_of=lambda: places[inside], is_line=spot.kind == "line")
 
 
 def spot_cells(fields: Fields, spot: Resolved) -> np.ndarray:
@@ -108,7 +119,7 @@ def box_samples(view: View, box: Resolved, quantity: str) -> Samples:
     value = view.values(quantity)[0][cells] + np.einsum("ij,ij->i", view.slope(quantity)[cells], offset)
     if quantity in QUANTITIES and QUANTITIES[quantity].positive:
         value = np.maximum(value, 0.0)
-    return Samples(value, share * mesh.volume[cells], at=centre + offset)
+    return Samples(value, share * mesh.volume[cells], place_of=lambda: centre + offset)
 
 
 def box_cells(mesh: Mesh, box: Resolved) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
@@ -131,5 +142,5 @@ def patch_samples(view: View, patch_name: str, quantity: str) -> Samples:
     fields = view.fields
     patch = fields.mesh.patch(patch_name)
     values = view.values(quantity)[1][fields.stencil.boundary_faces(patch)]
-    at = fields.mesh.face_centres(patch.faces)
-    return Samples(values, fields.mesh.face_areas(patch.faces), fields.flux[patch.faces], at)
+    areas, through = fields.mesh.face_areas(patch.faces), fields.flux[patch.faces]
+    return Samples(values, areas, through, lambda: fields.mesh.face_centres(patch.faces))
