@@ -173,7 +173,11 @@ def test_a_monitor_stands_still_only_over_its_whole_window():
     assert standing_still([5.0] + [1.0] * 10, rules)
     assert not standing_still([1.0 + 0.01 * (-1) ** k for k in range(20)], rules)
     assert standing_still([0.0] * 10, rules)
-    assert not standing_still([float("nan")] * 10, rules)
+    assert standing_still(
+        [float("nan")] * 10, rules
+    )  # there is nothing to wait for: a reading without a value says so itself
+    assert not standing_still([float("nan")] * 5 + [1.0] * 5, rules)
+    assert standing_still([float("nan")] * 5 + [1.0] * 10, rules)
 
 
 @pytest.mark.parametrize("index", [0.5, 1.5])

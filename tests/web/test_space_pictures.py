@@ -1,6 +1,7 @@
 """Pictures in space: layers are added, moved and read off, kept as plates and drawn for all variants."""
 
 import json
+from io import BytesIO
 
 import av
 import httpx
@@ -390,6 +391,44 @@ def test_a_plate_turns_and_its_cut_moves_in_a_movie(brook_app, brook_server, pip
         assert words in refused.output
     assert not (tmp_path / "r.webm").exists()
     assert "movies are written as" in made("r.gif", "--over", "turn").output
+
+
+def test_a_movie_is_made_from_the_page_and_one_that_cannot_be_says_why(brook_server, browser, pipes):
+    with client(brook_server) as http:
+        picture = {
+            "layers": [{"kind": "cut", "through": [0.09, 0, 0], "across": [1, 0, 0]}],
+            "look": None,
+            "colours": "smooth",
+        }
+        data = {"quantity": "speed", "title": "Round and round", "picture": json.dumps(picture), "page": "results"}
+        assert http.post(f"/studies/{pipes}/act/add_plate_in_space", data=data).status_code == 200
+        at = f"{brook_server}/studies/{pipes}/results/long"
+        browser.get(at)
+        wait(browser, lambda: all_of(browser, "#make-movie"))
+        plate = document(brook_server, pipes).plates[-1].name
+        browser.execute_script("document.querySelector('#make-movie [name=plate]').value = arguments[0]", plate)
+        press(browser, "#make-movie button")
+        wait(
+            browser,
+            lambda: "pictures" in text_of(browser, "#movie-says") or "more" in text_of(browser, "#movie-says"),
+            90,
+        )
+        press(browser, "#movie-says button")  # it takes a while; a shorter one is asked for without the page
+        wait(browser, lambda: "No movie: stopped" in text_of(browser, "#movie-says"), 60)
+        begun = http.post(f"{at}/movies", data={"plate": plate, "over": "turn", "kind": ".mp4", "pictures": "4"}).text
+        film = begun.split("/movies/")[1][:16]
+        wait(browser, lambda: "The movie" in http.get(f"{at}/movies/{film}").text, 90)
+        with av.open(BytesIO(http.get(f"{at}/movies/{film}/file").content)) as box:
+            assert len(list(box.decode(video=0))) == 4
+        told = http.post(f"{at}/movies", data={"plate": plate, "over": "time", "pictures": "4"}).text
+        if "/movies/" in told:  # it may have failed at once
+            film = told.split("/movies/")[1][:16]
+            wait(browser, lambda: "No movie" in http.get(f"{at}/movies/{film}").text, 60)
+            told = http.get(f"{at}/movies/{film}").text
+        assert "this run kept no moments" in told
+        assert http.get(f"{at}/movies/0123456789abcdef").status_code == 404
+        assert http.post(f"{at}/movies", data={"plate": plate, "kind": ".gif"}).status_code == 422
+    assert complaints(browser) == []
 
 
 def test_a_plate_in_space_is_drawn_while_its_run_computes(brook_server, browser):

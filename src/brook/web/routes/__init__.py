@@ -10,6 +10,7 @@ from brook.web.routes import (
     edit,
     evidence,
     exports,
+    films,
     find,
     flights,
     geometry,
@@ -31,7 +32,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, flights, find, compiling, room)
+    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, flights, films, find, compiling, room)
 ]  # fmt: skip
 
 API = (api.router, api_shapes.router, compiling.api, room.api)
