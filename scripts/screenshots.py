@@ -34,6 +34,10 @@ const [selector, value] = arguments, field = document.querySelector(selector);
 field.value = value;
 field.dispatchEvent(new Event("change"));
 """
+ACCOUNT = """
+document.querySelectorAll("details.account").forEach((account, k) => { account.open = k === 1; });
+document.querySelector(".ledgers").parentElement.scrollIntoView();
+"""
 SHOTS = {
     "shelf": "/",
     "evidence": "/evidence",
@@ -142,6 +146,11 @@ def main() -> None:
                 time.sleep(2)
             if name == "compare-space":
                 time.sleep(6)
+            if name == "results-heat":
+                browser.execute_script("document.querySelector('.ledgers').scrollIntoView()")
+                time.sleep(4)
+                browser.execute_script(ACCOUNT)
+                time.sleep(1)
             if name == "results-turbulent":
                 browser.execute_script("document.querySelector('#walls-as-found').scrollIntoView({block: 'center'})")
                 time.sleep(1)
