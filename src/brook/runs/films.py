@@ -82,6 +82,7 @@ class Films:
         self.data, self.folder = data, data / "movies"
         self._process = SideProcess(SECONDS, _warm, tries=1)
         self._thread = ThreadPoolExecutor(1, "brook-movies")
+        self._here: set[str] = set()  # those that are made by this server
 
     def begin(self, slug: str, plate: str, variant: str, over: str, pictures: int, kind: str) -> str:
         """Puts one more in the row; gives its name. Raises `ValueError` for what cannot be."""
@@ -90,6 +91,7 @@ class Films:
         self.folder.mkdir(parents=True, exist_ok=True)
         self._tidy()
         name = secrets.token_hex(8)
+        self._here.add(name)
         _tell(self.folder, name, {"state": "waiting", "words": "waits for its turn"})
         self._thread.submit(self._make, Film(str(self.data), slug, plate, variant, over, pictures, kind, name))
         return name
@@ -99,7 +101,10 @@ class Films:
             told = self._process.ask(film, wanted)
         except SideProcessError as error:
             told = {"state": "failed", "words": str(error)}
+        except Exception as error:  # whatever it is, the page is not to wait for ever
+            told = {"state": "failed", "words": f"{type(error).__name__}: {error}"}
         _tell(self.folder, wanted.name, told)
+        self._here.discard(wanted.name)
 
     def told(self, name: str) -> dict[str, Any] | None:
         """How one stands: `state` waiting, working, made, failed or stopped, and `words`; None for one that is not there."""
@@ -107,6 +112,8 @@ class Films:
         if not NAME.fullmatch(name) or not path.exists():
             return None
         found: dict[str, Any] = json.loads(path.read_text())
+        if found["state"] in ("waiting", "working") and name not in self._here:
+            return {"state": "failed", "words": "the server ended before it was made; make it anew"}
         return found
 
     def stop(self, name: str) -> None:

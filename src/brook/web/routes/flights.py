@@ -49,7 +49,7 @@ def flight(studio: StudioHere, state: StateHere, name: str, which: str) -> HTMLR
     try:
         found = ask(studio, flights.flights, source, said)
     except HTTPException as error:
-        if error.status_code != 422:
+        if error.status_code not in (422, 503):  # what cannot fly, or takes too long
             raise
         return render("results/flight.html", {"why": str(error.detail), "f": {}})
     return render("results/flight.html", {"why": "", "f": _shown(found, said)})

@@ -188,8 +188,10 @@ def _spans(studio: Studio, state: StudyState, variant: VariantState | None) -> S
 
 
 def _pace(variant: VariantState) -> float:
-    """How long a cell took in an iteration of the last run, in s; 0 where none was long enough to tell."""
+    """How long a cell took in an iteration of the last steady run, in s; 0 where none was long enough to tell."""
     told = variant.run.summary or {}
+    if variant.prepared.timing.kind != "steady" or told.get("end") is not None:
+        return 0.0  # a step in time is several iterations
     rounds = (told.get("iterations") or 0) * (told.get("cells") or 0)
     return float(told.get("seconds") or 0.0) / rounds if rounds and told["iterations"] >= FIRST_ROUNDS else 0.0
 
