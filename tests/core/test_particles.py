@@ -46,6 +46,21 @@ def test_a_large_grain_meets_a_wall_before_its_middle_does():
     assert flight.places[0, 1] == pytest.approx(-0.45, abs=1e-6)
 
 
+def test_where_a_flow_was_cut_in_half_a_grain_comes_back_as_its_mirror_image():
+    """At its middle, with all of its velocity, and as often as it likes; nothing is worn."""
+    view = particles.flowing(particles.square(10), particles.still, EMPTY)
+    flight = particles.flew(
+        view,
+        particles.one((-0.3, -0.4), (0.5, -1.0), 0.05, 2650.0),
+        walls={"bottom": Wall("mirrors")},
+        seconds=0.3,
+        wear="oka",
+    )
+    assert flight.places[0, :2] == pytest.approx([-0.15, -0.3], abs=1e-3)
+    assert flight.velocities[0, :2] == pytest.approx([0.5, 1.0], rel=1e-6)
+    assert not flight.hits.any()
+
+
 def test_chance_belongs_to_each_particle():
     """All together, or the second half alone: the same ways."""
     mesh = particles.square(10, 4.0)

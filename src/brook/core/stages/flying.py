@@ -31,7 +31,8 @@ def flight_of(said: Particles, prepared: Prepared, view: View, locator: Locator)
     places = _places(resolved, view, locator)
     cloud = _cloud(resolved, places, view, locator)
     gravity = (resolved.gravity_x, resolved.gravity_y, 0.0 if fields.mesh.is_plane else resolved.gravity_z)
-    walls = {w.patch: Wall(w.does, _share(w.across), _share(w.along)) for w in resolved.walls}
+    mirrors = {b.patch: Wall("mirrors", 1.0, 1.0) for b in prepared.boundaries if b.kind == "symmetry"}
+    walls = mirrors | {w.patch: Wall(w.does, _share(w.across), _share(w.along)) for w in resolved.walls}
     known = {p.name for p in fields.mesh.patches}
     if missing := next((name for name in walls if name not in known), None):
         raise ValueError(f"there is no patch '{missing}' here")

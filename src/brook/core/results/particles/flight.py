@@ -8,6 +8,7 @@ from typing import Literal
 
 import numpy as np
 
+from brook.core.mesh import WEDGE_SIDES
 from brook.core.numerics.chunks import over
 from brook.core.results.particles import kernels
 from brook.core.results.particles.cloud import Cloud
@@ -26,9 +27,10 @@ WAYS = {
 
 @dataclass(frozen=True)
 class Wall:
-    """What a wall does: particles stick, bounce with shares of their velocity across and along it kept, bounce as sand on metal does, or pass."""
+    """What a wall does: particles stick, bounce with shares of their velocity across and along it kept, bounce as sand on metal does, or pass. What mirrors is no
+    wall but where a symmetric flow was cut."""
 
-    does: Literal["sticks", "bounces", "sand", "passes"] = "sticks"
+    does: Literal["sticks", "bounces", "sand", "passes", "mirrors"] = "sticks"
     across: float = 1.0
     along: float = 1.0
 
@@ -85,6 +87,7 @@ def fly(view: View, locator: Locator, cloud: Cloud, how: Flying) -> Flight:
     count = len(numbers)
     sigma, slope, time = _eddies(view, how.eddies)
     actions, across, along = _walls(fields, how)
+    solid = (fields.flux[stencil.inner :] == 0) & (actions != kernels.MIRRORS)
     kept = min(count, KEPT)
     # those whose ways are kept come first; all others after them
     order = (
@@ -100,7 +103,7 @@ def fly(view: View, locator: Locator, cloud: Cloud, how: Flying) -> Flight:
         chunks, kernels.flown, places, speeds, np.ascontiguousarray(inside_of[order]), np.ascontiguousarray(cloud.sizes[order], float),
         np.ascontiguousarray(cloud.mass[order], float), _rows(order, how.seed), np.zeros((count, 3)), np.ascontiguousarray(fields.velocity, float), view.velocity_slope,
         np.ascontiguousarray(fields.density, float), np.ascontiguousarray(fields.viscosity, float), sigma, slope, time, mesh.centre, mesh.volume, mesh.face_vector, locator.plane,
-        mesh.owner, mesh.neighbour, *mesh.cell_faces, np.ascontiguousarray(fields.flux, float), actions, across, along, float(cloud.density or 1.0),
+        mesh.owner, mesh.neighbour, *mesh.cell_faces, np.ascontiguousarray(fields.flux, float), solid, actions, across, along, float(cloud.density or 1.0),
         np.array([*how.gravity, how.hardness]), flags, float(how.seconds), _stride(view), ways, times, counts, seconds, ends, hits,
     )  # fmt: skip
     back = np.argsort(order, kind="stable")
@@ -149,7 +152,13 @@ def _eddies(view: View, eddies: float) -> tuple[np.ndarray, np.ndarray, np.ndarr
 
 def _walls(fields: Fields, how: Flying) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """What each boundary face (B,) does, and the shares of the velocity across and along it that are kept."""
-    does = {"sticks": kernels.STICKS, "bounces": kernels.BOUNCES, "sand": kernels.SAND, "passes": kernels.PASSES}
+    does = {
+        "sticks": kernels.STICKS,
+        "bounces": kernels.BOUNCES,
+        "sand": kernels.SAND,
+        "passes": kernels.PASSES,
+        "mirrors": kernels.MIRRORS,
+    }
     stencil = fields.stencil
     actions, across, along = (
         np.zeros(stencil.boundary_count, np.int64),
@@ -157,6 +166,7 @@ def _walls(fields: Fields, how: Flying) -> tuple[np.ndarray, np.ndarray, np.ndar
         np.ones(stencil.boundary_count),
     )
     for patch in stencil.patches:
-        wall, here = how.walls.get(patch.name, how.wall), stencil.boundary_faces(patch)
+        mirror = Wall("mirrors") if patch.name == WEDGE_SIDES else how.wall
+        wall, here = how.walls.get(patch.name, mirror), stencil.boundary_faces(patch)
         actions[here], across[here], along[here] = does[wall.does], wall.across, wall.along
     return actions, across, along

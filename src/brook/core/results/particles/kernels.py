@@ -19,7 +19,7 @@ FAR, SETTLING = (
     0.25,
 )  # share of the speed that a particle may be off its end speed by, beyond which steps are so much of its own time
 ON_ITS_WAY, LEFT, STUCK, PASSED, HELD = 0, 1, 2, 3, 4  # how a way ends
-STICKS, BOUNCES, SAND, PASSES = 0, 1, 2, 3  # what walls do
+STICKS, BOUNCES, SAND, PASSES, MIRRORS = 0, 1, 2, 3, 4  # what walls do; what mirrors is none
 REBOUNDS = 10.0  # ρₚ d v/9μ of what hits a wall, under which it stays there: Joseph, Zenit, Hunt & Rosenwinkel 2001
 MOST_STEPS = 20_000  # of one particle
 BLOCKED = 50  # steps in a row that end at a wall after which a way does too
@@ -70,17 +70,10 @@ def _swung(w, drift, dt, time, state):
 
 @kernel
 def _reached(c, x, y, z, d0, d1, d2, radius, grid):
-    """From a place in a cell on by a step: cell and place reached, the boundary face in the way or -1, and which share of the step was left; walls are met by a
-    radius before their face."""
-    vector, plane, owner, neighbour, cell_offsets, cell_faces, flux = (
-        grid[2],
-        grid[3],
-        grid[4],
-        grid[5],
-        grid[6],
-        grid[7],
-        grid[8],
-    )
+    """From a place in a cell on by a step: cell and place reached, the boundary face in the way or -1, and which share of the step was left; what is `solid` is met by a
+    radius before its face."""
+    vector, plane, owner, neighbour = grid[2], grid[3], grid[4], grid[5]
+    cell_offsets, cell_faces, solid = grid[6], grid[7], grid[8]
     inner = len(neighbour)
     left = 1.0
     for _ in range(HOPS):
@@ -94,7 +87,7 @@ def _reached(c, x, y, z, d0, d1, d2, radius, grid):
                 rate, gap = -rate, -gap
             if rate <= 0.0:
                 continue
-            if f >= inner and flux[f] == 0.0:
+            if f >= inner and solid[f - inner]:
                 gap -= radius * np.sqrt(s0 * s0 + s1 * s1 + s2 * s2)
             if gap < nearest * rate:
                 nearest, through = max(gap / rate, 0.0), f
@@ -282,7 +275,7 @@ def _met(n, b, face, chunk, blocked, state, grit, push, flags, walls, ends, hits
     v0, v1, v2 = speeds[n, 0], speeds[n, 1], speeds[n, 2]
     speed = np.sqrt(v0 * v0 + v1 * v1 + v2 * v2)
     r0, r1, r2, angle = _bounced(v0, v1, v2, face, grid[2], action[b], normal_kept[b], along_kept[b])
-    if has_mass and blocked == 1:
+    if has_mass and blocked == 1 and action[b] != MIRRORS:
         hits[chunk, b, 0] += mass[n]
         hits[chunk, b, 1] += mass[n] * worn(wears, push[3], speed, angle, size[n])
         hits[chunk, b, 2] += 0.5 * mass[n] * speed * speed
@@ -290,7 +283,9 @@ def _met(n, b, face, chunk, blocked, state, grit, push, flags, walls, ends, hits
         ends[n, 0], ends[n, 1] = STUCK, face
         return False
     if blocked > BLOCKED or (
-        has_mass and grit * size[n] * speed * np.sin(angle) < REBOUNDS * 9.0 * air[3][np.int64(cells[n])]
+        action[b] != MIRRORS
+        and has_mass
+        and grit * size[n] * speed * np.sin(angle) < REBOUNDS * 9.0 * air[3][np.int64(cells[n])]
     ):
         ends[n, 0], ends[n, 1] = HELD, face
         return False
@@ -319,14 +314,14 @@ def _noted(n, count, seeds, passed, places, times):
 
 @loop
 def flown(first, last, chunk, seeds, speeds, cells, size, mass, numbers, swing, velocity, gradient, density, viscosity, sigma, sigma_slope, eddy_time, centre, volume,
-          vector, plane, owner, neighbour, cell_offsets, cell_faces, flux, action, normal_kept, along_kept, grit, push, flags, most_time, stride, places, times, counts,
+          vector, plane, owner, neighbour, cell_offsets, cell_faces, flux, solid, action, normal_kept, along_kept, grit, push, flags, most_time, stride, places, times, counts,
           passed, ends, hits):  # fmt: skip
     """Each particle (n,) of a `size` in m that stands for a `mass` in kg/s from its place (n, 3) on, of a density `grit`, under an acceleration push[:3]; push[3] is how hard walls
     are. flags are (has mass, lift, dispersion, wear model, drawing); a wall hit counts in hits (chunks, B, 3): kg/s, m³/s worn, W brought. Every `stride` steps the place is kept while
     there is room in `places`; `passed` (n,) is the time, `ends` (n, 2) how it ended and at which face."""
     inner = len(neighbour)
     air = (velocity, gradient, density, viscosity, sigma, sigma_slope, eddy_time)
-    grid = (centre, volume, vector, plane, owner, neighbour, cell_offsets, cell_faces, flux)
+    grid = (centre, volume, vector, plane, owner, neighbour, cell_offsets, cell_faces, solid)
     state = (seeds, speeds, cells, passed, swing, numbers, size, mass)
     walls = (action, normal_kept, along_kept)
     kept, longest = places.shape[0], places.shape[1]
