@@ -108,6 +108,7 @@ def test_streamlines_arrows_derived_and_own_fields(brook_server, browser, done):
     )
     wait(browser, lambda: drawn(browser, "slow"))
     assert colours(browser) > 2
+    browser.execute_script("document.querySelector('.forces').scrollIntoView()")  # read once it is seen
     wait(browser, lambda: "baffle" in text_of(browser, ".forces-table"))
     assert complaints(browser) == []
 
