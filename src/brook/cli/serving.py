@@ -142,7 +142,7 @@ def movie(
     loaded()
     try:
         words = make(data, study, plate, variant, Wanted(over, pictures, size_of(size)), out, say)
-    except (NoPlate, StoreError, DocumentError, KeyError, ValueError) as error:
+    except (NoPlate, StoreError, DocumentError, KeyError, ValueError, OSError) as error:
         say(str(error.args[0] if error.args else error))
         raise typer.Exit(1) from None
     for told in words:

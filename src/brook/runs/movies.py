@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import time
 from collections.abc import Callable, Iterator
+from contextlib import closing
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -74,11 +75,11 @@ def make(
         raise ValueError(f"'{wanted.over}' is nothing that goes on; it is {', '.join(OVER)}")
     if not (data / "brook.db").exists():
         raise ValueError(f"{data} keeps no studies; name the folder with --data")
-    store, pixels = Store(data), wanted.size
+    pixels = wanted.size
     words: dict[str, None] = {}
     begun = time.perf_counter()
     out.parent.mkdir(parents=True, exist_ok=True)
-    with Movie(out, RATE) as movie:
+    with closing(Store(data)) as store, Movie(out, RATE) as movie:
         for frame in frames(store, slug, plate_of(store, slug, plate), variant, wanted):
             if frame.number == 1:
                 needs = bytes_of(movie.kind, pixels.width, pixels.height, frame.count)

@@ -34,7 +34,7 @@ def flight_of(said: Particles, prepared: Prepared, view: View, locator: Locator)
     mirrors = {b.patch: Wall("mirrors", 1.0, 1.0) for b in prepared.boundaries if b.kind == "symmetry"}
     walls = mirrors | {w.patch: Wall(w.does, _share(w.across), _share(w.along)) for w in resolved.walls}
     known = {p.name for p in fields.mesh.patches}
-    if missing := next((name for name in walls if name not in known), None):
+    if missing := next((w.patch for w in resolved.walls if w.patch not in known), None):
         raise ValueError(f"there is no patch '{missing}' here")
     hardness = resolved.flow_stress if resolved.wear == "finnie" else resolved.hardness / GIGA
     flying = Flying(
