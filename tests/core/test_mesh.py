@@ -9,8 +9,6 @@ from brook.core.mesh import PLANE_SIDES, Mesh, measure
 from brook.core.mesh.lines import divide, estimate, plan_problems
 from brook.core.numerics import Stencil
 from brook.core.results.picture import polygons
-from brook.core.results.quantities import View
-from brook.core.results.vtu import write_patches_vtu
 from brook.core.solve import Fields
 from brook.core.stages.meshing import make_mesh
 from brook.core.study import Resolved
@@ -108,9 +106,7 @@ def test_polygons_of_a_plane_mesh_have_the_cells_areas():
 
 def test_a_mesh_with_other_cells_is_written_as_polyhedra(tmp_path):
     from brook.core.mesh.files import vtu
-    from brook.core.numerics import Stencil
-    from brook.core.results.vtu import write_vtu
-    from brook.core.solve import Fields
+    from brook.core.results.files import write_vtu
 
     mesh = box_mesh((3, 2, 2))
     # split one outer face in two triangles: its cell is no hexahedron any more
@@ -136,28 +132,3 @@ def test_a_mesh_with_other_cells_is_written_as_polyhedra(tmp_path):
     again = vtu.read((tmp_path / "fields.vtu").read_bytes())  # it is a mesh too
     assert [(p.name, p.count) for p in again.patches] == [(p.name, p.count) for p in split.patches]
     assert again.volume.sum() == pytest.approx(split.volume.sum())
-
-
-def test_patches_are_written_with_what_is_known_of_them(tmp_path):
-    """A box of twelve cells: pressure x on its sides, each side by its name."""
-    mesh = box_mesh((3, 2, 2))
-    stencil = Stencil(mesh)
-    at = mesh.face_centres(slice(stencil.inner, stencil.active))
-    fields = Fields(
-        stencil, np.ones(12), np.ones(12), np.ones((12, 3)), np.zeros(12), np.zeros(stencil.active), np.zeros((stencil.boundary_count, 3)), at[:, 0].copy()
-    )  # fmt: skip
-    write_patches_vtu(tmp_path / "patches.vtu", View(fields))
-    read = meshio.read(tmp_path / "patches.vtu")
-    (block,) = read.cells
-    assert (block.type, len(block)) == ("quad", stencil.boundary_count)
-    middles = read.points[block.data].mean(axis=1)
-    np.testing.assert_allclose(read.cell_data["pressure"][0], middles[:, 0])
-    assert read.cell_data["friction"][0].shape == (stencil.boundary_count, 3)
-    names = (
-        bytes(np.asarray(read.field_data["patch_names"]).astype(np.uint8)).decode().split("\0")[:-1]
-        if "patch_names" in read.field_data
-        else [p.name for p in mesh.patches]
-    )
-    left = read.cell_data["patch"][0] == names.index("left")
-    assert (middles[left, 0] == 0).all()
-    assert left.sum() == 4

@@ -1,8 +1,11 @@
 """Movies: as many pictures as were given, as large, in files that a common reader opens; nothing half-written."""
 
+import zipfile
+
 import av
 import numpy as np
 import pytest
+from PIL import Image
 
 from brook.core.results.movies import Movie, bytes_of
 
@@ -35,10 +38,16 @@ def test_pictures_are_numbered_and_what_breaks_off_leaves_nothing(tmp_path):
         for k in range(3):
             movie.add(picture(k))
     assert sorted(p.name for p in tmp_path.iterdir()) == ["disc-0001.png", "disc-0002.png", "disc-0003.png"]
+    with Movie(tmp_path / "disc.zip", 10) as movie:
+        for k in range(3):
+            movie.add(picture(k))
+    with zipfile.ZipFile(tmp_path / "disc.zip") as packed:
+        assert packed.namelist() == ["disc-0001.png", "disc-0002.png", "disc-0003.png"]
+        assert Image.open(packed.open("disc-0003.png")).getpixel((80, 100)) == (180, 70, 30)
     movie = Movie(tmp_path / "broken.webm", 10)
     movie.add(picture(0))
     movie.__exit__(RuntimeError, None, None)
     assert not list(tmp_path.glob("*broken*"))
     assert not list(tmp_path.glob(".broken*"))
-    with pytest.raises(ValueError, match=r"disc.gif: movies are written as \.webm, \.mp4, \.png"):
+    with pytest.raises(ValueError, match=r"disc.gif: movies are written as \.webm, \.mp4, \.zip, \.png"):
         Movie(tmp_path / "disc.gif", 10)

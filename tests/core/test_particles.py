@@ -7,9 +7,12 @@ from brook.core.checks import check, prepare
 from brook.core.editing import EditRefused, act, set_value
 from brook.core.results.particles import Cloud, Wall, rosin_rammler
 from brook.core.results.particles.kernels import worn
+from brook.core.results.particles.said import Statement, ends_told, worn_told
 from brook.core.results.space import Locator
-from brook.core.stages.flying import ends_told, flight_of, worn_told
+from brook.core.solve import History
+from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh
+from brook.core.stages.readings import read_all, reads_flights
 from brook.core.stages.running import solve
 from brook.core.study.document import study_from
 from brook.core.verification import particles
@@ -117,7 +120,7 @@ def flown(ran, **said):
     for name, value in said.items():
         study = set_value(study, f"/particles/0/{name}", value)
     assert not [p for p in check(study) if p.path.startswith("/particles")]
-    return flight_of(study.particles[0], prepared, view, locator)
+    return Statement(study.particles[0], prepared.scope).fly(view, locator)
 
 
 def test_what_sinks_stays_and_what_is_light_leaves(ran):
@@ -160,3 +163,33 @@ def test_a_wrong_value_is_refused_at_its_place(ran):
         patch="lid",
     )
     assert [w.patch for w in walls.particles[0].walls] == ["lid"]
+
+
+def test_wear_is_read_like_any_other_quantity_once_the_run_has_ended(ran):
+    """The largest depth and the whole mass are those that the table says; another size of grain leaves the run as it is."""
+    study, _, view, _ = ran
+    study = act(study, "add_particles", patch="inlet")
+    for name, value in {"size": "0.5 mm", "wear": "oka", "number": "200"}.items():
+        study = set_value(study, f"/particles/0/{name}", value)
+    grit = study.particles[0].name
+    for reading in (f"floor.{grit}_wear.max", f"floor.{grit}_worn.total", f"floor.{grit}_hits.mean"):
+        study = act(study, "add_requirement", reading=reading, title=reading.split(".")[1])
+    assert not [p for p in check(study) if p.path.startswith("/requirements")]
+    prepared = prepare(study, study.variants[0])
+    fields = view.fields
+    depth, mass, hits = (r.value for r in read_all(study, prepared, fields, History(())) if r.name.startswith(grit))
+    resolved, _, flight = prepared.places.flights[f"{grit}_wear"].fly(view)
+    (row,) = worn_told(resolved, flight, view)
+    assert depth == pytest.approx(row["deepest"])
+    assert mass == pytest.approx(row["worn"])
+    area = fields.mesh.face_areas(fields.mesh.patch("floor").faces).sum()
+    assert hits == pytest.approx(row["hit"] / area)
+    assert not reads_flights(study.requirements[0], prepared)
+    wears = next(r for r in study.requirements if r.name == f"{grit}_wear")
+    assert reads_flights(wears, prepared)
+    finer = set_value(study, "/particles/0/size", "0.2 mm")
+    before, after = (stage_keys(s, prepare(s, s.variants[0])) for s in (study, finer))
+    assert before.run == after.run
+    assert before.readings[f"{grit}_wear"] != after.readings[f"{grit}_wear"]
+    with pytest.raises(EditRefused, match="already has a meaning"):
+        act(study, "add_field", name=f"{grit}_wear", value="speed")

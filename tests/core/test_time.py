@@ -9,8 +9,8 @@ import pytest
 
 from brook.core.checks import prepare
 from brook.core.numerics import Stencil
+from brook.core.results.files import write_vtu
 from brook.core.results.readings import read_value
-from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, History, boundary_conditions, run_in_time
 from brook.core.solve.time_levels import rates
 from brook.core.stages.assembly import flow_of

@@ -416,17 +416,17 @@ def test_a_movie_is_made_from_the_page_and_one_that_cannot_be_says_why(brook_ser
         press(browser, "#movie-says button")  # it takes a while; a shorter one is asked for without the page
         wait(browser, lambda: "No movie: stopped" in text_of(browser, "#movie-says"), 60)
         begun = http.post(f"{at}/movies", data={"plate": plate, "over": "turn", "kind": ".mp4", "pictures": "4"}).text
-        film = begun.split("/movies/")[1][:16]
-        wait(browser, lambda: "The movie" in http.get(f"{at}/movies/{film}").text, 90)
-        with av.open(BytesIO(http.get(f"{at}/movies/{film}/file").content)) as box:
+        film = begun.split("/made/")[1][:16]
+        wait(browser, lambda: "The movie" in http.get(f"{at}/made/{film}").text, 90)
+        with av.open(BytesIO(http.get(f"{at}/made/{film}/file").content)) as box:
             assert len(list(box.decode(video=0))) == 4
         told = http.post(f"{at}/movies", data={"plate": plate, "over": "time", "pictures": "4"}).text
-        if "/movies/" in told:  # it may have failed at once
-            film = told.split("/movies/")[1][:16]
-            wait(browser, lambda: "No movie" in http.get(f"{at}/movies/{film}").text, 60)
-            told = http.get(f"{at}/movies/{film}").text
+        if "/made/" in told:  # it may have failed at once
+            film = told.split("/made/")[1][:16]
+            wait(browser, lambda: "No movie" in http.get(f"{at}/made/{film}").text, 60)
+            told = http.get(f"{at}/made/{film}").text
         assert "this run kept no moments" in told
-        assert http.get(f"{at}/movies/0123456789abcdef").status_code == 404
+        assert http.get(f"{at}/made/0123456789abcdef").status_code == 404
         assert http.post(f"{at}/movies", data={"plate": plate, "kind": ".gif"}).status_code == 422
     assert complaints(browser) == []
 

@@ -1,4 +1,4 @@
-"""Commands about a data folder: picture, serve, demo, keys."""
+"""Commands about a data folder: serve, demo, keys."""
 
 from __future__ import annotations
 
@@ -18,57 +18,6 @@ Scheduler = Annotated[
     ),
 ]
 PORT = 8430
-
-
-@app.command()
-def picture(
-    study: Annotated[str, typer.Argument(help="The study by its address, as in /studies/ADDRESS.")],
-    plate: Annotated[str, typer.Option(help="Name or title of the plate.")],
-    out: Annotated[
-        Path, typer.Option(help="Write to this file: .png; of several variants one each, their names put in.")
-    ],
-    variant: Annotated[str | None, typer.Option(help="Only this variant.")] = None,
-    data: Data = Path("brook-data"),
-    size: Annotated[str, typer.Option(help="Width and height of the picture in pixels.")] = "1280x720",
-) -> None:
-    """Draws a plate from the results that a data folder keeps; exits with 0 when all variants have one, 2 when some have none or it
-    fell short, 1 on an error."""
-    from brook.core.results.pictures.plates import Size
-    from brook.core.study import DocumentError
-    from brook.runs.plates import NoPlate, draw, plate_of
-    from brook.store import Store, StoreError
-
-    loaded()
-    wide, _, tall = size.partition("x")
-    if not (wide.isdigit() and tall.isdigit() and 200 <= int(wide) <= 8000 and 200 <= int(tall) <= 8000):
-        say(f"'{size}' is no size; write 1280x720, each from 200 to 8000")
-        raise typer.Exit(1)
-    if out.suffix.lower() != ".png":
-        say(f"{out.name}: pictures are written as .png")
-        raise typer.Exit(1)
-    if not (data / "brook.db").exists():
-        say(f"{data} keeps no studies; name the folder with --data")
-        raise typer.Exit(1)
-    store, whole = Store(data), True
-    try:
-        wanted = plate_of(store, study, plate)
-        names = [variant] if variant else [v.name for v in store.study(study).variants]
-        for made in draw(store, study, wanted, names, Size(int(wide), int(tall))):
-            for words in made.words:
-                say(f"{made.variant}: {words}")
-            if made.png is None:
-                whole = False
-                continue
-            path = out if len(names) == 1 else out.with_name(f"{out.stem}-{made.variant}{out.suffix}")
-            path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_bytes(made.png)
-            print(path)
-            whole &= not made.words
-    except (NoPlate, StoreError, DocumentError, OSError) as error:
-        say(str(error))
-        raise typer.Exit(1) from error
-    if not whole:
-        raise typer.Exit(2)
 
 
 @app.command()
@@ -119,32 +68,3 @@ def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: b
         serve_pages(data, host, port, scheduler, with_demo, warming)
     finally:
         warming.stop()
-
-
-@app.command()
-def movie(
-    study: Annotated[str, typer.Argument(help="The study by its address, as in /studies/ADDRESS.")],
-    plate: Annotated[str, typer.Option(help="Name or title of the plate.")],
-    out: Annotated[Path, typer.Option(help="Write to this file: .webm, .mp4, or .png for one numbered picture each.")],
-    variant: Annotated[str, typer.Option(help="Of this variant.")],
-    over: Annotated[str, typer.Option(help="What goes on: time, turn (the view goes round once) or cut (the first cut moves through).")] = "time",
-    pictures: Annotated[int, typer.Option(help="How many; over time at most as many as moments were kept.", min=2, max=2000)] = 100,
-    data: Data = Path("brook-data"),
-    size: Annotated[str, typer.Option(help="Width and height of the picture in pixels.")] = "1280x720",
-) -> None:  # fmt: skip
-    """Makes a movie of a plate from the results that a data folder keeps; exits with 0 when it is whole, 2 when something of it fell
-    short, 1 on an error."""
-    from brook.core.study import DocumentError
-    from brook.runs.movies import Wanted, make, size_of
-    from brook.runs.plates import NoPlate
-    from brook.store import StoreError
-
-    loaded()
-    try:
-        words = make(data, study, plate, variant, Wanted(over, pictures, size_of(size)), out, say)
-    except (NoPlate, StoreError, DocumentError, KeyError, ValueError, OSError) as error:
-        say(str(error.args[0] if error.args else error))
-        raise typer.Exit(1) from None
-    for told in words:
-        say(told)
-    raise typer.Exit(2 if words else 0)

@@ -235,7 +235,7 @@ LADDERS = {
     DIMENSIONS["length"]: ("um", "mm", "m", "km"),
     DIMENSIONS["area"]: ("mm^2", "cm^2", "m^2"),
     DIMENSIONS["volume"]: ("mm^3", "mL", "L", "m^3"),
-    DIMENSIONS["speed"]: ("um/s", "mm/s", "m/s"),
+    DIMENSIONS["speed"]: ("um/h", "um/s", "mm/s", "m/s"),
     DIMENSIONS["pressure"]: ("mPa", "Pa", "kPa", "MPa"),
     DIMENSIONS["volume_flow"]: ("mL/s", "L/s", "m^3/s"),
     DIMENSIONS["mass_flow"]: ("mg/s", "g/s", "kg/s"),
@@ -250,9 +250,11 @@ LADDERS = {
     DIMENSIONS["time"]: ("ms", "s"),
     DIMENSIONS["force"]: ("uN", "mN", "N", "kN"),
     DIMENSIONS["rate"]: ("1/s",),
+    dimension_of("kg/(m^2 s)"): ("mg/(m^2 s)", "g/(m^2 s)", "kg/(m^2 s)"),
     dimension_of("W/m^3"): ("W/m^3", "kW/m^3"),
     dimension_of("Pa/m"): ("Pa/m", "kPa/m"),
 }
+OF_NOTHING = {DIMENSIONS["speed"]: "mm/s"}  # in which nothing is shown, where it is not the second
 
 
 def sensible_unit(dimension: Dimension, magnitude: float) -> str:
@@ -262,7 +264,7 @@ def sensible_unit(dimension: Dimension, magnitude: float) -> str:
         return "" if dimension.is_none else dimension.unit()
     size = abs(magnitude)
     if not math.isfinite(size) or size == 0:
-        return ladder[min(1, len(ladder) - 1)]
+        return OF_NOTHING.get(dimension, ladder[min(1, len(ladder) - 1)])
     chosen = ladder[0]
     for unit in ladder:
         if size >= 0.9999 * unit_factor(unit)[0]:

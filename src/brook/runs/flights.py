@@ -2,34 +2,24 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from typing import Any
 
 import numpy as np
 
 from brook.core.results.exports import Column, Sheet
-from brook.core.results.particles import Cloud, Flight
-from brook.core.stages.flying import ends_told, flight_of, worn_told
-from brook.core.study import Resolved
+from brook.core.results.particles.said import Flown, Statement, ends_told, worn_told
 from brook.core.study.particles import Particles
 from brook.runs.readout import Source, loaded, prepared_of, view_of
 from brook.runs.sheets import write
 
 MOST_WAYS, MOST_PLACES = 120, 150  # that are drawn
-KEPT = 4  # flights that stay in memory
-Flown = tuple[Resolved, Cloud, Flight]
-_flown: OrderedDict[tuple[Source, str], Flown] = OrderedDict()
 
 
 def _flight(source: Source, said: Particles) -> Flown:
     """Raises `ValueError`."""
-    key = (source, said.model_dump_json())
-    if key not in _flown:
-        _flown[key] = flight_of(said, prepared_of(source), view_of(source), loaded(source).locator)
-    _flown.move_to_end(key)
-    while len(_flown) > KEPT:
-        _flown.popitem(last=False)
-    return _flown[key]
+    prepared = prepared_of(source)
+    mirrors = tuple(b.patch for b in prepared.boundaries if b.kind == "symmetry")
+    return Statement(said, prepared.scope, mirrors).fly(view_of(source), loaded(source).locator)
 
 
 def flights(source: Source, said: Particles) -> dict[str, Any]:

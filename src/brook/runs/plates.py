@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from brook.core.results.pictures import Seen
-from brook.core.results.pictures.plates import Size, picture
+from brook.core.results.pictures.plates import Size, picture, scene_of
 from brook.core.study.views import Plate
 from brook.runs.readout import Source, loaded, prepared_of, view_of
 from brook.store import Store
@@ -15,10 +15,10 @@ from brook.store import Store
 
 @dataclass(frozen=True)
 class Made:
-    """A plate of a variant as PNG, or why there is none; what of it could not be drawn or fell short, in words."""
+    """A plate of a variant as PNG or GLB, or why there is none; what of it could not be drawn or fell short, in words."""
 
     variant: str
-    png: bytes | None
+    file: bytes | None
     words: tuple[str, ...]
 
 
@@ -36,8 +36,8 @@ def plate_of(store: Store, slug: str, name: str) -> Plate:
     return found
 
 
-def draw(store: Store, slug: str, plate: Plate, variants: list[str], size: Size) -> Iterator[Made]:
-    """A plate for each of some variants. Raises `StoreError` for an unknown study, `NoPlate` for an unknown variant."""
+def draw(store: Store, slug: str, plate: Plate, variants: list[str], size: Size, scene: bool = False) -> Iterator[Made]:
+    """A plate for each of some variants, or the `scene` that it shows. Raises `StoreError` for an unknown study, `NoPlate` for an unknown variant."""
     row, study = store.study_row(slug), store.study(slug)
     latest = store.latest(row.id)
     titles = {v.name: v.title for v in study.variants}
@@ -58,9 +58,9 @@ def draw(store: Store, slug: str, plate: Plate, variants: list[str], size: Size)
             seen = Seen(view_of(source), loaded(source).locator, plate.quantity)
             if plate.less and plate.less != name:
                 seen = replace(seen, less=_less(plate, source, latest))
-            png, short = picture(plate, seen, titles[name], size)
+            made, short = (scene_of if scene else picture)(plate, seen, titles[name], size)
             short += [f"this is {titles[name]} itself, which the others are less"] if plate.less == name else []
-            yield Made(name, png, (*words, *short))
+            yield Made(name, made, (*words, *short))
         except (KeyError, ValueError) as error:
             yield Made(name, None, (*words, str(error.args[0] if error.args else error)))
 

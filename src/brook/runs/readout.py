@@ -14,6 +14,7 @@ import numpy as np
 from brook.core.checks import Prepared, prepare
 from brook.core.mesh import Mesh
 from brook.core.numerics import Stencil
+from brook.core.results.files import FIELD_FORMATS, Moment, Series, patch_values
 from brook.core.results.forces import patch_forces
 from brook.core.results.picture import PlanePolygons, corner_values, polygons, section, usual_section
 from brook.core.results.plane import Triangles, point_values
@@ -26,7 +27,6 @@ from brook.core.results.stream import (
     stream_function,
     streamlines_from,
 )
-from brook.core.results.vtu import write_patches_vtu
 from brook.core.solve import Fields
 from brook.core.study import read_study
 from brook.store.files import ResultFiles, moment_file
@@ -159,6 +159,8 @@ def known_then(source: Source, quantity: str) -> None:
     if not source.moment:
         return
     view = view_of(source)
+    if quantity in prepared_of(source).places.flights:
+        raise ValueError("particles fly through the flow as it ended; look at its end")
     made_of = view.own[quantity].text if quantity in view.own else ""
     for name in OF_AVERAGES:
         if (name == quantity or name in made_of) and not any(n.startswith("averaged_") for n in view.fields.more):
@@ -232,7 +234,9 @@ def patches_vtu(source: Source) -> bytes:
     """The faces of patches with what is known of them, as a file."""
     with TemporaryDirectory() as folder:
         path = Path(folder) / "patches.vtu"
-        write_patches_vtu(path, view_of(source))
+        view = view_of(source)
+        values, _ = patch_values(view)
+        FIELD_FORMATS["vtu"].write(path, Series(view.fields.mesh, lambda: iter([Moment(values)]), of="patches"))
         return path.read_bytes()
 
 

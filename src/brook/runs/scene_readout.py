@@ -14,9 +14,11 @@ from pydantic import TypeAdapter, ValidationError
 from brook.core.mesh import Mesh
 from brook.core.results.picture import usual_section
 from brook.core.results.pictures import Seen, boundary, drawn
+from brook.core.results.pictures.plates import scene_of
 from brook.core.results.quantities import View, drawn_of
 from brook.core.results.space import Locator
 from brook.core.study.layers import CutLayer, Layer
+from brook.core.study.views import Plate
 from brook.runs.readout import Source, at_time, known_then, loaded, time_of, view_of
 
 BOUNDARY = "boundary.bin"  # of a mesh, beside it
@@ -87,6 +89,23 @@ def layer(source: Source, quantity: str, recipe: str, other: Source | None = Non
     key += () if other is None else (other.run_key, other.variant)
 
     return _made(key, lambda: drawn(wanted, seen).packed())
+
+
+def scene(source: Source, plate: str, title: str, other: Source | None = None) -> bytes:
+    """What a picture shows as GLB, from its plate as JSON; what fell short is told in it. Raises as `layer` does."""
+    if len(plate) > MOST_RECIPE:
+        raise ValueError("this picture is too long to be read")
+    try:
+        wanted = Plate.model_validate_json(plate)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise ValueError(f"{'.'.join(map(str, first['loc']))}: {first['msg']}") from None
+    known_then(source, wanted.quantity)
+    if other is not None and source.moment:
+        other = at_time(other, time_of(source))
+    less = None if other is None else Seen(view_of(other), loaded(other).locator, wanted.quantity)
+    seen = Seen(view_of(source), loaded(source).locator, wanted.quantity, less)
+    return scene_of(wanted, seen, title)[0]
 
 
 def _made(key: tuple[str, ...], make: Callable[[], bytes]) -> bytes:

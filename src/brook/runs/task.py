@@ -24,10 +24,10 @@ from brook.core.geometry.surface import Surface
 from brook.core.mesh import Mesh, measure
 from brook.core.mesh.own import own_mesh
 from brook.core.numerics import Stencil
+from brook.core.results.files import write_vtu
 from brook.core.results.picture import PlanePolygons, corner_values, polygons, usual_section
 from brook.core.results.pictures import boundary
 from brook.core.results.quantities import View, drawn_of
-from brook.core.results.vtu import write_vtu
 from brook.core.solve import Checkpoint, Fields, History, Outcome
 from brook.core.solve.run import Wish
 from brook.core.stages.assembly import run_mesh

@@ -101,7 +101,7 @@ async def _served(
     await asyncio.to_thread(queue.close)
     studio.result_reader.close()
     studio.geometry_worker.close()
-    studio.films.close()
+    studio.orders.close()
     hub.close()
     store.close()
     lock.release()

@@ -10,8 +10,8 @@ from brook.core.editing import EditRefused, act, act_words, edit_words, set_valu
 from brook.core.geometry import shape_cache
 from brook.core.study import Problem, Study, Variant, read_study
 from brook.runs import Request, RunQueue, Source
-from brook.runs.films import Films
 from brook.runs.geometry_worker import GeometryWorker
+from brook.runs.orders import Orders
 from brook.runs.readers import Readers
 from brook.runs.shaping import Order
 from brook.store import Author, Meanwhile, NotOwn, Store
@@ -38,7 +38,7 @@ class Studio:
         self.store, self.queue, self.hub, self.result_reader = store, queue, hub, result_reader or Readers()
         self.kernels = kernels or Warming()
         self.geometry_worker = GeometryWorker(store.files, lambda study_id: hub.announce(study_id, {"type": "shape"}))
-        self.films = Films(store.data)
+        self.orders = Orders(store.data)
         self.reader = StateReader(store, hub, self._learn)
 
     def _learn(self, study: Study, variant: Variant) -> None:

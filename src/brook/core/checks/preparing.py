@@ -33,10 +33,12 @@ from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.materials.solid import Solid
 from brook.core.materials.solids import solid_of
 from brook.core.mesh import lines
+from brook.core.results.particles.said import Statement, quantities_of
 from brook.core.results.quantities import (
     QUANTITIES,
     OwnQuantity,
     QuantityKind,
+    References,
     known_of,
     own_quantity,
     scalar_quantity,
@@ -203,13 +205,8 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
         each(study.set_up.boundaries, declared | set(patches or ())),
     )
     problems += [problem for checker in CHECKERS for problem in checker(context)]
-    warm, averaged = set_up.heat is not None, set_up.timing.kind == "in_time" and set_up.timing.averages
-    eddies = set_up.turbulence is not None
-    scalars = {said.name: scalar_quantity(said) for said in study.set_up.scalars}
-    known_fields = known_of(warm, averaged, eddies) | {name: made.kind for name, made in scalars.items()}
-    own = scalars | _own_fields(study, scope, problems, known_fields)
-    references = references_of(study, scope, problems, fluid)
-    places = Places(_body_names(variant, space), patches or (), boxes, own, references, warm, averaged, eddies)
+    named = (_body_names(variant, space), patches or (), boxes)
+    places = _places(study, scope, set_up, named, references_of(study, scope, problems, fluid), problems)
     problems += _box_problems(boxes)
     if patches is not None:
         problems += requirement_problems(study, replace_places(places, study), scope)
@@ -222,19 +219,35 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     )  # fmt: skip
 
 
+def _places(
+    study: Study,
+    scope: Scope,
+    set_up: Resolved,
+    named: tuple[tuple[str, ...], tuple[str, ...], dict[str, Resolved]],
+    references: References,
+    problems: list[Problem],
+) -> Places:
+    """What readings may name: of bodies, patches and boxes whatever the run computes, own fields, and what particles do to walls."""
+    warm, averaged = set_up.heat is not None, set_up.timing.kind == "in_time" and set_up.timing.averages
+    eddies = set_up.turbulence is not None
+    scalars = {said.name: scalar_quantity(said) for said in study.set_up.scalars}
+    known_fields = known_of(warm, averaged, eddies) | {name: made.kind for name, made in scalars.items()}
+    mirrors = tuple(b.patch for _, b in each(set_up.boundaries, named[1]) if b.kind == "symmetry")
+    flights = quantities_of([Statement(said, scope, mirrors) for said in study.particles])
+    own = scalars | {name: made for name, (made, _) in flights.items()}
+    own |= _own_fields(study, scope, problems, known_fields, {*scalars, *flights})
+    said = {name: statement for name, (_, statement) in flights.items()}
+    return Places(*named, own, references, warm, averaged, eddies, said)
+
+
 def _own_fields(
-    study: Study, scope: Scope, problems: list[Problem], read: dict[str, QuantityKind]
+    study: Study, scope: Scope, problems: list[Problem], read: dict[str, QuantityKind], taken: set[str]
 ) -> dict[str, OwnQuantity]:
     """The study's own fields; one may be made from another, in any order."""
     found: dict[str, OwnQuantity] = {}
     waiting = dict(study.fields)
     for name in study.fields:
-        if (
-            name in QUANTITIES
-            or name in RESERVED
-            or name in SYMBOLS
-            or any(name == s.name for s in study.set_up.scalars)
-        ):
+        if name in QUANTITIES or name in RESERVED or name in SYMBOLS or name in taken:
             problems.append(Problem(f"/fields/{name}", f"'{name}' already has a meaning; choose another name"))
             waiting.pop(name)
     errors: dict[str, str] = {}

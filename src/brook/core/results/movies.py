@@ -1,7 +1,9 @@
-"""Pictures one after another as a movie: WebM (VP9), MP4 (AV1), or a PNG each."""
+"""Pictures one after another as a movie: WebM (VP9), MP4 (AV1), or a PNG each, packed into a ZIP or numbered."""
 
 from __future__ import annotations
 
+import zipfile
+from io import BytesIO
 from pathlib import Path
 from types import TracebackType
 from typing import Any, Self
@@ -13,8 +15,8 @@ CODECS = {
     ".webm": ("libvpx-vp9", {"deadline": "realtime", "cpu-used": "6", "crf": "30", "b": "0"}),
     ".mp4": ("libsvtav1", {"preset": "10", "crf": "32"}),
 }
-PER_PIXEL = {".webm": 0.03, ".mp4": 0.02, ".png": 0.4}  # bytes that a pixel of a picture takes, about
-KINDS = (*CODECS, ".png")
+PER_PIXEL = {".webm": 0.03, ".mp4": 0.02, ".png": 0.4, ".zip": 0.4}  # bytes that a pixel of a picture takes, about
+KINDS = (*CODECS, ".zip", ".png")
 
 
 def bytes_of(kind: str, width: int, height: int, pictures: int) -> float:
@@ -43,6 +45,12 @@ class Movie:
         if self.kind == ".png":
             Image.fromarray(colours).save(self.path.with_name(f"{self.path.stem}-{self.count:04d}.png"))
             return
+        if self.kind == ".zip":
+            self._box = self._box or zipfile.ZipFile(self._part, "w")  # PNG is packed already
+            data = BytesIO()
+            Image.fromarray(colours).save(data, format="png")
+            self._box.writestr(f"{self.path.stem}-{self.count:04d}.png", data.getvalue())
+            return
         import av
 
         colours = colours[: colours.shape[0] // 2 * 2, : colours.shape[1] // 2 * 2]  # codecs take even sizes
@@ -59,7 +67,7 @@ class Movie:
     ) -> None:
         if self._box is None:
             return
-        if kind is None:
+        if kind is None and self._stream is not None:
             for packet in self._stream.encode():
                 self._box.mux(packet)
         self._box.close()

@@ -14,6 +14,7 @@ from typing import Any, Literal
 import numpy as np
 
 from brook.core.formulas import Binary, FormulaError, Negative, Node, Number, Reading, Scope, evaluate, nearest, parse
+from brook.core.results.particles.said import Statement
 from brook.core.results.places import Samples, body_samples, box_samples, directed, patch_samples, spot_samples
 from brook.core.results.quantities import QUANTITIES, OwnQuantity, QuantityKind, References, View, known_of
 from brook.core.results.statistics import STATISTICS, Statistic
@@ -26,7 +27,8 @@ NO_SHARE = 10.0  # numbers from here on are no shares of anything
 
 @dataclass(frozen=True)
 class Places:
-    """What a reading may name: bodies, patches, boxes, points and lines with their resolved corners, and quantities of one's own."""
+    """What a reading may name: bodies, patches, boxes, points and lines with their resolved corners, and quantities of one's own; those among them that particles
+    make known once the run has ended, with what is said of these particles."""
 
     bodies: tuple[str, ...]
     patches: tuple[str, ...]
@@ -36,6 +38,7 @@ class Places:
     warm: bool = False
     averaged: bool = False
     eddies: bool = False
+    flights: dict[str, Statement] = field(default_factory=dict)
 
     def quantities(self) -> dict[str, QuantityKind]:
         """Every quantity that can be read, by name; those of heat and of averages only where there are any."""

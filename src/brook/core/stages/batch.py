@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from brook.core.checks import Prepared
+from brook.core.results.files import write_vtu
 from brook.core.results.readings import show_reading
-from brook.core.results.vtu import write_vtu
 from brook.core.solve import Fields, History, Outcome, Watch
 from brook.core.solve.run import UNWATCHED
 from brook.core.stages.judging import judged

@@ -233,6 +233,11 @@ def _own_inputs(quantity: str, prepared: Prepared) -> list[Any]:
     if quantity == "nusselt":
         said = places.references
         return [said.temperature, said.conductivity, said.length, *said.along]
+    if quantity in places.flights:
+        try:
+            return [plain(places.flights[quantity].resolved())]
+        except ValueError:
+            return [places.flights[quantity].said.model_dump_json()]
     if quantity not in places.own or not places.own[quantity].text:
         return []
     found: list[Any] = [places.own[quantity].text]

@@ -36,6 +36,17 @@ def is_readable(requirement: Requirement, prepared: Prepared) -> bool:
     return True
 
 
+def reads_flights(requirement: Requirement, prepared: Prepared) -> bool:
+    """Whether something of a reading is known only once particles have flown through the flow as it ended."""
+    if not prepared.places.flights:
+        return False
+    try:
+        names = names_in(parse(requirement.reading))
+    except FormulaError:
+        return False
+    return any(len(n.parts) == 3 and n.parts[1] in prepared.places.flights for n in names)
+
+
 def monitor_value(requirement: Requirement, prepared: Prepared, fields: Fields) -> float:
     """What a requirement reads, in SI units. Raises `FormulaError` where it has no value."""
     return read_value(requirement.reading, prepared.places, prepared.scope, fields)
@@ -90,7 +101,8 @@ def course_words(requirement: Requirement, prepared: Prepared) -> str:
         if timing.average_from
         else "of the whole run"
     )
-    course = requirement.course or ("end" if averaged else timing.reads)
+    flown = reads_flights(requirement, prepared)
+    course = requirement.course or ("end" if averaged or flown else timing.reads)
     if course == "end":
         told = f"at the end, {show(timing.duration, DIMENSIONS['time'], given=True)}"
         return f"{told}, of averages {since}" if averaged else told
@@ -100,8 +112,10 @@ def course_words(requirement: Requirement, prepared: Prepared) -> str:
 def _over_time(requirement: Requirement, prepared: Prepared, history: History, at_end: float) -> float:
     """What of the course of a monitor is asked for. Raises `ValueError` where that is not known."""
     timing = prepared.timing
-    if timing.kind == "steady":
+    if timing.kind == "steady" or (reads_flights(requirement, prepared) and not requirement.course):
         return at_end
+    if reads_flights(requirement, prepared):
+        raise ValueError("particles fly through the flow as it ended, so this has no course; read it at the end")
     course = requirement.course or ("end" if _reads_averages(requirement, prepared) else timing.reads)
     values = np.array(history.monitors.get(requirement.name, []))
     if course == "end" or len(values) != len(history.time) or not len(values):

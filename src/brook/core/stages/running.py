@@ -23,7 +23,7 @@ from brook.core.solve.still import SolidSolver
 from brook.core.stages.assembly import flow_of
 from brook.core.stages.beginning import with_velocities
 from brook.core.stages.in_time import conditions_in_time, fastest, timing_of
-from brook.core.stages.readings import is_readable, watched_value
+from brook.core.stages.readings import is_readable, reads_flights, watched_value
 from brook.core.stages.within import heat_put
 from brook.core.study import Study
 
@@ -49,7 +49,9 @@ def solve(
         start = begun if prepared.timing.kind == "steady" else None
     flow.reference_speed = max(flow.reference_speed, fastest(study, prepared, stencil))
     monitors: dict[str, Monitor] = {
-        r.name: partial(watched_value, r, prepared) for r in study.requirements if is_readable(r, prepared)
+        r.name: partial(watched_value, r, prepared)
+        for r in study.requirements
+        if is_readable(r, prepared) and not reads_flights(r, prepared)
     }
     if prepared.timing.kind == "steady":
         outcome = run_steady(flow, rules_of(prepared), monitors, watch, start)

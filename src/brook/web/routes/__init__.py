@@ -10,7 +10,6 @@ from brook.web.routes import (
     edit,
     evidence,
     exports,
-    films,
     find,
     flights,
     geometry,
@@ -18,6 +17,7 @@ from brook.web.routes import (
     library,
     live,
     mesh,
+    orders,
     plots,
     readout,
     results,
@@ -32,7 +32,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, flights, films, find, compiling, room)
+    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
 ]  # fmt: skip
 
 API = (api.router, api_shapes.router, compiling.api, room.api)

@@ -65,7 +65,9 @@ def quantities(runs: list[dict[str, Any]], own: dict[str, OwnQuantity] | None = 
     if not (runs and all("velocity_z" in run["ranges"] for run in runs)):
         made = [kind for kind in made if kind.name not in IN_SPACE]
     made.sort(key=lambda kind: kind.name not in OF_AVERAGES)
-    for kind in made + [o.kind for o in own.values()]:
+    flat = not (runs and all("velocity_z" in run["ranges"] for run in runs))
+    mine = [o.kind for o in own.values() if o.kind.drawn and not (flat and o.kind.on == ("patch",))]
+    for kind in made + mine:
         made_of = own[kind.name].text or kind.name if kind.name in own else kind.name
         units = LADDERS.get(kind.dimension, (sensible_unit(kind.dimension, 0),))
         if kind.name in own and own[kind.name].text:  # by formula, and maybe a difference

@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field
 from brook.runs import Source, scene_readout
 from brook.store import StoreError
 from brook.web.pages import StudioHere
+from brook.web.routes.exports import download
 from brook.web.routes.readout import KEEP, MOMENT, ask, source_of
 from brook.web.studio import Studio
 
@@ -60,6 +61,25 @@ def layer(studio: StudioHere, slug: str, name: str, run: str, asked: Annotated[A
     mine = replace(result_of(studio, slug, name, run), moment=asked.moment)
     content = ask(studio, scene_readout.layer, mine, asked.quantity, asked.recipe, taken, asked.coarse)
     return Response(content, media_type=BYTES, headers=KEEP)
+
+
+class AskedScene(BaseModel):
+    """What a picture shows, as a plate without a name, as JSON; `less` and `moment` as for a layer."""
+
+    plate: Annotated[str, Field(max_length=scene_readout.MOST_RECIPE)]
+    less: str = ""
+    moment: Annotated[str, Field(pattern=MOMENT)] = ""
+
+
+@router.post("/studies/{slug}/variants/{name}/scene/{run}.glb")
+def scene(studio: StudioHere, slug: str, name: str, run: str, asked: AskedScene) -> Response:
+    """What a picture shows, surfaces and lines with their colours, as one glTF file."""
+    other, _, its_run = asked.less.partition(":")
+    taken = result_of(studio, slug, other, its_run) if asked.less else None
+    mine = replace(result_of(studio, slug, name, run), moment=asked.moment)
+    title = studio.store.study(slug).variant(name).title
+    content = ask(studio, scene_readout.scene, mine, asked.plate, title, taken)
+    return Response(content, media_type="model/gltf-binary", headers=download(f"{slug}-{name}.glb"))
 
 
 def result_of(studio: Studio, slug: str, name: str, run: str) -> Source:

@@ -1,14 +1,12 @@
 """CGNS, the open standard for meshes of flow, in its HDF5 form: unstructured zones of polyhedra or standard cells.
 
-Zones are bodies, boundary conditions are patches. Written is one zone for each body, of faces (NGON_n) and cells
-(NFACE_n).
+Zones are bodies, boundary conditions are patches.
 """
 
 from __future__ import annotations
 
 import io
 from collections.abc import Iterator
-from pathlib import Path
 from typing import Any
 
 import h5py
@@ -258,86 +256,3 @@ def _within(faces: list[tuple[int, Polygons, str]], points: np.ndarray, count: i
     joined = Polygons.joined([polygons for _, polygons, _ in faces])
     whole = np.add.reduceat(inside[joined.flat], joined.offsets[:-1]) == joined.corners
     return joined.part(np.nonzero(whole)[0])
-
-
-# -- out --------------------------------------------------------------------------------------
-
-
-def write(path: Path, mesh: Mesh) -> None:
-    """One zone for each body; patches are boundary conditions on faces."""
-    with h5py.File(path, "w", libver=("v108", "v110"), track_order=True) as file:
-        _mark(file, "HDF5 MotherNode", "Root Node of HDF5 File", "MT")
-        file.create_dataset(" format", data=np.frombuffer(b"IEEE_LITTLE_32\0", np.int8))
-        file.create_dataset(" hdf5version", data=np.frombuffer(b"HDF5 Version 1.8.17".ljust(33, b"\0"), np.int8))
-        _node(file, "CGNSLibraryVersion", "CGNSLibraryVersion_t", np.array([4.2], np.float32))
-        base = _node(file, "Base", "CGNSBase_t", np.array([3, 3], np.int32))
-        for k, name in enumerate(mesh.bodies):
-            _write_zone(base, name, mesh, k)
-
-
-def _write_zone(base: h5py.Group, name: str, mesh: Mesh, body: int) -> None:
-    cells = np.nonzero(mesh.body == body)[0]
-    number = np.full(mesh.cell_count, -1)
-    number[cells] = np.arange(len(cells))
-    other = np.full(mesh.face_count, -1)
-    other[: mesh.inner_count] = mesh.neighbour
-    mine = number[mesh.owner] >= 0
-    theirs = (other >= 0) & (number[np.maximum(other, 0)] >= 0)
-    faces = np.nonzero(mine | theirs)[0]
-    polygons = Polygons(mesh.face_points, mesh.face_offsets).part(faces)
-    used = np.unique(polygons.flat)
-    to_local = np.zeros(len(mesh.points), np.int64)
-    to_local[used] = np.arange(1, len(used) + 1)
-    zone = _node(base, name, "Zone_t", np.array([[len(used)], [len(cells)], [0]], np.int64))
-    _node(zone, "ZoneType", "ZoneType_t", _letters("Unstructured"))
-    grid = _node(zone, "GridCoordinates", "GridCoordinates_t", None)
-    for i, axis in enumerate("XYZ"):
-        _node(grid, f"Coordinate{axis}", "DataArray_t", mesh.points[used, i])
-    section = _node(zone, "Faces", "Elements_t", np.array([NGON, 0], np.int32))
-    _node(section, "ElementRange", "IndexRange_t", np.array([1, len(faces)], np.int64))
-    _node(section, "ElementConnectivity", "DataArray_t", to_local[polygons.flat])
-    _node(section, "ElementStartOffset", "DataArray_t", polygons.offsets.astype(np.int64))
-    at = np.arange(1, len(faces) + 1)
-    here, there = mine[faces], theirs[faces]
-    whose = np.concatenate([number[mesh.owner[faces[here]]], number[other[faces[there]]]])
-    signed = np.concatenate([at[here], -at[there]])
-    order = np.argsort(whose, kind="stable")
-    offsets = np.concatenate([[0], np.cumsum(np.bincount(whose, minlength=len(cells)))])
-    section = _node(zone, "Cells", "Elements_t", np.array([NFACE, 0], np.int32))
-    _node(section, "ElementRange", "IndexRange_t", np.array([len(faces) + 1, len(faces) + len(cells)], np.int64))
-    _node(section, "ElementConnectivity", "DataArray_t", signed[order].astype(np.int64))
-    _node(section, "ElementStartOffset", "DataArray_t", offsets.astype(np.int64))
-    conditions = _node(zone, "ZoneBC", "ZoneBC_t", None)
-    at_wall, wall_names, wall = mesh.between_bodies
-    sets = {p.name: (faces >= p.start) & (faces < p.end) for p in mesh.patches}
-    for k, wall_name in enumerate(wall_names):
-        sets[wall_name] = sets.get(wall_name, False) | np.isin(faces, at_wall[wall == k])
-    for patch, inside in sets.items():
-        chosen = at[inside]
-        if len(chosen):
-            node = _node(conditions, patch, "BC_t", _letters("BCTypeUserDefined"))
-            _node(node, "PointList", "IndexArray_t", chosen[:, None].astype(np.int64))
-            _node(node, "GridLocation", "GridLocation_t", _letters("FaceCenter"))
-
-
-def _letters(text: str) -> np.ndarray:
-    return np.frombuffer(text.encode(), np.int8)
-
-
-KINDS = {"f4": "R4", "f8": "R8", "i4": "I4", "i8": "I8", "i1": "C1"}
-
-
-def _mark(group: h5py.Group, name: str, label: str, kind: str) -> None:
-    for key, text, long in (("name", name, 33), ("label", label, 33), ("type", kind, 3)):
-        group.attrs.create(key, np.bytes_(text), dtype=h5py.string_dtype("ascii", long))
-    if not isinstance(group, h5py.File):
-        group.attrs.create("flags", np.array([1], np.int32))
-
-
-def _node(parent: h5py.Group, name: str, label: str, data: np.ndarray | None) -> h5py.Group:
-    group = parent.create_group(name[:32], track_order=True)
-    kind = "MT" if data is None else KINDS[data.dtype.str[1:]]
-    _mark(group, name[:32], label, kind)
-    if data is not None:
-        group.create_dataset(" data", data=data)
-    return group

@@ -9,7 +9,7 @@ from pathlib import Path
 from brook.core.geometry.files import FileError
 from brook.core.geometry.files.base import MOST_BYTES
 from brook.core.mesh.assembling import AssemblyError
-from brook.core.mesh.files import cgns, vtu
+from brook.core.mesh.files import cgns, cgns_out, vtu
 from brook.core.mesh.polyhedral import Mesh
 
 
@@ -28,7 +28,7 @@ MESH_FORMATS = {
     f.suffix: f
     for f in (
         MeshFormat("vtu", "mesh as VTU (XML)", "application/xml", vtu.read, vtu.write),
-        MeshFormat("cgns", "mesh as CGNS (HDF5)", "application/x-hdf5", cgns.read, cgns.write),
+        MeshFormat("cgns", "mesh as CGNS (HDF5)", "application/x-hdf5", cgns.read, cgns_out.write),
     )
 }
 

@@ -14,28 +14,21 @@ from brook.core.mesh import Mesh
 from brook.core.results.exports.drawn import INK, plain
 from brook.core.results.picture import polygons, usual_section
 from brook.core.results.pictures import Drawn, Seen, boundary, drawn
-from brook.core.results.pictures.colours import BANDS, colour_map, coloured, rgb, shares
+from brook.core.results.pictures.colours import BANDS, colour_map, rgb
+from brook.core.results.pictures.gltf import clip_of, glb, line_colours
 from brook.core.results.pictures.painting import Camera, Painting, fitted, normals_of
+from brook.core.results.pictures.scale import Scale
+from brook.core.results.pictures.sheet import Size, sheet_of
 from brook.core.results.pictures.strokes import arrows, ribbons, segments
-from brook.core.results.plane import Triangles
-from brook.core.results.quantities import QUANTITIES
+from brook.core.results.plane import Triangles, point_values
 from brook.core.results.stream import default_streamlines, stream_function
 from brook.core.study.layers import CutLayer, Layer, LineLayer, Look
 from brook.core.study.views import Plate
-from brook.core.units import DIMENSIONS, even_unit, pretty_unit, scale_of, sensible_unit, show
+from brook.core.units import DIMENSIONS, show
 
 FINER = 2  # pixels painted for one, each way
-BINS = 72
 SHELL, SOLID, PLAIN, EDGE, HALO = rgb("#cfc6b4"), rgb("#b3aa98"), rgb("#c9c2b3"), rgb("#6b7780"), rgb("#f4f1e8")
 ALONG = {"x": (0.0, 0.0), "y": (-np.pi / 2, 0.0), "z": (-np.pi / 2, np.pi / 2)}  # yaw and pitch of a look straight on
-
-
-@dataclass(frozen=True)
-class Size:
-    """Of the picture in pixels, without title and legend."""
-
-    width: int = 1280
-    height: int = 720
 
 
 def layers_of(plate: Plate, seen: Seen, size: Size) -> tuple[tuple[Layer, ...], Look]:
@@ -70,7 +63,7 @@ class Shown:
 
     made: list[tuple[Layer, Drawn]]
     look: Look
-    scale: _Scale
+    scale: Scale
     flat: bool
     words: list[str]
 
@@ -101,7 +94,7 @@ def shown(plate: Plate, seen: Seen, size: Size) -> Shown:
             words.append("streamlines: of a flat cut in space none are kept")
     if not made:
         raise ValueError("; ".join(words) or "this plate shows nothing")
-    scale = _Scale.of(plate, seen, [found for _, found in made])
+    scale = Scale.of(plate, seen, [found for _, found in made])
     if plate.colours != scale.how:
         words.append("no decades: the quantity goes under nothing")
     return Shown(made, look, scale, not plate.layers, words)
@@ -115,7 +108,7 @@ def painted(
     _paint(painting, what.made, seen, what.scale, flat=what.flat)
     timed = [found.numbers["longest"] for _, found in what.made if "longest" in found.numbers]
     note = " ".join(f"Streamlines: time from 0 to {show(t, DIMENSIONS['time'])} in these colours." for t in timed)
-    return _sheet(painting, what.made, what.scale, (plain(title), note), size)
+    return sheet_of(painting, what.made, what.scale, (plain(title), note), size)
 
 
 def png_of(colours: np.ndarray) -> bytes:
@@ -133,88 +126,39 @@ def picture(plate: Plate, seen: Seen, title: str, size: Size | None = None) -> t
     return png_of(painted(what, seen, f"{title} · {plate.title}", size)), what.words
 
 
+def scene_of(plate: Plate, seen: Seen, title: str, size: Size | None = None) -> tuple[bytes, list[str]]:
+    """The surfaces and lines of a plate as GLB, and what fell short in words; raises what `picture` raises."""
+    what = shown(plate, seen, size or Size())
+    return glb(what, f"{title} · {plate.title}"), what.words
+
+
 def _streamlines(seen: Seen) -> Drawn:
     """Those of a plane flow that share it evenly, drawn before the plane."""
     fields, mesh = seen.view.fields, seen.view.fields.mesh
     points = np.unique(
         mesh.face_points[mesh.face_offsets[fields.stencil.inner] : mesh.face_offsets[fields.stencil.active]]
     )
-    lines = default_streamlines(Triangles.of(mesh, polygons(mesh)), stream_function(fields), points)
+    drawn_flat = polygons(mesh)
+    shapes = Triangles.of(mesh, drawn_flat)
+    lines = default_streamlines(shapes, stream_function(fields), points)
     places = [np.vstack([line.places, line.places[:1]]) if line.closed else line.places for line in lines]
     flat = np.concatenate(places) if places else np.empty((0, 2))
+    starts = np.cumsum([0, *map(len, places)])
     at = np.column_stack([flat, np.full(len(flat), mesh.points[:, 2].max())])
-    return Drawn({"lines_at": at, "lines_start": np.cumsum([0, *map(len, places)])})
+    speed = shapes.at(point_values(seen.view, "speed", drawn_flat), flat)
+    return Drawn({"lines_at": at, "lines_start": starts, "lines_seconds": _seconds(flat, speed, starts)})
 
 
-@dataclass(frozen=True)
-class _Scale:
-    """Which colours values have: the ends of the range in SI units, the map, and how it goes; unit, factor and shift to show them."""
-
-    low: float
-    high: float
-    whole: tuple[float, float]
-    map: str
-    how: str
-    words: str
-    unit: str
-    factor: float
-    shift: float
-    values: np.ndarray
-    weights: np.ndarray
-
-    @classmethod
-    def of(cls, plate: Plate, seen: Seen, made: list[Drawn]) -> _Scale:
-        kind = QUANTITIES.get(seen.quantity) or seen.view.own[seen.quantity].kind
-        surfaces = [_samples(d) for d in made if "values" in d.arrays]
-        along = [d.arrays["lines_values"] for d in made if "lines_values" in d.arrays and "longest" not in d.numbers]
-        lines = [
-            (v, np.full(len(v), 0.0 if surfaces else 1.0)) for v in along
-        ]  # in the range, but no share of the picture
-        samples = [*surfaces, *lines] or [(np.zeros(1), np.ones(1))]
-        values, weights = (np.concatenate(part) for part in zip(*samples, strict=True))
-        low, high = float(np.nanmin(values)), float(np.nanmax(values))
-        signed = kind.signed or seen.less is not None
-        if signed:
-            high = max(abs(low), abs(high))
-            low = -high
-        if not high > low:
-            low, high = low - (abs(low) * 0.01 or 1e-9), high + (abs(high) * 0.01 or 1e-9)
-        if plate.colours == "log" and low <= 0.0 < high and not signed:
-            low = max(float(values[values > 0].min(initial=high)), 1e-5 * high)
-        how = "smooth" if plate.colours == "log" and (low <= 0.0 or signed) else plate.colours
-        unit = sensible_unit(kind.dimension, 0.3 * max(abs(low), abs(high)))
-        unit = unit if seen.less is None else even_unit(unit)
-        first, last = plate.range or (low, high)
-        return cls(
-            first,
-            last,
-            (low, high),
-            "signed" if signed else "even",
-            how,
-            kind.words if seen.less is None else f"{kind.words}, less {plate.less}",
-            unit,
-            *scale_of(unit),
-            values,
-            weights,
-        )
-
-    def colours(self, values: np.ndarray) -> np.ndarray:
-        """Colours (n, 3), nan where there is no value."""
-        found = coloured(shares(np.nan_to_num(values), self.low, self.high, self.how), self.map)
-        found[np.isnan(values)] = np.nan
-        return found
-
-    def shown(self, value: float) -> float:
-        return value * self.factor + self.shift
-
-
-def _samples(made: Drawn) -> tuple[np.ndarray, np.ndarray]:
-    """Means over triangles and their areas."""
-    at, triangles, values = (made.arrays[n] for n in ("at", "triangles", "values"))
-    a, b, c = np.moveaxis(at[triangles], 1, 0)
-    mean = values[triangles].mean(axis=1)
-    known = np.isfinite(mean)
-    return mean[known], (np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2)[known]
+def _seconds(at: np.ndarray, speed: np.ndarray, starts: np.ndarray) -> np.ndarray:
+    """When (p,) in s what begins with a line is at each of its places (p, 2), by the speed there."""
+    if not len(at):
+        return np.zeros(0)
+    slowest = 1e-3 * float(np.nanmax(speed)) or 1e-300
+    speed = np.maximum(np.nan_to_num(speed), slowest)
+    steps = np.linalg.norm(np.diff(at, axis=0), axis=1) / (0.5 * (speed[1:] + speed[:-1]))
+    sums = np.concatenate([[0.0], np.cumsum(steps)])
+    first = np.repeat(starts[:-1], np.diff(starts))
+    return np.asarray(sums - sums[first])
 
 
 def _shell(mesh: Mesh) -> Drawn:
@@ -227,7 +171,7 @@ def _shell(mesh: Mesh) -> Drawn:
 _SHELLS: WeakKeyDictionary[Mesh, Drawn] = WeakKeyDictionary()
 
 
-def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scale: _Scale, flat: bool) -> None:
+def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scale: Scale, flat: bool) -> None:
     camera, mesh = painting.camera, seen.view.fields.mesh
     ink = rgb(INK)
     if not flat:
@@ -243,7 +187,7 @@ def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scal
         )
         edges = shell.arrays["outline"]
         painting.lines(edges, np.broadcast_to(EDGE, edges.shape), painting.finer)
-    plane = _clip([layer for layer, _ in made])
+    plane = clip_of([layer for layer, _ in made])
     for layer, found in made:
         arrays = found.arrays
         if "triangles" in arrays:
@@ -277,15 +221,9 @@ def _paint(painting: Painting, made: list[tuple[Layer, Drawn]], seen: Seen, scal
             _paint_lines(painting, found, scale, float(np.linalg.norm(np.ptp(mesh.points, axis=0))))
 
 
-def _paint_lines(painting: Painting, found: Drawn, scale: _Scale, size: float) -> None:
+def _paint_lines(painting: Painting, found: Drawn, scale: Scale, size: float) -> None:
     """Streamlines as lines or ribbons through a mesh of a size in m."""
-    arrays, values = found.arrays, found.arrays.get("lines_values")
-    if values is None:
-        colours = np.broadcast_to(rgb("#20506b"), arrays["lines_at"].shape)
-    elif "longest" in found.numbers:
-        colours = coloured(values / max(found.numbers["longest"], 1e-300), scale.map)
-    else:
-        colours = scale.colours(values)
+    arrays, colours = found.arrays, line_colours(found, scale)
     if "lines_turn" not in arrays:
         pieces, which = segments(arrays["lines_at"], arrays["lines_start"])
         painting.lines(pieces, colours[which], 2 * painting.finer)
@@ -297,121 +235,4 @@ def _paint_lines(painting: Painting, found: Drawn, scale: _Scale, size: float) -
     )
 
 
-def _clip(layers: list[Layer]) -> np.ndarray | None:
-    """The plane (4,) over which things are kept."""
-    for layer in layers:
-        if isinstance(layer, CutLayer) and layer.clips:
-            way = (
-                np.array(layer.across, float) / np.linalg.norm(layer.across) * (-1.0 if layer.clips == "above" else 1.0)
-            )
-            return np.append(way, -float(way @ layer.through))
-    return None
-
-
-def _sheet(
-    painting: Painting, made: list[tuple[Layer, Drawn]], scale: _Scale, said: tuple[str, str], size: Size
-) -> np.ndarray:
-    """The picture under its title, over the legend and a note: `said` has both."""
-    import matplotlib
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
-
-    head, foot, dpi = 40, 110, 100
-    tall = head + size.height + foot
-    with matplotlib.rc_context({"font.family": "sans-serif", "text.color": INK}):
-        figure = Figure(figsize=(size.width / dpi, tall / dpi), dpi=dpi, facecolor="none")
-        canvas = FigureCanvasAgg(figure)
-        figure.text(14 / size.width, 8 / tall, said[1], fontsize=9)
-        figure.text(14 / size.width, 1 - 26 / tall, said[0], fontsize=12, fontweight="bold", va="center")
-        view = figure.add_axes((0, foot / tall, 1, size.height / tall), xlim=(0, size.width), ylim=(size.height, 0))
-        view.set_axis_off()
-        _scale_bar(view, painting, size)
-        _triad(view, painting.camera, size)
-        _level_notes(view, painting, made, scale)
-        _legend(figure.add_axes((16 / size.width, 44 / tall, min(720, size.width - 32) / size.width, 36 / tall)), scale)
-        canvas.draw()
-        drawn_over = np.asarray(canvas.buffer_rgba()).astype(np.float32)
-    sheet = np.full((tall, size.width, 3), 255.0, np.float32)
-    sheet[head : head + size.height] = 255 * np.clip(painting.image(painting.finer), 0, 1)
-    share = drawn_over[..., 3:] / 255
-    return np.asarray(np.round(sheet * (1 - share) + drawn_over[..., :3] * share), np.uint8)
-
-
-def _scale_bar(view: Any, painting: Painting, size: Size) -> None:
-    pixel = painting.camera.look.span / size.height
-    power = 10.0 ** np.floor(np.log10(150 * pixel))
-    long = next(f * power for f in (5, 2, 1) if f * power <= 150 * pixel)
-    x, y = 14.0, size.height - 14.0
-    view.plot([x, x, x + long / pixel, x + long / pixel], [y - 7, y, y, y - 7], color=INK, linewidth=1.4)
-    unit = next((u for u in (("m", 1.0), ("mm", 1e-3)) if long >= 0.9999 * u[1]), ("µm", 1e-6))
-    view.text(x, y - 12, f"{long / unit[1]:g} {unit[0]}", fontsize=9, va="bottom")
-
-
-def _triad(view: Any, camera: Camera, size: Size) -> None:
-    x, y = size.width - 52.0, size.height - 52.0
-    for k, name in enumerate("xyz"):
-        a, b = 30 * camera.right[k], -30 * camera.upward[k]
-        view.plot([x, x + a], [y, y + b], color=INK, linewidth=1.4)
-        if np.hypot(a, b) > 6:
-            view.text(x + 1.3 * a, y + 1.3 * b, name, fontsize=10, ha="center", va="center")
-
-
-def _level_notes(view: Any, painting: Painting, made: list[tuple[Layer, Drawn]], scale: _Scale) -> None:
-    """The value of each line of equal value, where it is seen and no other note stands."""
-    taken: list[tuple[float, float]] = []
-    for _, found in made:
-        if "level_lines" not in found.arrays:
-            continue
-        middle = found.arrays["level_lines"].mean(axis=1)
-        seen = painting.sees(middle)
-        place = painting.placed(middle)[:, :2] / painting.finer
-        for k, level in enumerate(np.unique(found.arrays["level_values"])):
-            here = np.nonzero(seen & (found.arrays["level_values"] == level))[0]
-            free = [
-                n
-                for n in here[:: max(1, len(here) // 40)]
-                if all(abs(place[n][0] - a) > 40 or abs(place[n][1] - b) > 18 for a, b in taken)
-            ]
-            if not free:
-                continue
-            x, y = place[free[int(len(free) * ((0.35 + 0.618 * k) % 1.0))]]
-            taken.append((float(x), float(y)))
-            view.text(x, y, f"{scale.shown(float(level)):.4g}".replace("-", "−"), fontsize=8, ha="center", va="center",
-                      bbox={"facecolor": "white", "alpha": 0.75, "edgecolor": "none", "pad": 1.0})  # fmt: skip
-
-
-def _legend(axes: Any, scale: _Scale) -> None:
-    """A histogram of what is seen, in its colours; what lies outside of the range is hatched."""
-    log = scale.how == "log"
-    low, high = scale.whole
-    ends = np.geomspace(low, high, BINS + 1) if log else np.linspace(low, high, BINS + 1)
-    height, _ = np.histogram(np.clip(scale.values, low, high), ends, weights=scale.weights)
-    tall = np.sqrt(height / (height.max() or 1.0))
-    middle = np.sqrt(ends[1:] * ends[:-1]) if log else (ends[1:] + ends[:-1]) / 2
-    edges = scale.shown(1.0) * 0 + np.array([scale.shown(e) for e in ends])
-    colours = coloured(shares(middle, scale.low, scale.high, scale.how), scale.map)
-    outside = (middle < scale.low) | (middle > scale.high)
-    bars = axes.bar(edges[:-1], 0.12 + 0.88 * tall, np.diff(edges), align="edge", color=colours, linewidth=0)
-    for bar, out in zip(bars, outside, strict=True):
-        if out:
-            bar.set_hatch("////")
-            bar.set_edgecolor("white")
-    if log:
-        axes.set_xscale("log")
-    axes.set_xlim(edges[0], edges[-1])
-    axes.set_ylim(0, 1.05)
-    axes.set_yticks([])
-    axes.tick_params(axis="x", colors=INK, labelsize=9)
-    for side in ("left", "right", "top"):
-        axes.spines[side].set_visible(False)
-    unit = pretty_unit(scale.unit)
-    axes.set_title(
-        plain(f"{scale.words}{f', {unit}' if unit else ''} · height: share of the picture"),
-        loc="left",
-        fontsize=9,
-        color=INK,
-        pad=4,
-    )
-
-
-__all__ = ["BANDS", "Size", "colour_map", "layers_of", "picture"]
+__all__ = ["BANDS", "Size", "colour_map", "layers_of", "picture", "scene_of"]

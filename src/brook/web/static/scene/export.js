@@ -1,5 +1,7 @@
 // A picture in space as a file that can hang in a report: title, picture, names, scale and axes, legend.
 
+import { lookOf } from "./scene.js";
+
 const FONT = "system-ui, sans-serif";
 
 export async function savePicture(page) {
@@ -25,10 +27,30 @@ export async function savePicture(page) {
     await image.decode();
     pen.drawImage(image, 4 * ratio, head + tall + 8 * ratio);
   }
-  const link = Object.assign(document.createElement("a"), { download: `${page.data.name}-${page.choice.value}.png`, href: sheet.toDataURL("image/png") });
+  save(`${page.data.name}-${page.choice.value}.png`, sheet.toDataURL("image/png"));
+}
+
+function save(name, href) {
+  const link = Object.assign(document.createElement("a"), { download: name, href });
   document.body.append(link);
   link.click();
   link.remove();
+}
+
+/** What is seen as a scene for other programs: surfaces and lines with their colours. */
+export async function saveScene(page) {
+  const { source, choice } = page, { less, moment, readout, run } = source;
+  const plate = { name: "seen", title: page.option.words, quantity: choice.value, layers: page.layers, look: lookOf(page.view), colours: page.how.value, range: page.held ?? null, less: less?.name ?? "" };
+  page.tell("The scene is made …");
+  const answer = await fetch(`${readout}/scene/${run}.glb`, {
+    method: "POST", headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ plate: JSON.stringify(plate), less: less ? `${less.name}:${less.run}` : "", moment: moment ?? "" }),
+  });
+  if (!answer.ok) { page.tell(`No scene: ${(await answer.json()).detail}.`); return; }
+  const there = URL.createObjectURL(await answer.blob());
+  save(`${page.data.name}-${choice.value}.glb`, there);
+  setTimeout(() => URL.revokeObjectURL(there), 60_000);
+  page.tell("The scene is saved.");
 }
 
 function names(view, pen, ratio, head) {

@@ -8,7 +8,7 @@ import { addProfile, watchLines } from "../results.js";
 import { Moments } from "../moments.js";
 import { memory, optionOf, remember } from "../views.js";
 import { piecesOf, watchWays } from "../ways.js";
-import { savePicture } from "./export.js";
+import { savePicture, saveScene } from "./export.js";
 import { Motes } from "./motes.js";
 import { fill, levelWords, lookAt, lookOf, samplesOf, shapeOf } from "./scene.js";
 import { Statements } from "./statements.js";
@@ -88,6 +88,7 @@ export class ScenePage {
     const moments = find("moments") ? new Moments(find("moments"), (moment) => { this.source.moment = moment; return this.show(); }, () => { this.held ??= this.legend.map ? [...this.legend.colours.range] : null; }) : null;
     this.play = moments ? () => moments.press() : null;
     find("scene-picture").onclick = () => savePicture(this);
+    find("scene-file").onclick = () => saveScene(this).catch((error) => this.tell(`No scene: ${error.message}.`));
     addEventListener("pagehide", () => { if (this.shape && this.holder.isConnected) this.keep(); });
     find("keep-view")?.addEventListener("htmx:configRequest", (event) => {
       event.detail.path = event.detail.path.replace(/add_plate$/, "add_plate_in_space");

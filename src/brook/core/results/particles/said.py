@@ -1,37 +1,121 @@
-"""The flight of particles that a study speaks of, through the fields of a variant."""
+"""The flight of particles that a study speaks of, through the fields of a variant, and what of it can be read and drawn on walls."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from brook.core.checks import Prepared
-from brook.core.results.particles import Cloud, Flight, Flying, Wall, fly, rosin_rammler
-from brook.core.results.quantities import View
+from brook.core.formulas import Scope
+from brook.core.results.particles.cloud import Cloud, rosin_rammler
+from brook.core.results.particles.flight import Flight, Flying, Wall, fly
+from brook.core.results.quantities import OwnQuantity, QuantityKind, View
+from brook.core.results.quantities.base import Values
 from brook.core.results.space import Locator
 from brook.core.study import Problem, Resolved, resolve
 from brook.core.study.particles import Particles
 from brook.core.study.placed import at_places
+from brook.core.units import DIMENSIONS, dimension_of
 
 GIGA = 1e9
 SEED = 1
+FLUX = dimension_of("kg/(m^2 s)")
 INTO = 1e-3  # of the way to the middle of its cell: where a particle begins behind a face
 
 
-def flight_of(said: Particles, prepared: Prepared, view: View, locator: Locator) -> tuple[Resolved, Cloud, Flight]:
+Flown = tuple[Resolved, Cloud, Flight]
+
+
+@dataclass(frozen=True, eq=False)
+class Statement:
+    """What a study says of particles, with the values of its names, and the patches at which a symmetric flow was cut."""
+
+    said: Particles
+    scope: Scope
+    mirrors: tuple[str, ...] = ()
+
+    def resolved(self) -> Resolved:
+        """The same with numbers for formulas. Raises `ValueError`."""
+        problems: list[Problem] = []
+        found = resolve(self.said, self.scope, "", problems)
+        if problems:
+            raise ValueError(problems[0].message)
+        return found
+
+    def fly(self, view: View, locator: Locator | None = None) -> Flown:
+        """What is said with numbers, the cloud that is set free, and its flight, flown once for a view. Raises `ValueError` in words for what cannot be."""
+        key = self.said.model_dump_json()
+        if key not in view.flown:
+            view.flown[key] = flight_of(self, view, locator or Locator(view.fields.mesh))
+        found: Flown = view.flown[key]
+        return found
+
+
+def quantities_of(statements: list[Statement]) -> dict[str, tuple[OwnQuantity, Statement]]:
+    """What each makes known on walls, by name: what meets them, `grit_hits`, and of grains that wear them the depth worn off in a time and
+    the mass, `grit_wear` and `grit_worn`."""
+    found: dict[str, tuple[OwnQuantity, Statement]] = {}
+    for statement in statements:
+        said = statement.said
+        if said.kind != "grains":
+            continue
+        of = said.title[:1].lower() + said.title[1:]
+        kinds = [
+            QuantityKind(
+                f"{said.name}_hits",
+                FLUX,
+                f"mass of {of} that meets walls",
+                _of_faces(statement, _hits),
+                positive=True,
+                on=("patch",),
+            )
+        ]
+        if said.wear != "none":
+            kinds += [
+                QuantityKind(
+                    f"{said.name}_wear", DIMENSIONS["speed"], f"depth worn off by {of}", _of_faces(statement, _depth), positive=True, on=("patch",)
+                ),
+                QuantityKind(
+                    f"{said.name}_worn", DIMENSIONS["mass_flow"], f"mass worn off by {of}", _of_faces(statement, _mass), positive=True, drawn=False, on=("patch",), summed="on",
+                ),
+            ]  # fmt: skip
+        found |= {kind.name: (OwnQuantity(kind.name, "", kind), statement) for kind in kinds}
+    return found
+
+
+def _of_faces(statement: Statement, of: Callable[[Flown, np.ndarray], np.ndarray]) -> Callable[[View], Values]:
+    def values(view: View) -> Values:
+        stencil = view.fields.stencil
+        areas = view.fields.mesh.face_areas(slice(stencil.inner, stencil.active))
+        return np.zeros(stencil.cells), of(statement.fly(view), areas)
+
+    return values
+
+
+def _hits(flown: Flown, areas: np.ndarray) -> np.ndarray:
+    return np.asarray(flown[2].hits[:, 0] / areas)
+
+
+def _depth(flown: Flown, areas: np.ndarray) -> np.ndarray:
+    return np.asarray(flown[2].hits[:, 1] / areas)
+
+
+def _mass(flown: Flown, areas: np.ndarray) -> np.ndarray:
+    return np.asarray(flown[2].hits[:, 1] * flown[0].wall_density)
+
+
+def flight_of(statement: Statement, view: View, locator: Locator) -> Flown:
     """What is said with numbers for formulas, the cloud that is set free, and its flight. Raises `ValueError` in words for what cannot be."""
-    problems: list[Problem] = []
-    resolved = resolve(said, prepared.scope, "", problems)
-    if problems:
-        raise ValueError(problems[0].message)
+    resolved = statement.resolved()
     fields = view.fields
     if not fields.speed.any():
         raise ValueError("nothing flows here")
     places = _places(resolved, view, locator)
     cloud = _cloud(resolved, places, view, locator)
     gravity = (resolved.gravity_x, resolved.gravity_y, 0.0 if fields.mesh.is_plane else resolved.gravity_z)
-    mirrors = {b.patch: Wall("mirrors", 1.0, 1.0) for b in prepared.boundaries if b.kind == "symmetry"}
+    mirrors = {patch: Wall("mirrors", 1.0, 1.0) for patch in statement.mirrors}
     walls = mirrors | {w.patch: Wall(w.does, _share(w.across), _share(w.along)) for w in resolved.walls}
     known = {p.name for p in fields.mesh.patches}
     if missing := next((w.patch for w in resolved.walls if w.patch not in known), None):
