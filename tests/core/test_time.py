@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from brook.core.checks import prepare
+from brook.core.editing import act
 from brook.core.numerics import Stencil
 from brook.core.results.files import write_vtu
 from brook.core.results.readings import read_value
@@ -264,3 +265,13 @@ def test_what_changes_in_time_is_what_the_document_says_then():
         assert np.array_equal(at(time).velocity, wanted.velocity)
         assert np.array_equal(at(time).pressure, wanted.pressure)
     assert at(1.3).velocity.max() == pytest.approx(0.165)
+
+
+def test_what_a_plot_follows_is_watched_at_every_step_of_a_run_in_time():
+    """Though no requirement asks for it, and without a say in anything."""
+    study = act(channel({"duration": "0.2 s", "step": "0.05 s"}), "add_course", written="outlet.speed.mean")
+    prepared = prepare(study, study.variants[0])
+    plain = channel({"duration": "0.2 s", "step": "0.05 s"})
+    assert stage_keys(study, prepared).run == stage_keys(plain, prepare(plain, plain.variants[0])).run
+    history = solve(study, prepared, make_mesh(prepared)).history
+    assert len(history.monitors["outlet.speed.mean"]) == len(history.time) == 4

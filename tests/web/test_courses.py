@@ -13,7 +13,7 @@ pytestmark = [pytest.mark.browser, pytest.mark.server]
 @pytest.fixture(scope="module")
 def swinging(brook_server):
     """A duct in which the flow swings twice a second, followed for four."""
-    timing = {"duration": "4 s", "step": "0.05 s", "keep_every": "2 s"}
+    timing = {"duration": "4 s", "step": "0.05 s", "keep_every": "0.2 s"}
     raw = channel(timing, "0.1 m/s * (1 + 0.5 * sin(2 * pi * t / 0.5 s))").model_dump(mode="json")
     with client(brook_server) as http:
         slug = take_in(http, Study.model_validate(raw))
@@ -58,6 +58,28 @@ def test_a_spectrum_names_what_swings_and_is_compared_with_points(brook_server, 
     browser.execute_script("document.querySelector('.plot-details').open = true")
     type_into(browser, f"Begin of the window of {plot.title}", "3 furlong")
     wait(browser, lambda: "furlong" in text_of(browser, ".plot-details .why"))
+    assert complaints(browser) == []
+
+
+def test_what_no_requirement_asks_for_is_followed_too(brook_server, browser, swinging):
+    """The run did not watch it: it is read of the moments that it kept; a word that is no reading is refused where it is written."""
+    browser.get(f"{brook_server}/studies/{swinging}/results/duct")
+    wait(browser, lambda: all_of(browser, "#add-course"))
+    browser.execute_script("document.querySelector('#add-course [name=written]').value = 'outlet.spede.mean'")
+    press(browser, "#add-course button")
+    wait(browser, lambda: "cannot be read on a patch" in text_of(browser, "#add-course"))
+    browser.execute_script("document.querySelector('#add-course [name=written]').value = 'outlet.speed.mean'")
+    press(browser, "#add-course button")
+    wait(browser, lambda: "moments that the run kept" in text_of(browser, SPECTRUM))
+    plot = document(brook_server, swinging).courses[-1]
+    assert plot.readings == ("outlet.speed.mean",)
+    with client(brook_server) as http:
+        data = http.get(f"/studies/{swinging}/courses/{plot.name}/curves.json", params={"variants": "duct"}).json()
+    (curve,) = data["curves"]
+    assert data["words"] == "mean speed of outlet"
+    assert len(curve["x"]) >= 18
+    factor = {"m/s": 1.0, "mm/s": 1000.0}[data["y_unit"]]
+    assert max(curve["y"]) == pytest.approx(0.15 * factor, rel=0.1)  # 0.1 m/s and half of it more
     assert complaints(browser) == []
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +13,7 @@ from brook.core.checks import Prepared
 from brook.core.formulas import FormulaError
 from brook.core.results.quantities.coefficients import area_and_length
 from brook.core.results.quantities.pressure_coefficient import inflow_speed
+from brook.core.results.readings import read_value, reading_dimension, words_of
 from brook.core.results.reference import difference
 from brook.core.results.spectrum import Spectrum, Window, spectrum_of, window_of
 from brook.core.solve.history import lifted
@@ -20,14 +21,15 @@ from brook.core.stages.readings import dimension_of_monitor
 from brook.core.study import Study, Value, read_study, value_at
 from brook.core.study.curves import Axis, CoursePlot
 from brook.core.units import DIMENSIONS, Dimension, show
-from brook.runs.readout import Source, prepared_of, view_of
+from brook.runs.readout import Source, loaded, prepared_of, time_of, view_of
 from brook.runs.sheets import Scale, Shown, scale, sheets_of, write
-from brook.store.files import ResultFiles
+from brook.store.files import ResultFiles, moment_file
 
 TIME, RATE, NUMBER = DIMENSIONS["time"], DIMENSIONS["rate"], DIMENSIONS["number"]
 WORDS = {"values": "", "mean": "running mean", "spectrum": "amplitude"}
 LONGEST = 20  # letters of a reading that an axis has room for
 SHOWN_TO = 5.0  # times the highest frequency of a peak
+FEWEST, MOST_MOMENTS = 4, 400  # moments of which something is read that was not watched
 FIRST_LEFT_OUT = 3  # iterations of a steady run, which flatten all others
 
 
@@ -116,12 +118,17 @@ def _courses(result: Shown, plot: CoursePlot, several: bool) -> list[Course]:
     found = []
     for name in plot.readings:
         requirement = next((r for r in study.requirements if r.name == name), None)
-        reading = requirement.title if requirement else name
+        reading = requirement.title if requirement else words_of(name) if "." in name else name
         alone = len(plot.readings) == 1
         title = result.title if several and alone else f"{result.title}, {reading}" if several else reading
-        dimension = (dimension_of_monitor(requirement, prepared) if requirement else None) or NUMBER
+        dimension = (
+            dimension_of_monitor(requirement, prepared) if requirement else _dimension(name, prepared)
+        ) or NUMBER
+        times, says = history.get("time") or [], ""
         values = np.array([np.nan if v is None else v for v in history["monitors"].get(name, [])], float)
         nothing = np.zeros(0)
+        if not len(values) and not steady:
+            times, values, says = _of_moments(result.source, requirement.reading if requirement else name)
         if not len(values):
             found.append(Course(reading, title, dimension, nothing, nothing, f"{title}: this run did not watch it"))
         elif steady:
@@ -129,18 +136,39 @@ def _courses(result: Shown, plot: CoursePlot, several: bool) -> list[Course]:
             found.append(Course(reading, title, dimension, places.astype(float), values[FIRST_LEFT_OUT:], ""))
         else:
             try:
-                found.append(
-                    _in_time(
-                        plot,
-                        result.source,
-                        (reading, title),
-                        dimension,
-                        window_of(np.array(history["time"]), values, *window),
-                    )
-                )
+                seen = window_of(np.array(times), values, *window)
+                course = _in_time(plot, result.source, (reading, title), dimension, seen)
+                found.append(replace(course, says=f"{course.says}{says}"))
             except ValueError as error:
                 found.append(Course(reading, title, dimension, nothing, nothing, f"{title}: {error}"))
     return found
+
+
+def _dimension(text: str, prepared: Prepared) -> Dimension | None:
+    try:
+        return reading_dimension(text, prepared.places, prepared.scope)
+    except FormulaError:
+        return None
+
+
+def _of_moments(source: Source, text: str) -> tuple[list[float], np.ndarray, str]:
+    """Times and values of a reading that a run did not watch, of the moments that it kept; and words about that."""
+    prepared = prepared_of(source)
+    folder = ResultFiles(Path(source.root)).folder("run", source.run_key)
+    names = sorted(path.stem.removeprefix("at-") for path in folder.glob(moment_file("[0-9]*")))
+    if len(names) < FEWEST:
+        return [], np.zeros(0), ""
+    times, values = [], []
+    for name in names[-MOST_MOMENTS:]:
+        moment = replace(source, moment=name)
+        times.append(time_of(moment))
+        try:
+            values.append(read_value(text, prepared.places, prepared.scope, loaded(moment).fields))
+        except FormulaError:
+            values.append(np.nan)
+    left = f" the last {MOST_MOMENTS} of" if len(names) > MOST_MOMENTS else ""
+    words = f"; read of{left} {len(names)} moments that the run kept, as it did not watch this: run it anew to follow it step by step"
+    return times, np.array(values), words
 
 
 def _moment(prepared: Prepared, text: str) -> float | None:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from brook.core.formulas import FormulaError, Scope, nearest
 from brook.core.results.axes import LENGTH, axis_dimension
-from brook.core.results.readings import Places
+from brook.core.results.readings import Places, reading_dimension
 from brook.core.study import Problem, Resolved, Study, Value, resolve, value_at
 from brook.core.study.curves import Axis, CoursePlot, CurvePlot
 from brook.core.study.views import Plate
@@ -68,10 +68,9 @@ def looking_problems(study: Study, looked: Looked) -> list[Problem]:
 
 def _course_problems(study: Study, course: CoursePlot, looked: Looked, path: str) -> list[Problem]:
     """Readings that nobody asks for, windows that hold nothing, and what only a flow in time has."""
-    known = [r.name for r in study.requirements]
     problems = [
-        Problem(f"{path}/readings", f"there is no requirement '{name}': {nearest(name, known)}", "missing") for name in course.readings if name not in known
-    ]  # fmt: skip
+        found for name in course.readings for found in _followed_problems(study, name, looked, f"{path}/readings")
+    ]
     for name in ("position_range", "value_range"):
         problems += _range_problems(getattr(course, name), f"{path}/{name}")
     steady = study.set_up.timing.kind == "steady"
@@ -93,6 +92,23 @@ def _course_problems(study: Study, course: CoursePlot, looked: Looked, path: str
     if len(ends) == 2 and None not in ends and ends[0] >= ends[1]:  # type: ignore[operator]
         problems.append(Problem(f"{path}/end", "a window goes from an earlier to a later time"))
     return problems
+
+
+def _followed_problems(study: Study, name: str, looked: Looked, path: str) -> list[Problem]:
+    """What keeps a reading from being followed that is that of a requirement, or written out."""
+    known = [r.name for r in study.requirements]
+    if name in known:
+        return []
+    if "." not in name:
+        return [Problem(path, f"there is no requirement '{name}': {nearest(name, known)}", "missing")]
+    if looked.patches is None:  # what a file brings is not known yet
+        return []
+    places = replace(looked.places, patches=tuple(sorted({*looked.places.patches, *looked.patches})))
+    try:
+        reading_dimension(name, places, looked.scope)
+    except FormulaError as error:
+        return [Problem(path, error.message)]
+    return []
 
 
 def _quantity_problems(quantity: str, looked: Looked, path: str) -> list[Problem]:

@@ -140,13 +140,18 @@ def add_via(raw: dict[str, Any], pointer: str) -> str:
     return f"{pointer}/via/{len(via) - 1}/x"
 
 
-def add_course(raw: dict[str, Any], reading: str, shows: str = "values", title: str = "") -> str:
-    """A plot of how a reading goes on in a run."""
+def add_course(
+    raw: dict[str, Any], reading: str = "", shows: str = "values", title: str = "", written: str = ""
+) -> str:
+    """A plot of how a reading goes on in a run: that of a requirement, or one that is `written` out."""
     courses = raw.setdefault("courses", [])
     known = {r["name"]: r["title"] for r in raw["requirements"]}
-    if reading not in known:
-        raise EditRefused([Problem("", f"there is no requirement '{reading}'; say first what is to be read")])
-    title = title.strip() or f"{known[reading]}, {COURSES.get(shows, shows)}"
+    reading = written.strip() or reading
+    if reading not in known and "." not in reading:
+        raise EditRefused(
+            [Problem("", f"there is no requirement '{reading}'; write what is to be read, as in inlet.pressure.mean")]
+        )
+    title = title.strip() or f"{known.get(reading, reading)}, {COURSES.get(shows, shows)}"
     taken = [p["name"] for p in (*raw["plots"], *courses)]
     courses.append({"name": name_from(title, taken), "title": title, "readings": [reading], "shows": shows})
     return f"/courses/{len(courses) - 1}"
@@ -154,7 +159,7 @@ def add_course(raw: dict[str, Any], reading: str, shows: str = "values", title: 
 
 def add_reading(raw: dict[str, Any], pointer: str, reading: str) -> str:
     """One more reading in a plot of how they go on; the same once more takes it out."""
-    readings = entry_at(raw, pointer, "courses")["readings"]
+    readings, reading = entry_at(raw, pointer, "courses")["readings"], reading.strip()
     if reading in readings and len(readings) > 1:
         readings.remove(reading)
     elif reading not in readings:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import asdict, dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -14,10 +15,8 @@ from brook.core.formulas import FormulaError, names_in, parse
 from brook.core.results.course import course_of
 from brook.core.results.quantities import OF_AVERAGES
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension, show_reading
-from brook.core.solve import (
-    Fields,
-    History,
-)  # fmt: skip
+from brook.core.solve import Fields, History
+from brook.core.solve.run import Monitor
 from brook.core.study import Requirement, Study
 from brook.core.units import DIMENSIONS, Dimension, round_text, show
 
@@ -50,6 +49,17 @@ def reads_flights(requirement: Requirement, prepared: Prepared) -> bool:
 def monitor_value(requirement: Requirement, prepared: Prepared, fields: Fields) -> float:
     """What a requirement reads, in SI units. Raises `FormulaError` where it has no value."""
     return read_value(requirement.reading, prepared.places, prepared.scope, fields)
+
+
+def followed(study: Study, prepared: Prepared) -> dict[str, Monitor]:
+    """Readings that plots follow and no requirement asks for, by how they are written."""
+    named = {r.name for r in study.requirements}
+    found: dict[str, Monitor] = {}
+    for text in dict.fromkeys(text for plot in study.courses for text in plot.readings if text not in named):
+        said = Requirement.model_construct(name=text, title=text, reading=text)
+        if is_readable(said, prepared) and not reads_flights(said, prepared):
+            found[text] = partial(watched_value, said, prepared)
+    return found
 
 
 def watched_value(requirement: Requirement, prepared: Prepared, fields: Fields) -> float:

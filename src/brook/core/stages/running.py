@@ -23,7 +23,7 @@ from brook.core.solve.still import SolidSolver
 from brook.core.stages.assembly import flow_of
 from brook.core.stages.beginning import with_velocities
 from brook.core.stages.in_time import conditions_in_time, fastest, timing_of
-from brook.core.stages.readings import is_readable, reads_flights, watched_value
+from brook.core.stages.readings import followed, is_readable, reads_flights, watched_value
 from brook.core.stages.within import heat_put
 from brook.core.study import Study
 
@@ -53,6 +53,8 @@ def solve(
         for r in study.requirements
         if is_readable(r, prepared) and not reads_flights(r, prepared)
     }
+    if prepared.timing.kind != "steady":  # what a plot follows besides decides nothing
+        monitors |= followed(study, prepared)
     if prepared.timing.kind == "steady":
         outcome = run_steady(flow, rules_of(prepared), monitors, watch, start)
     else:

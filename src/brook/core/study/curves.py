@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Discriminator, Field, Tag, model_validator
+from pydantic import Discriminator, Field, StringConstraints, Tag, model_validator
 
 from brook.core.study.base import Coordinate, Name, Part, PatchName, Prose, Title
 from brook.core.study.spots import Placed
@@ -12,6 +12,7 @@ from brook.core.study.views import Number, Range
 
 MOST_POINTS = 5000
 Text = Annotated[str, Field(max_length=500)]
+Reads = Annotated[str, StringConstraints(min_length=1, max_length=500, strip_whitespace=True)]
 
 
 class ProfileLine(Part):
@@ -123,12 +124,12 @@ class CurvePlot(Part):
 
 
 class CoursePlot(Part):
-    """How readings go on in a run, by name: their `values` over time, or iterations of a steady run, their `mean` from where the window begins to each time, or
+    """How readings go on in a run, those of requirements by their names, others as they are written: their `values` over time, or iterations of a steady run, their `mean` from where the window begins to each time, or
     the `spectrum` of their swings. The window is from `begin` to `end`, times as formulas; all of the run where nothing is said."""
 
     name: Name
     title: Title
-    readings: Annotated[tuple[Name, ...], Field(min_length=1, max_length=12)]
+    readings: Annotated[tuple[Reads, ...], Field(min_length=1, max_length=12)]
     shows: Literal["values", "mean", "spectrum"] = "values"
     begin: Text = ""
     end: Text = ""
