@@ -5,6 +5,7 @@ import pytest
 
 from brook.core.checks import check, prepare
 from brook.core.editing import EditRefused, act, set_value
+from brook.core.mesh.pairs import Motion, Pair
 from brook.core.results.particles import Cloud, Wall, rosin_rammler
 from brook.core.results.particles.kernels import worn
 from brook.core.results.particles.said import Statement, ends_told, worn_told
@@ -16,13 +17,22 @@ from brook.core.stages.readings import read_all, reads_flights
 from brook.core.stages.running import solve
 from brook.core.study.document import study_from
 from brook.core.verification import particles
+from tests.core.test_periodic import ring
 from tests.core.test_time import channel
 
 EMPTY = (1e-9, 1e-9)
 
 
 @pytest.mark.parametrize(
-    "case", [particles._sinking, particles._stopping, particles._vortex, particles._astray, particles._worn]
+    "case",
+    [
+        particles._sinking,
+        particles._stopping,
+        particles._vortex,
+        particles._in_space,
+        particles._astray,
+        particles._worn,
+    ],
 )
 def test_what_laws_say(case):
     for comparison in case():
@@ -41,6 +51,30 @@ def test_walls_give_back_the_shares_they_are_said_to():
     assert sand.velocities[0, 1] == pytest.approx(kept, rel=1e-3)
     for does, how in (("sticks", "stuck to"), ("passes", "passed into")):
         assert list(particles.flew(view, cloud, wall=Wall(does)).ends(view.fields)) == [(how, "bottom")]
+
+
+def test_beyond_a_periodic_pair_particles_go_on():
+    """Along a shift and round a turn: where they come to is where they would be had they gone straight on, however often they went round."""
+    view = particles.flowing(particles.square(10), lambda p: np.tile([1.0, 0.0, 0.0], (len(p), 1)), EMPTY)
+    pair = Pair("left", Motion.shifted((1.0, 0.0, 0.0)))
+    flight = particles.flew(view, particles.one((-0.3, 0.1), (0.0, 0.0), 1e-6, None), seconds=3.5, pairs=[pair])
+    assert flight.places[0, :2] == pytest.approx([0.2, 0.1], abs=2e-3)
+    assert list(flight.ends(view.fields)) == [("still on their way", "")]
+    ((places, _),) = flight.ways
+    assert np.isnan(places[:, 0]).sum() == 3  # a way is drawn in pieces
+    mesh, sector = ring()
+    about = np.array([0.3, 0.0, 0.0])
+    view = particles.flowing(mesh, lambda p: np.cross([0.0, 0.0, 1.0], p - about), EMPTY)
+    middle = mesh.centre[len(mesh.centre) // 2]
+    radius, start = np.hypot(*(middle - about)[:2]), np.arctan2(*(middle - about)[1::-1])
+    turned = 2 * np.pi / 3 + 0.1
+    flight = particles.flew(
+        view, Cloud(middle[None], np.zeros((1, 3)), np.full(1, 1e-6), np.ones(1)), seconds=turned, pairs=[sector]
+    )
+    off = (flight.places[0] - about)[:2]
+    assert np.hypot(*off) == pytest.approx(radius, rel=0.01)
+    apart = (np.arctan2(*off[::-1]) - start - turned) % (np.pi / 3)
+    assert min(apart, np.pi / 3 - apart) < 0.02
 
 
 def test_a_large_grain_meets_a_wall_before_its_middle_does():

@@ -83,7 +83,8 @@ def export_course(suffix: str, shown: list[Shown], plot: CoursePlot) -> bytes:
 def _range(courses: list[Course]) -> tuple[float, float] | None:
     """The frequencies that are shown where nothing is said: up to some times those of the swings."""
     highest = max(c.swings_to for c in courses)
-    return (0.0, SHOWN_TO * highest) if highest else None
+    known = max((float(c.x[-1]) for c in courses if len(c.x)), default=0.0)
+    return (0.0, min(SHOWN_TO * highest, known)) if highest else None
 
 
 def _scale(words: str, dimension: Dimension, values: list[np.ndarray]) -> Scale:
@@ -167,7 +168,7 @@ def _of_moments(source: Source, text: str) -> tuple[list[float], np.ndarray, str
         except FormulaError:
             values.append(np.nan)
     left = f" the last {MOST_MOMENTS} of" if len(names) > MOST_MOMENTS else ""
-    words = f"; read of{left} {len(names)} moments that the run kept, as it did not watch this: run it anew to follow it step by step"
+    words = f"; read of{left} {len(names)} moments that the run kept, as it did not watch this: run it anew to follow it step by step; of what swings faster than once in two moments this tells nothing"
     return times, np.array(values), words
 
 

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from brook.core.checks.pairs import pairs_in
 from brook.core.results.exports import Column, Sheet
 from brook.core.results.particles.said import Flown, Statement, ends_told, worn_told
 from brook.core.study.particles import Particles
@@ -19,7 +20,8 @@ def _flight(source: Source, said: Particles) -> Flown:
     """Raises `ValueError`."""
     prepared = prepared_of(source)
     mirrors = tuple(b.patch for b in prepared.boundaries if b.kind == "symmetry")
-    return Statement(said, prepared.scope, mirrors).fly(view_of(source), loaded(source).locator)
+    pairs = tuple(pairs_in(prepared.plan, prepared.patches or ()))
+    return Statement(said, prepared.scope, mirrors, pairs).fly(view_of(source), loaded(source).locator)
 
 
 def flights(source: Source, said: Particles) -> dict[str, Any]:
@@ -38,9 +40,14 @@ def ways(source: Source, said: Particles) -> list[list[float]]:
     axes = 2 if loaded(source).fields.mesh.is_plane else 3
     found = []
     for places, _ in flight.ways[:: max(1, -(-len(flight.ways) // MOST_WAYS))]:
-        thin = places[:: max(1, -(-len(places) // MOST_PLACES))]
-        thin = np.vstack([thin, places[-1:]])
-        found.append(np.round(thin[:, :axes], 7).ravel().tolist())
+        # a way that went on elsewhere is drawn in pieces
+        breaks = np.nonzero(np.isnan(places[:, 0]))[0]
+        step = max(1, -(-len(places) // MOST_PLACES))
+        for piece in np.split(places, breaks):
+            piece = piece[np.isfinite(piece[:, 0])]
+            if len(piece) > 1:
+                thin = np.vstack([piece[::step], piece[-1:]])
+                found.append(np.round(thin[:, :axes], 7).ravel().tolist())
     return found
 
 

@@ -9,6 +9,7 @@ import secrets
 import shutil
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
@@ -42,7 +43,7 @@ class Order(Protocol):
 
 @dataclass(frozen=True)
 class MovieOrder:
-    """A movie of a plate: `over` and `pictures` as `movies.Wanted` has them."""
+    """A movie of a plate: `over` and `pictures` as `movies.Wanted` has them, `size` as 1280x720."""
 
     slug: str
     plate: str
@@ -50,13 +51,42 @@ class MovieOrder:
     over: str
     pictures: int
     suffix: str
+    size: str = "1280x720"
     words: str = "movie"
 
     def make(self, data: Path, out: Path, say: Callable[[str], None]) -> list[str]:
         """Raises what `movies.make` raises."""
-        from brook.runs.movies import Wanted, make
+        from brook.runs.movies import Wanted, make, size_of
 
-        return make(data, self.slug, self.plate, self.variant, Wanted(self.over, self.pictures), out, say)
+        wanted = Wanted(self.over, self.pictures, size_of(self.size))
+        return make(data, self.slug, self.plate, self.variant, wanted, out, say)
+
+
+@dataclass(frozen=True)
+class PictureOrder:
+    """A plate drawn for print, `size` in pixels as 1280x720."""
+
+    slug: str
+    plate: str
+    variant: str
+    size: str
+    suffix: str = ".png"
+    words: str = "picture"
+
+    def make(self, data: Path, out: Path, say: Callable[[str], None]) -> list[str]:
+        """Raises `NoPlate`, `StoreError`, `ValueError`."""
+        from brook.runs.movies import size_of
+        from brook.runs.plates import draw, plate_of
+        from brook.store import Store
+
+        size = size_of(self.size)
+        with closing(Store(data)) as store:
+            say("drawn now")
+            (made,) = draw(store, self.slug, plate_of(store, self.slug, self.plate), [self.variant], size)
+        if made.file is None:
+            raise ValueError("; ".join(made.words))
+        out.write_bytes(made.file)
+        return list(made.words)
 
 
 @dataclass(frozen=True)

@@ -33,6 +33,7 @@ from brook.core.materials import ConstantFluid, fluid_of
 from brook.core.materials.solid import Solid
 from brook.core.materials.solids import solid_of
 from brook.core.mesh import lines
+from brook.core.mesh.pairs import Pair
 from brook.core.results.particles.said import Statement, quantities_of
 from brook.core.results.quantities import (
     QUANTITIES,
@@ -206,7 +207,8 @@ def _prepare(study: Study, variant: Variant) -> Prepared:
     )
     problems += [problem for checker in CHECKERS for problem in checker(context)]
     named = (_body_names(variant, space), patches or (), boxes)
-    places = _places(study, scope, set_up, named, references_of(study, scope, problems, fluid), problems)
+    pairs = tuple(pairs_in(plan, patches or ()))
+    places = _places(study, scope, set_up, named, pairs, references_of(study, scope, problems, fluid), problems)
     problems += _box_problems(boxes)
     if patches is not None:
         problems += requirement_problems(study, replace_places(places, study), scope)
@@ -224,6 +226,7 @@ def _places(
     scope: Scope,
     set_up: Resolved,
     named: tuple[tuple[str, ...], tuple[str, ...], dict[str, Resolved]],
+    pairs: tuple[Pair, ...],
     references: References,
     problems: list[Problem],
 ) -> Places:
@@ -233,7 +236,7 @@ def _places(
     scalars = {said.name: scalar_quantity(said) for said in study.set_up.scalars}
     known_fields = known_of(warm, averaged, eddies) | {name: made.kind for name, made in scalars.items()}
     mirrors = tuple(b.patch for _, b in each(set_up.boundaries, named[1]) if b.kind == "symmetry")
-    flights = quantities_of([Statement(said, scope, mirrors) for said in study.particles])
+    flights = quantities_of([Statement(said, scope, mirrors, pairs) for said in study.particles])
     own = scalars | {name: made for name, (made, _) in flights.items()}
     own |= _own_fields(study, scope, problems, known_fields, {*scalars, *flights})
     said = {name: statement for name, (_, statement) in flights.items()}

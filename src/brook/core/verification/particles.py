@@ -15,6 +15,7 @@ from brook.core.results.quantities import View
 from brook.core.results.space import Locator
 from brook.core.solve import Fields
 from brook.core.verification.case import Comparison, Found
+from brook.core.verification.manufactured import block
 from brook.core.verification.rows import DEEP, rows
 
 Flow = Callable[[np.ndarray], np.ndarray]
@@ -22,6 +23,7 @@ AIR, WATER = (1.2, 1.8e-5), (998.0, 1.0e-3)  # kg/m³ and Pa s
 SIDES = {side: [(side, np.inf)] for side in ("left", "right", "bottom", "top")}
 GRAVITY = 9.81
 AROUND, OUT, ALONG = 96, 12.0, 80  # cells round half a cylinder of 1 m in radius, how far out, and cells along that
+SPACE = 24  # cells each way of a cube
 PUBLISHED = {1.0: 0.380, 4.0: 0.735}  # share of what lies before a cylinder that meets it, by its inertia τ U/R
 
 
@@ -263,6 +265,50 @@ def _worn() -> list[Found]:
     return found
 
 
+def _in_space() -> list[Found]:
+    """In a cube of bent cells, about an axis and under an acceleration that lie askew to it."""
+    mesh = block(SPACE, skewed=True)
+    says = f"{mesh.cell_count} bent cells in space"
+    axis, middle, spin = np.array([1.0, 2.0, 2.0]) / 3, np.full(3, 0.5), 2.0
+
+    def turning(p: np.ndarray) -> np.ndarray:
+        return np.asarray(spin * np.cross(axis, p - middle))
+
+    def single(place: np.ndarray, velocity: np.ndarray, size: float, grit: float | None) -> Cloud:
+        return Cloud(place[None], velocity[None], np.array([size]), np.ones(1), grit)
+
+    across = np.array([2.0, 1.0, -2.0]) / 3
+    start = middle + 0.3 * across + 0.1 * axis
+    drawn = flew(flowing(mesh, turning, AIR), single(start, np.zeros(3), 1e-6, None), seconds=5 * 2 * np.pi / spin)
+    off = drawn.places[0] - middle
+    along = float(off @ axis)
+    found: list[Found] = [
+        Comparison("radius after five turns askew / m", "exact", 0.3, float(np.linalg.norm(off - along * axis)), 2e-3, says),
+        Comparison("place along the axis after five turns / m", "exact", 0.1, along, 1e-3, says, scale=0.3),
+        Comparison("angle after five turns askew / rad", "exact", 0.0, float(np.arctan2(off @ np.cross(axis, across), off @ across)), 0.02, says, scale=1.0),
+    ]  # fmt: skip
+    # a grain sinks along the acceleration, as fast as in a drawing
+    density, viscosity = WATER
+    size, grit = 2e-4, 2650.0
+
+    def short(v: float) -> float:
+        reynolds = density * v * size / viscosity
+        return 18 * viscosity * v * (1 + 0.15 * reynolds**0.687) / size**2 - (grit - density) * GRAVITY
+
+    exact = brentq(short, 1e-9, 10.0, xtol=1e-15)
+    sunk = flew(
+        flowing(mesh, still, WATER), single(middle + 0.3 * axis, np.zeros(3), size, grit),
+        gravity=tuple((-GRAVITY * axis).tolist()), seconds=0.5 / exact,
+    )  # fmt: skip
+    velocity, way = sunk.velocities[0], sunk.places[0] - middle - 0.3 * axis
+    aside = float(np.linalg.norm(way - (way @ axis) * axis))
+    return [
+        *found,
+        Comparison("end speed of a grain askew / m/s", "Schiller & Naumann 1935, by its root", exact, float(-velocity @ axis), 1e-3, says),
+        Comparison("way aside of a grain that sinks askew / m", "exact", 0.0, aside, 1e-9, says, scale=1.0),
+    ]  # fmt: skip
+
+
 def run() -> list[Found]:
     """All of them."""
-    return [*_sinking(), *_stopping(), *_vortex(), *_captured(), *_astray(), *_worn()]
+    return [*_sinking(), *_stopping(), *_vortex(), *_in_space(), *_captured(), *_astray(), *_worn()]

@@ -8,13 +8,14 @@ from fastapi import APIRouter, Form, HTTPException
 from fastapi.responses import FileResponse, HTMLResponse
 
 from brook.core.results.files import FIELD_FORMATS
-from brook.runs.orders import MOVIE_KINDS, FieldsOrder, MovieOrder, Order
+from brook.runs.orders import MOVIE_KINDS, FieldsOrder, MovieOrder, Order, PictureOrder
 from brook.web.pages import StateHere, StudioHere, render
 from brook.web.routes.exports import download
 from brook.web.studio import Studio
 
 router = APIRouter()
-TYPES = {".webm": "video/webm", ".mp4": "video/mp4", ".zip": "application/zip"} | {
+SIZE = r"^[0-9]{3,4}x[0-9]{3,4}$"
+TYPES = {".png": "image/png", ".webm": "video/webm", ".mp4": "video/mp4", ".zip": "application/zip"} | {
     f".{f.suffix}": f.media_type for f in FIELD_FORMATS.values()
 }
 
@@ -23,11 +24,14 @@ TYPES = {".webm": "video/webm", ".mp4": "video/mp4", ".zip": "application/zip"} 
 def begin_movie(
     studio: StudioHere, state: StateHere, name: str, plate: Annotated[str, Form(max_length=40)], over: Annotated[str, Form(max_length=10)] = "time",
     kind: Annotated[str, Form(max_length=6)] = ".webm", pictures: Annotated[int, Form(ge=2, le=1000)] = 100,
+    size: Annotated[str, Form(pattern=SIZE)] = "1280x720",
 ) -> HTMLResponse:  # fmt: skip
-    """Puts a movie in the row."""
+    """Puts a movie in the row, or of what stands `still` a picture."""
+    if over == "still":
+        return _begun(studio, state, name, PictureOrder(state.row.slug, plate, name, size))
     if kind not in MOVIE_KINDS:
         raise HTTPException(422, f"movies are made as {', '.join(MOVIE_KINDS)}")
-    return _begun(studio, state, name, MovieOrder(state.row.slug, plate, name, over, pictures, kind))
+    return _begun(studio, state, name, MovieOrder(state.row.slug, plate, name, over, pictures, kind, size))
 
 
 @router.post("/studies/{slug}/results/{name}/files")

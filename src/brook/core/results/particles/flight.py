@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
 import numpy as np
 
-from brook.core.mesh import WEDGE_SIDES
+from brook.core.mesh import WEDGE_SIDES, Mesh
+from brook.core.mesh.pairs import Pair, match
 from brook.core.numerics.chunks import over
 from brook.core.results.particles import kernels
 from brook.core.results.particles.cloud import Cloud
@@ -37,7 +38,7 @@ class Wall:
 
 @dataclass(frozen=True)
 class Flying:
-    """How particles fly: under an acceleration in m/s² (3,), for so many seconds at most, with lift, with turbulence whose eddies last `eddies` k/ε, with walls by patch (all
+    """How particles fly, going on beyond periodic `pairs`: under an acceleration in m/s² (3,), for so many seconds at most, with lift, with turbulence whose eddies last `eddies` k/ε, with walls by patch (all
     others as `wall`); grit wears walls by a model of a `hardness`, in Pa Finnie's flow stress, in GPa Oka's Vickers hardness. `seed` is that of chance."""
 
     gravity: tuple[float, float, float] = (0.0, 0.0, 0.0)
@@ -49,12 +50,14 @@ class Flying:
     wear: Literal["none", "finnie", "oka"] = "none"
     hardness: float = 1.0
     seed: int = 1
+    pairs: Sequence[Pair] = ()
 
 
 @dataclass(frozen=True, eq=False)
 class Flight:
     """Of each particle of a cloud that was set free in the fluid (n,): its number in the cloud, how it ended and at which face (-1 for none), after how many seconds, where (n, 3) and
-    how fast (n, 3). `hits` (B, 3) is what met each boundary face: kg/s, m³/s worn off, W. `ways` are some of their ways as places (k, 3) in m and times (k,) in s."""
+    how fast (n, 3). `hits` (B, 3) is what met each boundary face: kg/s, m³/s worn off, W. `ways` are some of their ways as places (k, 3) in m and times (k,) in s; nan stands where one
+    went on elsewhere, beyond a periodic pair."""
 
     numbers: np.ndarray
     how: np.ndarray
@@ -87,7 +90,9 @@ def fly(view: View, locator: Locator, cloud: Cloud, how: Flying) -> Flight:
     count = len(numbers)
     sigma, slope, time = _eddies(view, how.eddies)
     actions, across, along = _walls(fields, how)
-    solid = (fields.flux[stencil.inner :] == 0) & (actions != kernels.MIRRORS)
+    onward, motion, moves = _beyond(mesh, how.pairs)
+    onward, motion = onward[: stencil.boundary_count], motion[: stencil.boundary_count]
+    solid = (fields.flux[stencil.inner :] == 0) & (actions != kernels.MIRRORS) & (onward < 0)
     kept = min(count, KEPT)
     # those whose ways are kept come first; all others after them
     order = (
@@ -103,7 +108,7 @@ def fly(view: View, locator: Locator, cloud: Cloud, how: Flying) -> Flight:
         chunks, kernels.flown, places, speeds, np.ascontiguousarray(inside_of[order]), np.ascontiguousarray(cloud.sizes[order], float),
         np.ascontiguousarray(cloud.mass[order], float), _rows(order, how.seed), np.zeros((count, 3)), np.ascontiguousarray(fields.velocity, float), view.velocity_slope,
         np.ascontiguousarray(fields.density, float), np.ascontiguousarray(fields.viscosity, float), sigma, slope, time, mesh.centre, mesh.volume, mesh.face_vector, locator.plane,
-        mesh.owner, mesh.neighbour, *mesh.cell_faces, np.ascontiguousarray(fields.flux, float), solid, actions, across, along, float(cloud.density or 1.0),
+        mesh.owner, mesh.neighbour, *mesh.cell_faces, np.ascontiguousarray(fields.flux, float), solid, actions, across, along, onward, motion, moves, float(cloud.density or 1.0),
         np.array([*how.gravity, how.hardness]), flags, float(how.seconds), _stride(view), ways, times, counts, seconds, ends, hits,
     )  # fmt: skip
     back = np.argsort(order, kind="stable")
@@ -133,6 +138,23 @@ def _rows(order: np.ndarray, seed: int) -> np.ndarray:
         z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
         found: np.ndarray = (z ^ (z >> np.uint64(31))) | np.uint64(1)
     return found
+
+
+def _beyond(mesh: Mesh, pairs: Sequence[Pair]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The face that each boundary face (B,) goes on at, -1 for none, after which row of the motions (m, 12). Raises `ValueError` where a pair does not match."""
+    first = mesh.inner_count
+    onward, motion = (np.full(mesh.face_count - first, -1, np.int64) for _ in range(2))
+    moves = np.zeros((max(1, 2 * len(pairs)), 12))
+    for k, pair in enumerate(pairs):
+        found = match(mesh, pair.patch, pair.motion)
+        if found.problem:
+            raise ValueError(f"{pair.patch} has no partner: {found.problem}")
+        origin = np.zeros((1, 3))
+        there, back = pair.motion.places(origin)[0], pair.motion.places_back(origin)[0]
+        moves[2 * k], moves[2 * k + 1] = np.append(pair.motion.turn, there), np.append(pair.motion.turn.T, back)
+        onward[found.faces - first], motion[found.faces - first] = found.partners, 2 * k
+        onward[found.partners - first], motion[found.partners - first] = found.faces, 2 * k + 1
+    return onward, motion, moves
 
 
 def _eddies(view: View, eddies: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -297,6 +297,21 @@ def _met(n, b, face, chunk, blocked, state, grit, push, flags, walls, ends, hits
 
 
 @kernel
+def _gone_on(n, face, row, moves, state, grid):
+    """A particle that comes in again at a boundary face after a motion: its place, its velocity and that of the eddies that carry it."""
+    seeds, speeds, cells, swing = state[0], state[1], state[2], state[4]
+    for vectors in (seeds, speeds, swing):
+        a0, a1, a2 = vectors[n, 0], vectors[n, 1], vectors[n, 2]
+        for k in range(3):
+            vectors[n, k] = moves[row, 3 * k] * a0 + moves[row, 3 * k + 1] * a1 + moves[row, 3 * k + 2] * a2
+    c = np.int64(grid[4][face])
+    cells[n] = c
+    for k in range(3):
+        seeds[n, k] += moves[row, 9 + k]
+        seeds[n, k] += HAIR * (grid[0][c, k] - seeds[n, k])
+
+
+@kernel
 def _begun(n, swing, numbers):
     """What eddies do to a particle at first."""
     state, one, other = _normal(numbers[n])
@@ -314,10 +329,10 @@ def _noted(n, count, seeds, passed, places, times):
 
 @loop
 def flown(first, last, chunk, seeds, speeds, cells, size, mass, numbers, swing, velocity, gradient, density, viscosity, sigma, sigma_slope, eddy_time, centre, volume,
-          vector, plane, owner, neighbour, cell_offsets, cell_faces, flux, solid, action, normal_kept, along_kept, grit, push, flags, most_time, stride, places, times, counts,
-          passed, ends, hits):  # fmt: skip
+          vector, plane, owner, neighbour, cell_offsets, cell_faces, flux, solid, action, normal_kept, along_kept, onward, motion, motions, grit, push, flags, most_time, stride, places,
+          times, counts, passed, ends, hits):  # fmt: skip
     """Each particle (n,) of a `size` in m that stands for a `mass` in kg/s from its place (n, 3) on, of a density `grit`, under an acceleration push[:3]; push[3] is how hard walls
-    are. flags are (has mass, lift, dispersion, wear model, drawing); a wall hit counts in hits (chunks, B, 3): kg/s, m³/s worn, W brought. Every `stride` steps the place is kept while
+    are. Beyond a boundary face that goes `onward` (B,) to another one a particle goes on there, moved by the row `motion` (B,) of motions (m, 12), a turn and a shift. flags are (has mass, lift, dispersion, wear model, drawing); a wall hit counts in hits (chunks, B, 3): kg/s, m³/s worn, W brought. Every `stride` steps the place is kept while
     there is room in `places`; `passed` (n,) is the time, `ends` (n, 2) how it ended and at which face."""
     inner = len(neighbour)
     air = (velocity, gradient, density, viscosity, sigma, sigma_slope, eddy_time)
@@ -341,6 +356,13 @@ def flown(first, last, chunk, seeds, speeds, cells, size, mass, numbers, swing, 
                 blocked = 0
                 continue
             b = face - inner
+            if onward[b] >= 0:
+                if n < kept and count < longest - 2:
+                    count = _noted(n, count, seeds, passed, places, times)
+                    places[n, count, 0], times[n, count] = np.nan, passed[n]
+                    count += 1
+                _gone_on(n, np.int64(onward[b]), motion[b], motions, state, grid)
+                continue
             if flux[face] != 0.0 or action[b] == PASSES:
                 ends[n, 0], ends[n, 1] = LEFT if flux[face] != 0.0 else PASSED, face
                 break

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from brook.core.formulas import Scope
+from brook.core.mesh.pairs import Pair
 from brook.core.results.particles.cloud import Cloud, rosin_rammler
 from brook.core.results.particles.flight import Flight, Flying, Wall, fly
 from brook.core.results.quantities import OwnQuantity, QuantityKind, View
@@ -30,11 +31,12 @@ Flown = tuple[Resolved, Cloud, Flight]
 
 @dataclass(frozen=True, eq=False)
 class Statement:
-    """What a study says of particles, with the values of its names, and the patches at which a symmetric flow was cut."""
+    """What a study says of particles, with the values of its names, the patches at which a symmetric flow was cut, and its periodic pairs."""
 
     said: Particles
     scope: Scope
     mirrors: tuple[str, ...] = ()
+    pairs: tuple[Pair, ...] = ()
 
     def resolved(self) -> Resolved:
         """The same with numbers for formulas. Raises `ValueError`."""
@@ -123,7 +125,7 @@ def flight_of(statement: Statement, view: View, locator: Locator) -> Flown:
     hardness = resolved.flow_stress if resolved.wear == "finnie" else resolved.hardness / GIGA
     flying = Flying(
         gravity, resolved.seconds, resolved.lift, resolved.eddies if resolved.swings else 0.0, walls, Wall(resolved.does, _share(resolved.across), _share(resolved.along)),
-        resolved.wear if resolved.kind == "grains" else "none", hardness, SEED,
+        resolved.wear if resolved.kind == "grains" else "none", hardness, SEED, statement.pairs,
     )  # fmt: skip
     return resolved, cloud, fly(view, locator, cloud, flying)
 
