@@ -98,7 +98,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         server, thread, address = start(Path(folder) / "data")
         begun = time.monotonic()
-        while any(httpx.get(f"{address}{s}/readings.csv").text.count(",yes") < n for s, n in READ.items()):
+        while any(httpx.get(f"{address}{s}/readings.csv", timeout=120).text.count(",yes") < n for s, n in READ.items()):
             if time.monotonic() - begun > 1800:
                 raise SystemExit("the demo runs did not end in time")
             time.sleep(0.5)
