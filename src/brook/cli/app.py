@@ -72,7 +72,7 @@ def variant_of(study: Any, wanted: str | None) -> str:
     """The name of the variant that is wanted, of the first when none is said."""
     from brook.core.formulas import nearest
 
-    names = [v.name for v in study.variants]
+    names = [v.name for v in study.cases]
     name = wanted or (names[0] if names else "")
     if name not in names:
         say(f"'{name}' is not a variant of this study: {nearest(name, names)}")

@@ -44,18 +44,21 @@ def run(
     from brook.core.checks import check as check_study
     from brook.core.formulas import nearest
     from brook.core.stages.batch import run_to_folder
+    from brook.core.study import variant_name
 
     loaded()
     study = load_study(study_file)
-    names = [v.name for v in study.variants]
-    if variant is not None and variant not in names:
+    names = [v.name for v in study.cases]
+    of = [v.name for v in study.cases if variant in (v.name, variant_name(v))]
+    if variant is not None and not of:
         say(f"'{variant}' is not a variant of this study: {nearest(variant, names)}")
         raise typer.Exit(1)
-    chosen = [variant] if variant else names
+    chosen = of or names
     make_shapes(study, chosen, study_file.parent)
     problems = [p for p in check_study(study) if p.variant in (None, *chosen)]
     if variant is not None:  # what is wrong with the other variants does not matter here
-        others = tuple(f"/variants/{k}/" for k, n in enumerate(names) if n != variant)
+        mine = {study.index_of(study.variant(n)) for n in chosen}
+        others = tuple(f"/variants/{k}/" for k in range(len(study.variants)) if k not in mine)
         problems = [p for p in problems if not p.path.startswith(others)]
     if problems:
         for problem in problems:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from brook.core.results import Judgement
 
@@ -10,13 +10,14 @@ from brook.core.results import Judgement
 @dataclass(frozen=True)
 class Standing:
     """A variant with, per requirement name, its value and how it was judged; `complete` when all are up to date and converged, `ended` when
-    they are up to date and its run has ended without that."""
+    they are up to date and its run has ended without that. Over operating points the values are the `worst` ones, with where that is."""
 
     variant: str
     title: str
     complete: bool
     values: dict[str, tuple[float, Judgement]]
     ended: bool = False
+    worst: dict[str, str] = field(default_factory=dict)
 
     @property
     def holds(self) -> bool:
@@ -27,6 +28,28 @@ class Standing:
     def failures(self) -> list[str]:
         """The requirements that are failed."""
         return [name for name, (_, j) in self.values.items() if j.verdict == "fail"]
+
+
+def folded(
+    title: str, variant: str, cases: list[Standing], points: list[str], wishes: list[tuple[str, str]]
+) -> Standing:
+    """A variant over its operating points, whose titles are in the order of its cases: of each requirement the worst, by its margin or as a wish has it; `worst` says at which point that is."""
+    largest = {name: kind == "smallest" for name, kind in wishes}
+    values: dict[str, tuple[float, Judgement]] = {}
+    worst: dict[str, str] = {}
+    for name in dict.fromkeys(name for case in cases for name in case.values):
+        there = [(case.values[name], point) for case, point in zip(cases, points, strict=True) if name in case.values]
+
+        def goodness(found: tuple[tuple[float, Judgement], str], name: str = name) -> float:
+            (value, judgement), _ = found
+            if judgement.margin is not None:
+                return judgement.margin
+            return -value if largest.get(name, True) else value
+
+        values[name], worst[name] = min(there, key=goodness)
+    complete = all(case.complete for case in cases)
+    ended = not complete and all(case.complete or case.ended for case in cases)
+    return Standing(variant, title, complete, values, ended, worst)
 
 
 def best_of(standings: list[Standing], wishes: list[tuple[str, str]]) -> Standing | None:

@@ -82,7 +82,7 @@ def write(
 def _kept(store: Store, slug: str, variant: str) -> tuple[Source, list[float]]:
     """The result of a variant, and the times of its moments with its end."""
     row, study = store.study_row(slug), store.study(slug)
-    titles = [v.name for v in study.variants]
+    titles = [v.name for v in study.cases]
     if variant not in titles:
         raise NoPlate(f"'{variant}' is not a variant of this study; there are: {', '.join(titles)}")
     newest = store.latest(row.id).get((variant, "run"))

@@ -53,7 +53,7 @@ def frames(store: Store, slug: str, plate: Plate, variant: str, wanted: Wanted) 
 def _filmed(store: Store, slug: str, plate: Plate, variant: str, wanted: Wanted) -> Filmed:
     """What a movie is made of: this variant first, then the others in their order. Raises `NoPlate`."""
     row, study = store.study_row(slug), store.study(slug)
-    titles = {v.name: v.title for v in study.variants}
+    titles = {v.name: v.title for v in study.cases}
     if variant not in titles:
         raise NoPlate(f"'{variant}' is not a variant of this study; there are: {', '.join(titles)}")
     latest = store.latest(row.id)

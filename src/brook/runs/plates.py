@@ -40,7 +40,7 @@ def draw(store: Store, slug: str, plate: Plate, variants: list[str], size: Size,
     """A plate for each of some variants, or the `scene` that it shows. Raises `StoreError` for an unknown study, `NoPlate` for an unknown variant."""
     row, study = store.study_row(slug), store.study(slug)
     latest = store.latest(row.id)
-    titles = {v.name: v.title for v in study.variants}
+    titles = {v.name: v.title for v in study.cases}
     for name in variants:
         if name not in titles:
             raise NoPlate(f"'{name}' is not a variant of this study; there are: {', '.join(titles)}")

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
-from brook.core.answer import Standing, best_of, sentence
+from brook.core.answer import Standing, best_of, folded, sentence
 from brook.core.checks import Prepared, check, prepare
 from brook.core.results import Judgement
 from brook.core.results.readings import show_reading, show_swing
 from brook.core.stages.keys import Keys, stage_keys
 from brook.core.stages.losses import with_losses
 from brook.core.stages.readings import course_words, dimension_of_reading, expected_words, judgement_of
-from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, read_study
+from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, point_name, read_study, variant_name
 from brook.core.units import Dimension
 from brook.store import Store
 from brook.store.tables import RunRow, StudyRow
@@ -79,6 +80,16 @@ class VariantState:
     kept_keys: Keys | None = None
 
     @property
+    def of(self) -> str:
+        """The name of the variant that this is a case of, or its own."""
+        return variant_name(self.variant)
+
+    @property
+    def point(self) -> str:
+        """The name of its operating point, '' for none."""
+        return point_name(self.variant)
+
+    @property
     def same_mesh(self) -> bool:
         """The newest run was made on the mesh that is wanted now."""
         return self.keys is not None and self.kept_keys is not None and self.keys.mesh == self.kept_keys.mesh
@@ -122,11 +133,26 @@ class StudyState:
     problems: list[Problem]
 
     def variant(self, name: str) -> VariantState:
-        """Raises `KeyError`."""
+        """The case of that name, or of a variant its first one. Raises `KeyError`."""
         for state in self.variants:
-            if state.variant.name == name:
+            if name in (state.variant.name, state.of):
                 return state
         raise KeyError(name)
+
+    def cases_of(self, name: str) -> list[VariantState]:
+        """The case of that name, or all cases of a variant. Raises `KeyError`."""
+        found = [v for v in self.variants if v.variant.name == name] or [v for v in self.variants if v.of == name]
+        if not found:
+            raise KeyError(name)
+        return found
+
+    @property
+    def families(self) -> dict[str, list[VariantState]]:
+        """The cases of each variant, by its name."""
+        found: dict[str, list[VariantState]] = {}
+        for state in self.variants:
+            found.setdefault(state.of, []).append(state)
+        return found
 
     @property
     def stamp(self) -> str:
@@ -135,7 +161,23 @@ class StudyState:
         return "-".join([str(self.row.changes), *jobs]).replace(" ", "")
 
     @property
+    def _wishes(self) -> list[tuple[str, str]]:
+        return [(r.name, r.limit.kind) for r in self.study.requirements if r.limit.kind in ("smallest", "largest")]
+
+    @cached_property
     def standings(self) -> list[Standing]:
+        """Of each variant, over its operating points where there are any."""
+        cases = {s.variant: s for s in self._of_cases()}
+        if not self.study.points:
+            return list(cases.values())
+        titles = {v.name: v.title for v in self.study.variants}
+        points = {p.name: p.title for p in self.study.points}
+        return [
+            folded(titles[name], name, [cases[v.variant.name] for v in family], [points[v.point] for v in family], self._wishes)
+            for name, family in self.families.items()
+        ]  # fmt: skip
+
+    def _of_cases(self) -> list[Standing]:
         return [
             Standing(
                 v.variant.name, v.variant.title, v.fresh and v.run.summary is not None and not _unsound(v.run.summary),
@@ -147,10 +189,7 @@ class StudyState:
 
     @property
     def best(self) -> Standing | None:
-        wishes: list[tuple[str, str]] = [
-            (r.name, r.limit.kind) for r in self.study.requirements if r.limit.kind in ("smallest", "largest")
-        ]
-        return best_of(self.standings, wishes)
+        return best_of(self.standings, self._wishes)
 
     @property
     def best_word(self) -> str:
@@ -219,17 +258,25 @@ class StateReader:
         return state, state.variant(name)
 
     def _state(self, row: StudyRow, study: Study) -> StudyState:
-        for variant in study.variants:
+        for variant in study.cases:
             self.learn(study, variant)
         latest = self.store.latest(row.id)
         jobs = self.store.newest_runs(row.id)
-        ready = [prepare(study, variant) for variant in study.variants]
+        ready = [prepare(study, variant) for variant in study.cases]
         keys = [stage_keys(study, prepared) for prepared in ready]
         wanted = {key for k in keys if k is not None for key in (k.mesh, k.run, *k.readings.values())}
         known = self.store.results(wanted - {key for key, _ in latest.values()})
         known |= {key: summary for key, summary in latest.values()}
         variants = tuple(
-            self._variant_state(k, study, ready[k], keys[k], latest, known, jobs.get(ready[k].variant.name))
+            self._variant_state(
+                study.index_of(ready[k].variant),
+                study,
+                ready[k],
+                keys[k],
+                latest,
+                known,
+                jobs.get(ready[k].variant.name),
+            )
             for k in range(len(ready))
         )
         return StudyState(row, study, variants, check(study))
@@ -263,7 +310,8 @@ class StateReader:
         if value is None or dimension is None:
             return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key, course)
         shown = show_reading(value, dimension, requirement.shown_in)
-        judgement = judgement_of(requirement, prepared, value)
+        asked = not requirement.at or requirement.at == point_name(variant)
+        judgement = judgement_of(requirement, prepared, value) if asked else None
         swing = _swing(run.summary, requirement, dimension)
         expected = expected_words(requirement, prepared, value)
         return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key, course, expected, swing)

@@ -8,7 +8,7 @@ from brook.core.checks import prepare
 from brook.core.compiling.warming import Warming
 from brook.core.editing import EditRefused, act, act_words, edit_words, set_values, value_of
 from brook.core.geometry import shape_cache
-from brook.core.study import Problem, Study, Variant, read_study
+from brook.core.study import Problem, Study, Variant, case_name, read_study
 from brook.runs import Request, RunQueue, Source
 from brook.runs.geometry_worker import GeometryWorker
 from brook.runs.orders import Orders
@@ -180,8 +180,8 @@ class Studio:
         """Queues those of the variants that need it and can run; returns their names."""
         state = self.state(slug)
         queued = []
-        for name in names:
-            variant = state.variant(name)
+        for variant in [case for name in names for case in state.cases_of(name)]:
+            name = variant.variant.name
             done = variant.mesh.fresh if until == "mesh" else variant.fresh and not _needs_again(variant)
             if done or not self._may_run(variant, until):
                 continue
@@ -261,7 +261,7 @@ def _last_of(state: StudyState, variant: VariantState) -> str:
     start = state.study.set_up.start
     if start.kind not in ("last", "variant"):
         return ""
-    named = start.variant if start.kind == "variant" else variant.variant.name
+    named = case_name(start.variant, variant.point) if start.kind == "variant" else variant.variant.name
     run = next((v.run for v in state.variants if v.variant.name == named), variant.run)
     return run.key if run.key and run.summary and run.summary.get("state") in ENDED else ""
 

@@ -12,6 +12,7 @@ from brook.core.checks.in_time import time_problems
 from brook.core.checks.limits import reaching_problems, requirement_problems
 from brook.core.checks.looking import Looked, looking_problems
 from brook.core.checks.pairs import pair_problems, pairs_in, partner_in
+from brook.core.checks.points import point_problems
 from brook.core.checks.references import references_of
 from brook.core.checks.scalars import scalar_problems
 from brook.core.checks.set_up import (
@@ -132,8 +133,9 @@ def _checked(asked: _Asked) -> tuple[Problem, ...]:
     problems = named_value_problems(study, None, "") + table_problems(study)
     if not study.variants:
         problems.append(Problem("/variants", "there is no variant yet; add one", "missing"))
-    for variant in study.variants:
+    for variant in study.cases:
         problems += prepare(study, variant).problems
+    problems += point_problems(study)
     problems += _unknown_patches(study)
     if study.variants and (study.plates or study.plots or study.courses or study.particles):
         first = prepare(study, study.variants[0])
@@ -167,7 +169,7 @@ def prepare(study: Study, variant: Variant) -> Prepared:
 
 
 def _prepare(study: Study, variant: Variant) -> Prepared:
-    path = f"/variants/{study.variants.index(variant)}"
+    path = f"/variants/{study.index_of(variant)}"
     scope = named_scope(study, variant)
     problems = named_value_problems(study, variant, path)
     broken = {p.path.rsplit("/", 1)[1] for p in named_value_problems(study, None, "")}

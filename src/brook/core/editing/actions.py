@@ -10,7 +10,7 @@ from typing import Any
 from brook.core.checks import declared_patches, made_patches
 from brook.core.editing import begins, heat, looking, mesh_plan, scalars, space, turbulence, within
 from brook.core.editing.materials import fluid_said
-from brook.core.editing.pointers import EditRefused, holder_of, name_from, steps, walk
+from brook.core.editing.pointers import EditRefused, entry_at, holder_of, name_from, steps, walk
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
 from brook.core.study import PlaneGeometry, Problem, Study, named_scope, resolve
 from brook.core.study.names import rename
@@ -179,6 +179,23 @@ def _add_named_value(raw: dict[str, Any], name: str, value: str, variant: str = 
     return f"{path}/named_values/{name}"
 
 
+def _add_point(raw: dict[str, Any], title: str, name: str = "", value: str = "") -> str:
+    """An operating point: the values of the last one to begin with, or one named value."""
+    points = raw.setdefault("points", [])
+    title = title.strip() or "Operating point"
+    values = dict(points[-1]["named_values"]) if points else {}
+    if name.strip():
+        values[name.strip()] = value.strip()
+    points.append({"name": name_from(title, [p["name"] for p in points]), "title": title, "named_values": values})
+    return f"/points/{len(points) - 1}"
+
+
+def _set_at_point(raw: dict[str, Any], pointer: str, name: str, value: str) -> str:
+    """What a named value is at an operating point."""
+    entry_at(raw, pointer, "points")["named_values"][name.strip()] = value.strip()
+    return f"{pointer}/named_values/{name.strip()}"
+
+
 def _set_table(
     raw: dict[str, Any], name: str, along: str, unit: str, points: str, was: str = "", between: str = "lines"
 ) -> str:
@@ -334,6 +351,8 @@ ACTIONS: dict[str, Callable[..., str]] = {
     "add_corner": _add_corner,
     "add_opening": _add_opening,
     "add_named_value": _add_named_value,
+    "add_point": _add_point,
+    "set_at_point": _set_at_point,
     "set_table": _set_table,
     "add_place": _add_place,
     "set_place_deep": _set_place_deep,

@@ -62,7 +62,7 @@ class Handle:
 
 def handles(study: Study, variant: Variant) -> list[Handle]:
     """Handles of every dimension of a variant's shape; none when it cannot be evaluated."""
-    index = study.variants.index(variant)
+    index = study.index_of(variant)
     geometry = _resolved(study, variant) if variant.geometry.kind == "plane" else None
     if geometry is None:
         return []

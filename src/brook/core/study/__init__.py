@@ -5,21 +5,26 @@ from brook.core.study.document import (
     FORMAT,
     VERSION,
     Brief,
+    Case,
     DocumentError,
+    OperatingPoint,
     Requirement,
     RunRules,
     SetUp,
     Study,
     Variant,
+    case_name,
+    point_name,
     read_study,
     study_text,
+    variant_name,
 )  # fmt: skip
 from brook.core.study.geometry import Opening, PlaneGeometry, Rectangle, Sides, formulas_of, patch_names
 from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.resolve import Resolved, named_scope, resolve, value_at
 
 __all__ = [
-    "FORMAT", "VERSION", "Brief", "DocumentError", "MeshPlan", "Opening", "Part", "PlaneGeometry",
+    "FORMAT", "VERSION", "Brief", "Case", "DocumentError", "MeshPlan", "Opening", "OperatingPoint", "Part", "PlaneGeometry",
     "Problem", "Rectangle", "Requirement", "Resolved", "RunRules", "SetUp", "Sides", "Study", "Value",
-    "Variant", "formulas_of", "named_scope", "patch_names", "read_study", "resolve", "study_text", "value_at",
+    "Variant", "case_name", "formulas_of", "named_scope", "patch_names", "point_name", "read_study", "resolve", "study_text", "value_at", "variant_name",
 ]  # fmt: skip

@@ -73,7 +73,8 @@ Limit = Annotated[AtMost | AtLeast | Between | Smallest | Largest, Field(discrim
 
 class Requirement(Part):
     """A reading (`tray.speed.share_below(0.5 mm/s)`) and what it has to be; in a flow in time, what of its `course` has to
-    (empty: what `timing.reads` says). What is `expected`, by hand, from a paper or a test, stands beside it with `expected_from` where."""
+    (empty: what `timing.reads` says). What is `expected`, by hand, from a paper or a test, stands beside it with `expected_from` where. It has to hold
+    `at` one operating point, or at all of them."""
 
     name: Name
     title: Title
@@ -83,6 +84,7 @@ class Requirement(Part):
     course: Literal["", "end", "mean", "largest", "smallest", "fluctuation", "frequency"] = ""
     expected: Annotated[str, Field(max_length=500)] = ""
     expected_from: Annotated[str, Field(max_length=200)] = ""
+    at: Annotated[str, Field(max_length=80)] = ""
 
     @property
     def shown_in(self) -> str | None:
@@ -205,6 +207,21 @@ class Variant(Part):
     geometry: Geometry
 
 
+class OperatingPoint(Part):
+    """Named values under which requirements have to hold; they go before those of variants and of the study."""
+
+    name: Name
+    title: Title
+    named_values: dict[Name, Formula] = {}
+
+
+class Case(Variant):
+    """A variant `of` a study at one of its operating points, which is computed for itself; no part of the document."""
+
+    of: str = ""
+    point: str = ""
+
+
 class Study(Part):
     """Everything a study is. Shared statements first, then one geometry for each variant."""
 
@@ -217,6 +234,7 @@ class Study(Part):
     places: dict[Name, Place] = {}
     requirements: Annotated[tuple[Requirement, ...], Field(max_length=40)] = ()
     variants: Annotated[tuple[Variant, ...], Field(max_length=60)] = ()
+    points: Annotated[tuple[OperatingPoint, ...], Field(max_length=12)] = ()
     mesh_plan: MeshPlan = MeshPlan()
     set_up: SetUp = SetUp()
     run_rules: RunRules = RunRules()
@@ -230,6 +248,7 @@ class Study(Part):
     def _names_once(self) -> Self:
         named: tuple[tuple[str, tuple[Any, ...]], ...] = (
             ("variant", self.variants),
+            ("operating point", self.points),
             ("requirement", self.requirements),
             ("plate", self.plates),
             ("plot", (*self.plots, *self.courses)),
@@ -247,12 +266,49 @@ class Study(Part):
         """The document as compact JSON, made once: the key of whatever is worked out from it."""
         return self.model_dump_json()
 
+    @cached_property
+    def cases(self) -> tuple[Variant, ...]:
+        """What is computed: each variant at each operating point, or the variants where there is none."""
+        if not self.points:
+            return self.variants
+        return tuple(_case(variant, point) for variant in self.variants for point in self.points)
+
     def variant(self, name: str) -> Variant:
-        """The variant of that name. Raises `KeyError`."""
-        for variant in self.variants:
+        """The variant or the case of that name. Raises `KeyError`."""
+        for variant in (*self.variants, *self.cases):
             if variant.name == name:
                 return variant
         raise KeyError(name)
+
+    def index_of(self, variant: Variant) -> int:
+        """The place of a variant, or of the one that a case is of. Raises `ValueError`."""
+        return [v.name for v in self.variants].index(variant_name(variant))
+
+
+def variant_name(variant: Variant) -> str:
+    """The name of a variant, or of the one that a case is of."""
+    return variant.of if isinstance(variant, Case) else variant.name
+
+
+def point_name(variant: Variant) -> str:
+    """The name of the operating point of a case, '' for a variant that is at none."""
+    return variant.point if isinstance(variant, Case) else ""
+
+
+def case_name(variant: str, point: str) -> str:
+    """What a variant at an operating point is called in addresses and in the queue: `even-at-summer`."""
+    return f"{variant}-at-{point}" if point else variant
+
+
+def _case(variant: Variant, point: OperatingPoint) -> Case:
+    return Case.model_construct(
+        name=case_name(variant.name, point.name),
+        title=f"{variant.title}, {point.title[:1].lower() + point.title[1:]}",
+        named_values=dict(variant.named_values) | dict(point.named_values),
+        geometry=variant.geometry,
+        of=variant.name,
+        point=point.name,
+    )
 
 
 def study_text(study: Study) -> str:

@@ -9,7 +9,7 @@ from typing import Any, get_args
 from brook.core.formulas import FUNCTIONS, FormulaError, Reading, Scope, evaluate, names_in, nearest, parse
 from brook.core.study import of_flow
 from brook.core.study.base import Part, Problem, Value
-from brook.core.study.document import Study, Variant
+from brook.core.study.document import Study, Variant, point_name
 from brook.core.study.of_flow import OfFlow, names_flow
 from brook.core.study.placed import NAMES, SAMPLES, Placed, is_placed
 from brook.core.study.varied import NAME, Varied, varies
@@ -161,8 +161,11 @@ def named_value_problems(study: Study, variant: Variant | None, path: str) -> li
     """Names that cannot be used, and named values that cannot be evaluated."""
     problems = []
     scope = named_scope(study, variant, start_time(study))
+    at = next((k for k, p in enumerate(study.points) if variant is not None and p.name == point_name(variant)), None)
     for name, text in (variant or study).named_values.items():
         here = f"{path}/named_values/{name}"
+        if at is not None and name in study.points[at].named_values:
+            here = f"/points/{at}/named_values/{name}"
         if name in SYMBOLS or name in RESERVED:
             problems.append(Problem(here, f"'{name}' already has a meaning in formulas; choose a longer name"))
             continue
@@ -175,7 +178,7 @@ def named_value_problems(study: Study, variant: Variant | None, path: str) -> li
 
 def table_problems(study: Study) -> list[Problem]:
     """Names of tables that mean something else already."""
-    named = {*study.named_values, *(name for variant in study.variants for name in variant.named_values)}
+    named = {*study.named_values, *(name for variant in study.cases for name in variant.named_values)}
     return [
         Problem(f"/tables/{name}", f"'{name}' already has a meaning in formulas; choose another name")
         for name in study.tables

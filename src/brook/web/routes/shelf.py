@@ -33,7 +33,7 @@ def _shelf(studio: Studio, problems: list[str] | None = None, title: str = "", s
             unreadable.append((row.slug, str(error)))
             continue
         shape = next((v.prepared.shape for v in state.variants if v.prepared.shape), None)
-        best = next((v for v in state.variants if state.best and v.variant.name == state.best.variant), None)
+        best = next((v for v in state.variants if state.best and v.of == state.best.variant), None)
         if best is not None and best.prepared.shape is not None:
             shape = best.prepared.shape
         boundaries = (

@@ -8,13 +8,13 @@ export function sortable(root) {
   const buttons = [...table.querySelectorAll("button.sort")];
   const apply = () => {
     const [name, way] = (sessionStorage.getItem(key()) ?? "").split(" ");
-    const rows = [...table.tBodies[0].rows].sort((a, b) => {
+    const rows = [...table.tBodies].sort((a, b) => {
       if (!name) return a.dataset.order - b.dataset.order;
       const [x, y] = [a, b].map((row) => row.querySelector(`[data-requirement="${CSS.escape(name)}"]`)?.dataset.value);
       if (!x || !y) return !x - !y || a.dataset.order - b.dataset.order;
       return way === "down" ? y - x : x - y;
     });
-    table.tBodies[0].append(...rows);
+    table.append(...rows);
     for (const button of buttons) {
       const way_here = button.dataset.by === name ? way : "";
       button.closest("th").setAttribute("aria-sort", { up: "ascending", down: "descending" }[way_here] ?? "none");
