@@ -6,8 +6,9 @@ from brook.core.answer import Standing, best_of, folded, sentence
 from brook.core.checks import check, prepare
 from brook.core.editing import EditRefused, act, set_value
 from brook.core.results import Judgement
+from brook.core.stages.following import follow_of
 from brook.core.stages.keys import stage_keys
-from brook.core.study import read_study, study_text
+from brook.core.study import case_name, read_study, study_text
 from brook.core.study.document import study_from
 from tests.core.studies import tray
 
@@ -86,3 +87,18 @@ def test_the_worst_point_decides():
     assert not folded(
         "Even", "even", [case(0.1, 0.5, 5.0), case(0.1, 0.5, 5.0, complete=False)], points, wishes
     ).complete
+
+
+def test_boxes_that_follow_a_run_do_so_at_every_point(study):
+    said = {"variant": study.variants[0].name, "run": "0" * 20, "cells": 5000}
+    follows = changed(study, mesh_plan={**study.mesh_plan.model_dump(mode="json"), "way": "boxes", "follows": [said]})
+    for case in follows.cases[:2]:
+        assert follow_of(prepare(follows, case)).cells == 5000
+    assert follow_of(prepare(follows, follows.cases[2])) is None
+
+
+def test_a_start_from_another_variant_is_that_at_the_same_point(study):
+    assert case_name("even", "high_water") == "even-at-high_water"
+    assert study.index_of(study.variant(study.cases[-1].name)) == len(study.variants) - 1
+    with pytest.raises(KeyError):
+        study.variant(f"{study.variants[0].name}-at-night")

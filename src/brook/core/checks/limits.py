@@ -6,7 +6,7 @@ from typing import Any
 
 from brook.core.formulas import FormulaError, Scope, evaluate, parse
 from brook.core.results.readings import Places, places_read, reading_dimension
-from brook.core.study import Problem, Requirement, Resolved, Study, Variant
+from brook.core.study import Problem, Requirement, Resolved, Study, Variant, is_about
 from brook.core.study.base import Part
 from brook.core.units import DIMENSIONS, Dimension, UnitError, dimension_of
 
@@ -34,7 +34,7 @@ def reaching_problems(study: Study, variant: Variant, places: Places, scope: Sco
     """Readings that boxes which follow a run are to reach, and that cannot be read, or to which a flow carries nothing."""
     problems = []
     for k, follow in enumerate(study.mesh_plan.follows):
-        if follow.variant == variant.name and follow.reaches:
+        if is_about(follow.variant, variant) and follow.reaches:
             try:
                 message = _unreached(follow, study, places, scope)
             except FormulaError as error:

@@ -9,7 +9,7 @@ from brook.core.formulas import nearest
 from brook.core.materials import ConstantFluid
 from brook.core.materials.solid import Solid
 from brook.core.physics.plate import friction_speed
-from brook.core.study import Problem
+from brook.core.study import Problem, is_about
 from brook.core.study.boundaries import Turning
 from brook.core.study.geometry import PlaneGeometry
 from brook.core.study.space import has_own_mesh
@@ -173,7 +173,7 @@ def follow_problems(c: Context) -> list[Problem]:
     problems = []
     for k, follow in enumerate(c.plan.follows):
         path = f"/mesh_plan/follows/{k}"
-        if follow.variant != c.variant.name:
+        if not is_about(follow.variant, c.variant):
             continue
         if any(other.variant == follow.variant for other in c.plan.follows[:k]):
             problems.append(Problem(path, f"{follow.variant} follows another run already; take one of both out"))

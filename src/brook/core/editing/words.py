@@ -11,7 +11,7 @@ from brook.core.study import Study
 LONGEST = 200
 FIELDS = {"bulk": "cells in the bulk", "wall": "cells at walls"}
 HIDDEN = {"pointer", "variant", "expected", "camera", "range", "factor", "position", "value_points"}
-ACTIONS = {"remove": "take out", "set_boundary": "say of a patch", "limit_kind": "kind of limit", "fluid_kind": "fluid",
+ACTIONS = {"remove": "take out", "add_point": "operating point", "set_at_point": "at an operating point", "set_boundary": "say of a patch", "limit_kind": "kind of limit", "fluid_kind": "fluid",
            "add_scalar": "carry along", "set_inflow": "hold at an inflow", "add_release": "set free in a body", "add_pool": "hold at the start",
            "add_within": "within the fluid", "set_region": "where", "set_frame": "frame that turns", "set_start": "start", "begin_with": "fill in", "say_once": "say once", "say_each": "say of each"}  # fmt: skip
 

@@ -13,6 +13,7 @@ from brook.core.results.bend import bend_of
 from brook.core.results.reach import reach_of
 from brook.core.results.readings import places_read
 from brook.core.solve import Fields
+from brook.core.study import is_about
 from brook.core.study.resolve import Resolved, plain
 
 FOLLOW_VERSION = 2
@@ -23,7 +24,7 @@ FAR_OFF = "halving and joining once comes no nearer, or there are other layers t
 
 def follow_of(prepared: Prepared) -> Resolved | None:
     """The run that the boxes of a variant follow, None for none."""
-    return next((f for f in prepared.plan.follows if f.variant == prepared.variant.name), None)
+    return next((f for f in prepared.plan.follows if is_about(f.variant, prepared.variant)), None)
 
 
 def far_off(cells: int, wished: int) -> bool:

@@ -14,6 +14,7 @@ from brook.core.study.document import (
     Study,
     Variant,
     case_name,
+    is_about,
     point_name,
     read_study,
     study_text,
@@ -26,5 +27,5 @@ from brook.core.study.resolve import Resolved, named_scope, resolve, value_at
 __all__ = [
     "FORMAT", "VERSION", "Brief", "Case", "DocumentError", "MeshPlan", "Opening", "OperatingPoint", "Part", "PlaneGeometry",
     "Problem", "Rectangle", "Requirement", "Resolved", "RunRules", "SetUp", "Sides", "Study", "Value",
-    "Variant", "case_name", "formulas_of", "named_scope", "patch_names", "point_name", "read_study", "resolve", "study_text", "value_at", "variant_name",
+    "Variant", "case_name", "formulas_of", "is_about", "named_scope", "patch_names", "point_name", "read_study", "resolve", "study_text", "value_at", "variant_name",
 ]  # fmt: skip

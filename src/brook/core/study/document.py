@@ -295,6 +295,11 @@ def point_name(variant: Variant) -> str:
     return variant.point if isinstance(variant, Case) else ""
 
 
+def is_about(name: str, variant: Variant) -> bool:
+    """Whether a name is that of a case, or of the variant that it is of."""
+    return name in (variant.name, variant_name(variant))
+
+
 def case_name(variant: str, point: str) -> str:
     """What a variant at an operating point is called in addresses and in the queue: `even-at-summer`."""
     return f"{variant}-at-{point}" if point else variant

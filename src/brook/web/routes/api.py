@@ -105,6 +105,8 @@ class ReadingOut(BaseModel):
 class VariantOut(BaseModel):
     name: str
     title: str
+    of: str = Field(description="the variant that this is a case of")
+    point: str = Field(description="its operating point, empty for none")
     ready: bool
     problems: list[ProblemOut]
     run: str = Field(description="state of the newest run, or `none`")
@@ -325,7 +327,7 @@ def _variant_out(variant: VariantState) -> VariantOut:
         ))  # fmt: skip
     mesh = variant.mesh.summary
     return VariantOut(
-        name=variant.variant.name, title=variant.variant.title, ready=variant.prepared.ready,
+        name=variant.variant.name, title=variant.variant.title, of=variant.of, point=variant.point, ready=variant.prepared.ready,
         problems=[_problem(p) for p in variant.prepared.problems], run=variant.job.state if variant.job else "none",
         message=variant.job.message if variant.job else "", fresh=variant.fresh, can_go_on=variant.can_go_on,
         mesh={k: mesh[k] for k in ("cells", "faces", "points", "verdict", "sentence")} if mesh else None,

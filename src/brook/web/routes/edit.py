@@ -96,6 +96,7 @@ def body(
     after = studio.state(slug)
     if page not in BODIES:
         raise HTTPException(404, f"there is no page '{page}'")
-    names = [v.variant.name for v in after.variants]
-    variant = variant_of(after, name if name in names else None)
+    names = {n for v in after.variants for n in (v.variant.name, v.of)}
+    of = name.split("-at-", 1)[0]  # its operating point may be gone
+    variant = variant_of(after, name if name in names else of if of in names else None)
     return stage(studio, after, page, variant, whole=False, told=told, **(more or {}))
