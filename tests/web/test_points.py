@@ -61,3 +61,23 @@ def test_the_board_folds_points_under_their_variant(brook_server, browser, twice
             for of in (name, f"{name}-at-half_as_much"):
                 assert http.get(f"/studies/{twice}/{page}/{of}").status_code == 200
     assert complaints(browser) == []
+
+
+def test_compare_ranks_and_shows_what_nothing_beats(brook_server, browser, twice):
+    browser.get(f"{brook_server}/studies/{twice}/compare")
+    wait(browser, lambda: all_of(browser, "#ranked"))
+    study = document(brook_server, twice)
+    first, second = (r.name for r in study.requirements[:2])
+    press(browser, f"#ranked [data-by={first}]")
+    values = [
+        float(v.get_attribute("data-value") or "inf") for v in all_of(browser, f"#ranked td[data-requirement={first}]")
+    ]
+    assert values == sorted(values)
+    assert "1st of " in text_of(browser, "#ranked tbody")
+    assert len(all_of(browser, ".against .dot")) == len(study.variants)
+    browser.get(f"{brook_server}/studies/{twice}/compare?x={second}&y={first}")
+    wait(browser, lambda: all_of(browser, ".against .axis"))
+    assert study.requirements[1].title in text_of(browser, ".against .axis.middle")
+    with client(brook_server) as http:  # names that are not there are those of the first two
+        assert http.get(f"/studies/{twice}/compare?x=wish&y=wish").status_code == 200
+    assert complaints(browser) == []

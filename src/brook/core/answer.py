@@ -52,6 +52,20 @@ def folded(
     return Standing(variant, title, complete, values, ended, worst)
 
 
+BETTER = {"smallest": -1, "at_most": -1, "largest": 1, "at_least": 1}  # which way a limit wants a value
+
+
+def ranks(values: list[float | None], way: int) -> list[int | None]:
+    """The rank of each value from 1 on, where larger (1) or smaller (-1) ones are better; those alike share one. None has none."""
+    return [None if v is None else 1 + sum(w is not None and way * w > way * v for w in values) for v in values]
+
+
+def unbeaten(points: list[tuple[float, float]], ways: tuple[int, int]) -> list[bool]:
+    """Which of these nothing beats: no other one is as good in both and better in one."""
+    good = [(ways[0] * x, ways[1] * y) for x, y in points]
+    return [not any(a >= x and b >= y and (a, b) != (x, y) for a, b in good) for x, y in good]
+
+
 def best_of(standings: list[Standing], wishes: list[tuple[str, str]]) -> Standing | None:
     """The best of the variants that hold every limit, or None.
 

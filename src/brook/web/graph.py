@@ -15,7 +15,7 @@ def graph(curve: dict[str, Any]) -> dict[str, Any]:
     line, points = ([tuple(p) for p in curve[name]] for name in ("line", "points"))
     if logarithmic:
         line, points = ([(math.log10(x), math.log10(y)) for x, y in part if x > 0 and y > 0] for part in (line, points))
-    across, up = (_marks([p[k] for p in line + points], logarithmic) for k in (0, 1))
+    across, up = (marks([p[k] for p in line + points], logarithmic) for k in (0, 1))
 
     def place(p: tuple[float, float]) -> str:
         x = LEFT + (WIDTH - LEFT - RIGHT) * (p[0] - across[0]) / (across[1] - across[0])
@@ -26,7 +26,7 @@ def graph(curve: dict[str, Any]) -> dict[str, Any]:
         found = []
         for mark in axis[2]:
             x, y = place((mark, up[0]) if horizontal else (across[0], mark)).split(",")
-            found.append((x if horizontal else y, _word(mark, logarithmic)))
+            found.append((x if horizontal else y, word(mark, logarithmic)))
         return found
 
     return {
@@ -36,7 +36,7 @@ def graph(curve: dict[str, Any]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _marks(values: list[float], logarithmic: bool) -> tuple[float, float, list[float]]:
+def marks(values: list[float], logarithmic: bool) -> tuple[float, float, list[float]]:
     """Ends of an axis and its marks: whole decades, or about five round numbers."""
     low, high = min(values), max(values)
     if logarithmic:
@@ -53,6 +53,7 @@ def _marks(values: list[float], logarithmic: bool) -> tuple[float, float, list[f
     return marks[0], marks[-1], marks
 
 
-def _word(mark: float, logarithmic: bool) -> str:
+def word(mark: float, logarithmic: bool) -> str:
+    """A mark as it stands on an axis."""
     value = 10**mark if logarithmic else mark
     return "0" if abs(value) < 1e-12 else f"{value:.3g}".replace("e+0", "e").replace("e-0", "e-")

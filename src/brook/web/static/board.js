@@ -1,29 +1,30 @@
-// The board's table sorted by any requirement; the order is this window's own and survives a refresh.
-
-const key = () => `sort ${document.body.dataset.slug}`;
+// Tables sorted by any requirement; the order is this window's own and survives a refresh. Each body of rows stays together.
 
 export function sortable(root) {
-  const table = root.querySelector(".board-table");
-  if (!table) return;
+  for (const table of root.querySelectorAll(".sorted-table")) sorts(table);
+}
+
+function sorts(table) {
+  const key = `sort ${document.body.dataset.slug} ${table.id}`;
   const buttons = [...table.querySelectorAll("button.sort")];
   const apply = () => {
-    const [name, way] = (sessionStorage.getItem(key()) ?? "").split(" ");
+    const [name, way] = (sessionStorage.getItem(key) ?? "").split(" ");
     const rows = [...table.tBodies].sort((a, b) => {
       if (!name) return a.dataset.order - b.dataset.order;
       const [x, y] = [a, b].map((row) => row.querySelector(`[data-requirement="${CSS.escape(name)}"]`)?.dataset.value);
       if (!x || !y) return !x - !y || a.dataset.order - b.dataset.order;
       return way === "down" ? y - x : x - y;
     });
-    table.append(...rows);
+    for (const row of rows) table.insertBefore(row, table.tFoot);
     for (const button of buttons) {
       const way_here = button.dataset.by === name ? way : "";
       button.closest("th").setAttribute("aria-sort", { up: "ascending", down: "descending" }[way_here] ?? "none");
     }
   };
   for (const button of buttons) button.addEventListener("click", () => {
-    const [name, way] = (sessionStorage.getItem(key()) ?? "").split(" ");
+    const [name, way] = (sessionStorage.getItem(key) ?? "").split(" ");
     const next = name !== button.dataset.by ? "up" : way === "up" ? "down" : "";
-    sessionStorage.setItem(key(), next ? `${button.dataset.by} ${next}` : "");
+    sessionStorage.setItem(key, next ? `${button.dataset.by} ${next}` : "");
     apply();
   });
   apply();
