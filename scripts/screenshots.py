@@ -1,4 +1,7 @@
-"""Makes docs/screenshots from the demo data: one picture of each main view at 1280×800."""
+"""Makes docs/screenshots from the demo data: one picture of each main view at 1280×800.
+
+python scripts/screenshots.py [DATA [NAME ...]] takes them from a data folder that has all demo results already, and only some of them.
+"""
 
 from __future__ import annotations
 
@@ -95,10 +98,13 @@ def wait_for_picture(browser: Chrome, selector: str) -> None:
 def main() -> None:
     out = ROOT / "docs/screenshots"
     out.mkdir(parents=True, exist_ok=True)
+    given, only = (Path(sys.argv[1]) if len(sys.argv) > 1 else None), sys.argv[2:]
     with tempfile.TemporaryDirectory() as folder:
-        server, thread, address = start(Path(folder) / "data")
+        server, thread, address = start(given or Path(folder) / "data", with_demo=given is None)
         begun = time.monotonic()
-        while any(httpx.get(f"{address}{s}/readings.csv", timeout=120).text.count(",yes") < n for s, n in READ.items()):
+        while given is None and any(
+            httpx.get(f"{address}{s}/readings.csv", timeout=120).text.count(",yes") < n for s, n in READ.items()
+        ):
             if time.monotonic() - begun > 1800:
                 raise SystemExit("the demo runs did not end in time")
             time.sleep(0.5)
@@ -116,6 +122,8 @@ def main() -> None:
         browser.get(address)
         browser.execute_script("localStorage.setItem('brook visit', 'done')")
         for name, path in SHOTS.items():
+            if only and name not in only:
+                continue
             browser.get(address + path)
             time.sleep(2)
             if name.startswith("space"):
@@ -155,6 +163,11 @@ def main() -> None:
                 browser.execute_script("document.querySelector('#walls-as-found').scrollIntoView({block: 'center'})")
                 time.sleep(1)
             browser.save_screenshot(str(out / f"{name}.png"))
+        if only and "space-mesh" not in only:
+            browser.quit()
+            server.should_exit = True
+            thread.join(timeout=20)
+            return
         # layers along the walls of the header, and a cut across it
         for action, values in (
             ("set_layers", {"wanted": "1"}),
