@@ -17,11 +17,11 @@ from vtkmodules.vtkIOHDF import vtkHDFReader
 from vtkmodules.vtkIOXML import vtkXMLUnstructuredGridReader
 
 from brook.core.numerics import Stencil
-from brook.core.results.files import FIELD_FORMATS, Moment, Series, cell_values, dimensions_of, patch_values
+from brook.core.results.files import FIELD_FORMATS, Moment, Series, cell_values, cgns, dimensions_of, patch_values
 from brook.core.results.pictures import Seen
 from brook.core.results.pictures.gltf import clipped
 from brook.core.results.pictures.plates import scene_of
-from brook.core.results.quantities import View
+from brook.core.results.quantities import QUANTITIES, View
 from brook.core.results.space import Locator
 from brook.core.solve import Fields
 from brook.core.study.layers import CutLayer, LineLayer, PatchLayer
@@ -185,6 +185,11 @@ def test_what_is_not_known_there_is_told(view):
     assert len(words) == 1
     with pytest.raises(KeyError):
         cell_values(view, ["wish"])
+
+
+def test_the_standards_names_are_of_what_there_is():
+    assert set(cgns.NAMES) <= {*QUANTITIES, "velocity", "viscosity", "eddy_viscosity"}
+    assert len(set(cgns.NAMES.values())) == len(cgns.NAMES)
 
 
 def test_a_name_that_cgns_cannot_hold_is_refused(tmp_path, view):

@@ -88,6 +88,11 @@ def best_of(standings: list[Standing], wishes: list[tuple[str, str]]) -> Standin
     return min(holding, key=rank)
 
 
+def runner_up(standings: list[Standing], best: Standing, wishes: list[tuple[str, str]]) -> Standing | None:
+    """The best of the others that hold every limit, or None."""
+    return best_of([s for s in standings if s.variant != best.variant], wishes)
+
+
 def sentence(standings: list[Standing], best: Standing | None, titles: dict[str, str]) -> str:
     """The answer in one or two sentences; `titles` of requirements by name."""
     if not standings:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
-from brook.core.answer import Standing, best_of, folded, sentence
+from brook.core.answer import Standing, best_of, folded, runner_up, sentence
 from brook.core.checks import Prepared, check, prepare
 from brook.core.results import Judgement
 from brook.core.results.readings import show_reading, show_swing
@@ -15,7 +15,7 @@ from brook.core.stages.keys import Keys, stage_keys
 from brook.core.stages.losses import with_losses
 from brook.core.stages.readings import course_words, dimension_of_reading, expected_words, judgement_of
 from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, point_name, read_study, variant_name
-from brook.core.units import Dimension
+from brook.core.units import DIMENSIONS, Dimension, round_text
 from brook.store import Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub, LiveRun
@@ -195,6 +195,44 @@ class StudyState:
     def best_word(self) -> str:
         """What the best variant is called: only when all are read is it known to be the best."""
         return "best" if all(s.complete for s in self.standings) else "best so far"
+
+    @property
+    def why_best(self) -> str:
+        """Why the best variant is: by how much it does better than the next one in what is wished for, or what the others fail on."""
+        best = self.best
+        if best is None or not self.variants:
+            return ""
+        next_best = runner_up(self.standings, best, self._wishes)
+        if next_best is None:
+            failed = {n for s in self.standings if s.variant != best.variant for n in s.failures}
+            titles = [r.title.lower() for r in self.study.requirements if r.name in failed]
+            return f"the others fail on {', '.join(titles)}" if titles else ""
+        for name, _ in self._wishes:
+            if name in best.values and name in next_best.values:
+                return self._by(name, best.values[name][0] - next_best.values[name][0], next_best.title)
+        margins = [
+            min((j.margin for _, j in s.values.values() if j.margin is not None), default=None)
+            for s in (best, next_best)
+        ]
+        if None in margins:
+            return ""
+        return f"its smallest margin is {100 * margins[0]:.2g} %, that of “{next_best.title}” {100 * margins[1]:.2g} %"  # type: ignore[operator]
+
+    def _by(self, name: str, apart: float, other: str) -> str:
+        """In words how far apart two values of a requirement are."""
+        requirement = next(r for r in self.study.requirements if r.name == name)
+        prepared = next(v.prepared for v in self.variants if self.best is not None and v.of == self.best.variant)
+        dimension = dimension_of_reading(requirement, prepared)
+        if dimension is None:
+            return ""
+        if apart == 0:
+            return f"{requirement.title.lower()} is that of “{other}”"
+        size = (
+            f"{round_text(abs(apart), 2)} K"
+            if dimension == DIMENSIONS["temperature"]
+            else show_reading(abs(apart), dimension, requirement.shown_in)
+        )
+        return f"{requirement.title.lower()} is {size} {'less' if apart < 0 else 'more'} than that of “{other}”, the next best"
 
     @property
     def answer(self) -> str:

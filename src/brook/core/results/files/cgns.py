@@ -14,9 +14,9 @@ from brook.core.units import Dimension
 # how the standard calls what we name otherwise; what it has no name for keeps ours
 NAMES = {
     "pressure": "Pressure", "temperature": "Temperature", "density": "Density", "speed": "VelocityMagnitude",
-    "velocity": "Velocity", "viscosity": "ViscosityMolecular", "total_pressure": "PressureStagnation",
-    "total_temperature": "TemperatureStagnation", "vorticity": "VorticityMagnitude", "turbulent_energy": "TurbulentEnergyKinetic",
-    "turbulent_dissipation": "TurbulentDissipation", "turbulent_frequency": "TurbulentDissipationRate",
+    "velocity": "Velocity", "viscosity": "ViscosityMolecular", "eddy_viscosity": "ViscosityEddy",
+    "total_pressure": "PressureStagnation", "total_temperature": "TemperatureStagnation", "vorticity_size": "VorticityMagnitude",
+    "turbulent_energy": "TurbulentEnergyKinetic", "dissipation_rate": "TurbulentDissipationRate",
 }  # fmt: skip
 LONGEST = 32
 # what the standard counts powers of: mass, length, time, temperature, angle
