@@ -32,6 +32,7 @@ TRIANGLE, QUAD, POLYGON = 5, 9, 7
 # what packed data may unpack to in bytes: so much, and so many times what the file has
 ROOM, MOST_RATIO = 50_000_000, 40
 LONGEST_TAG = 1000
+SOME = 100_000  # cells whose points are looked at together
 VOLUMES = {10: "tetra", 12: "hexahedron", 13: "wedge", 14: "pyramid"}
 # corners of a VTK voxel and wedge in the order of `assembling.SIDES`
 VOXEL = [0, 1, 3, 2, 4, 5, 7, 6]
@@ -343,9 +344,9 @@ def _polyhedra(mesh: Mesh, order: np.ndarray) -> dict[str, np.ndarray]:
     stream[side_start] = corners[faces]
     within = np.arange(len(flat)) - np.repeat(outward.offsets[:-1], outward.corners)
     stream[np.repeat(side_start + 1, outward.corners) + within] = flat
-    pair = np.unique(np.stack([np.repeat(cell, outward.corners), flat], axis=1), axis=0)
+    own = points_of_cells(mesh, order)
     return {
-        "connectivity": pair[:, 1], "offsets": np.cumsum(np.bincount(pair[:, 0], minlength=mesh.cell_count)),
+        "connectivity": own.flat, "offsets": own.offsets[1:],
         "types": np.full(mesh.cell_count, POLYHEDRON, np.uint8), "faces": stream, "faceoffsets": ends,
     }  # fmt: skip
 
@@ -366,13 +367,27 @@ def _sides(mesh: Mesh) -> dict[str, np.ndarray]:
     return {**texts, "patch_corners": skin.flat, "patch_ends": skin.offsets[1:], "patch_of": patch}
 
 
+def points_of_cells(mesh: Mesh, order: np.ndarray | None = None) -> Polygons:
+    """The points of each cell once, in rising order, of the cells in an order (C,) or as they stand; some at a time, so that large meshes take little room."""
+    every = Polygons(mesh.cell_faces[1], mesh.cell_faces[0])
+    sides = Polygons(mesh.face_points, mesh.face_offsets)
+    count, points = mesh.cell_count, len(mesh.points)
+    order = np.arange(count) if order is None else order
+    parts, counts = [], []
+    for first in range(0, count, SOME):
+        own = every.part(order[first : first + SOME])
+        corners = sides.part(own.flat)
+        cell = np.repeat(np.repeat(np.arange(own.count), own.corners), corners.corners)
+        which, point = np.divmod(np.unique(cell * points + corners.flat), points)
+        parts.append(point)
+        counts.append(np.bincount(which, minlength=own.count))
+    none = np.zeros(0, np.int64)
+    return Polygons(np.concatenate([none, *parts]), np.concatenate([[0], np.cumsum(np.concatenate([none, *counts]))]))
+
+
 def _by_points(mesh: Mesh) -> np.ndarray:
     """Cells in the order of how many points they have: some readers lose the others' data otherwise."""
-    offsets, faces = mesh.cell_faces
-    sides = Polygons(mesh.face_points, mesh.face_offsets).part(faces)
-    cell = np.repeat(np.repeat(np.arange(mesh.cell_count), np.diff(offsets)), sides.corners)
-    pairs = np.unique(cell * len(mesh.points) + sides.flat)
-    return np.argsort(np.bincount(pairs // len(mesh.points), minlength=mesh.cell_count), kind="stable")
+    return np.argsort(points_of_cells(mesh).corners, kind="stable")
 
 
 def _put(out: BinaryIO, name: str, values: np.ndarray, components: int = 1, tuples: int = 0) -> None:

@@ -12,6 +12,7 @@ import numpy as np
 
 from brook.core.mesh import Mesh
 from brook.core.mesh.assembling import Polygons
+from brook.core.mesh.files.vtu import points_of_cells
 from brook.core.results.files.base import Series, outer_patches
 
 POLYHEDRON, TRIANGLE, QUAD, POLYGON = 42, 5, 9, 7
@@ -82,11 +83,8 @@ def _put(root: h5py.Group, name: str, values: np.ndarray) -> None:
 
 def _cells(root: h5py.Group, mesh: Mesh) -> tuple[int, dict[str, np.ndarray]]:
     offsets, faces = mesh.cell_faces
-    polygons = Polygons(mesh.face_points, mesh.face_offsets)
-    cell = np.repeat(np.repeat(np.arange(mesh.cell_count), np.diff(offsets)), polygons.part(faces).corners)
-    pairs = np.unique(np.stack([cell, polygons.part(faces).flat], axis=1), axis=0)
-    _heads(root, mesh.points, pairs[:, 1], np.cumsum(np.bincount(pairs[:, 0], minlength=mesh.cell_count)),
-           np.full(mesh.cell_count, POLYHEDRON))  # fmt: skip
+    own = points_of_cells(mesh)
+    _heads(root, mesh.points, own.flat, own.offsets[1:], np.full(mesh.cell_count, POLYHEDRON))
     _put(root, "FaceConnectivity", mesh.face_points.astype(np.int64))
     _put(root, "FaceOffsets", mesh.face_offsets.astype(np.int64))
     _put(root, "PolyhedronToFaces", faces.astype(np.int64))
