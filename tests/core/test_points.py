@@ -8,7 +8,7 @@ from brook.core.editing import EditRefused, act, set_value
 from brook.core.results import Judgement
 from brook.core.stages.following import follow_of
 from brook.core.stages.keys import stage_keys
-from brook.core.study import case_name, read_study, study_text
+from brook.core.study import DocumentError, case_name, read_study, study_text
 from brook.core.study.document import study_from
 from tests.core.studies import tray
 
@@ -102,3 +102,10 @@ def test_a_start_from_another_variant_is_that_at_the_same_point(study):
     assert study.index_of(study.variant(study.cases[-1].name)) == len(study.variants) - 1
     with pytest.raises(KeyError):
         study.variant(f"{study.variants[0].name}-at-night")
+
+
+def test_more_cases_than_anybody_computes_are_refused(study):
+    points = [{"name": f"p{k}", "title": f"P {k}", "named_values": {"supply": "1 mm/s"}} for k in range(12)]
+    variants = [study.variants[0].model_dump(mode="json") | {"name": f"v{k}"} for k in range(21)]
+    with pytest.raises(DocumentError, match="252 cases; at most 240"):
+        changed(study, points=points, variants=variants)

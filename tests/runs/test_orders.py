@@ -1,6 +1,7 @@
 """What pages order: whatever ends it is told."""
 
 import json
+import os
 
 from brook.runs.orders import FieldsOrder, MovieOrder, Orders
 
@@ -34,3 +35,20 @@ def test_what_ends_one_unexpectedly_is_told(tmp_path, monkeypatch):
 def test_several_vtu_are_packed_into_one_file():
     assert FieldsOrder("tray", "plain", "vtu", through_time=True).suffix == ".zip"
     assert FieldsOrder("tray", "plain", "vtkhdf", through_time=True).suffix == ".vtkhdf"
+
+
+def test_old_ones_go_when_there_is_much_of_them(tmp_path, monkeypatch):
+    """The newest stays however large it is, and what is under way."""
+    orders = Orders(tmp_path)
+    orders.folder.mkdir()
+    monkeypatch.setattr("brook.runs.orders.MOST_BYTES", 2500)
+    for k in range(4):
+        name = f"{k:016x}"
+        (orders.folder / f"{name}.json").write_text("{}")
+        (orders.folder / f"{name}.vtu").write_bytes(b"x" * 1000)
+        for path in orders.folder.glob(f"{name}.*"):
+            os.utime(path, (1000 + k, 1000 + k))
+    orders._here.add(f"{0:016x}")
+    orders._tidy()
+    assert sorted(p.stem for p in orders.folder.glob("*.vtu")) == [f"{k:016x}" for k in (0, 2, 3)]
+    orders.close()

@@ -13,7 +13,7 @@ from brook.core.results.pictures.plates import Shown, Size, painted, shown
 from brook.core.study.layers import CutLayer
 from brook.core.study.views import Plate
 from brook.core.units import DIMENSIONS, show
-from brook.runs.readout import Source, loaded, view_of
+from brook.runs.readout import Source, loaded, prepared_of, view_of
 
 SAMPLED = 8  # moments whose values give the range that all pictures have
 FINER = 1
@@ -70,6 +70,8 @@ def _moments(summary: dict[str, Any], count: int) -> list[tuple[str, float]]:
 
 def _through_time(filmed: Filmed) -> Made:
     moments = _moments(filmed.summary, filmed.count)
+    if filmed.plate.quantity in prepared_of(filmed.source).places.flights:
+        raise ValueError("particles fly through the flow as it ended, so this does not go on through time")
     return len(moments), _in_time(filmed, moments)
 
 
@@ -139,6 +141,12 @@ def _flowing(filmed: Filmed) -> Made:
     what = shown(filmed.plate, seen, filmed.size)
     if not any("lines_seconds" in found.arrays for _, found in what.made):
         raise ValueError("this plate has no streamlines along which something could go")
+    if all(
+        np.ptp(found.arrays["lines_seconds"]) == 0
+        for _, found in what.made
+        if len(found.arrays.get("lines_seconds", ()))
+    ):
+        raise ValueError("nothing moves along these streamlines")
     rounds = max(1, round(filmed.count / PERIOD))
     count = rounds * max(2, round(filmed.count / rounds))
     return count, _dashed(filmed, seen, what, count // rounds, rounds)
@@ -151,7 +159,7 @@ def _dashed(filmed: Filmed, seen: Seen, what: Shown, steps: int, rounds: int) ->
         for found in lines
         for part in np.split(found.arrays["lines_seconds"], found.arrays["lines_start"][1:-1])
     ]
-    period = float(np.median(durations)) / DASHES
+    period = float(np.median([d for d in durations if d > 0])) / DASHES
     words = list(what.words)
     if max(durations) > MOST_DASHES * period:
         words.append(f"streamlines: dashes go along the first {show(MOST_DASHES * period, DIMENSIONS['time'])} of each")

@@ -17,7 +17,7 @@ from typing import Any, Protocol
 from brook.runs.side_process import SideProcess, SideProcessError
 
 SECONDS = 3600.0  # that one may take
-KEPT = 20  # that stay; older ones go when a new one begins
+KEPT, MOST_BYTES = 20, 2e9  # that stay, and of them together; older ones go when a new one begins
 NAME = re.compile(r"[0-9a-f]{16}")
 MOVIE_KINDS = (".webm", ".mp4", ".zip")
 
@@ -208,10 +208,15 @@ class Orders:
         return self.folder / told["file"] if told and told["state"] == "made" else None
 
     def _tidy(self) -> None:
-        every = sorted(self.folder.glob("*.json"), key=lambda path: path.stat().st_mtime)
-        for old in every[: max(0, len(every) - KEPT)]:
-            for path in self.folder.glob(f"{old.stem}.*"):
-                path.unlink(missing_ok=True)
+        """Takes the oldest away where there are many, or much of them together; none that is under way, and not the newest."""
+        every = sorted(self.folder.glob("*.json"), key=lambda path: path.stat().st_mtime, reverse=True)
+        room = MOST_BYTES
+        for k, told in enumerate(every):
+            files = list(self.folder.glob(f"{told.stem}.*"))
+            room -= sum(path.stat().st_size for path in files)
+            if k > 0 and told.stem not in self._here and (k >= KEPT or room < 0):
+                for path in files:
+                    path.unlink(missing_ok=True)
 
     def close(self) -> None:
         """Gives up what is being made."""

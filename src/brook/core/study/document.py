@@ -29,6 +29,7 @@ from brook.core.study.within import Within
 FORMAT: Literal["brook-study"] = "brook-study"
 VERSION: Literal[1] = 1
 MAX_BYTES = 2_000_000
+MOST_CASES = 240
 
 
 class DocumentError(ValueError):
@@ -259,6 +260,14 @@ class Study(Part):
             twice = sorted({n for n in names if names.count(n) > 1})
             if twice:
                 raise ValueError(f"two of the {what}s are called '{twice[0]}'; give each a name of its own")
+        return self
+
+    @model_validator(mode="after")
+    def _not_too_many(self) -> Self:
+        if (count := len(self.variants) * len(self.points)) > MOST_CASES:
+            raise ValueError(
+                f"{len(self.variants)} variants at {len(self.points)} operating points are {count} cases; at most {MOST_CASES} are computed: take some out"
+            )
         return self
 
     @cached_property

@@ -1,7 +1,7 @@
 // What all pages share: live events, keys, drawings that light up, and a careful refresh.
 
 import "./canvases.js";
-import { sortable } from "./board.js";
+import { folds, sortable } from "./board.js";
 import { Plates, Two } from "./compare.js";
 import { Curves } from "./curves.js";
 import { Cut } from "./cut.js";
@@ -23,6 +23,7 @@ async function opened(root) {
   tools = blink = scene = plate = plates = cut = losses = null;
   openPlots(root);
   sortable(root);
+  folds(root);
   const holder = root.querySelector("#curves");
   curves = holder ? new Curves(holder) : null;
   curves?.open();

@@ -4,6 +4,26 @@ export function sortable(root) {
   for (const table of root.querySelectorAll(".sorted-table")) sorts(table);
 }
 
+const MANY = 5; // variants, from more of which on operating points are folded away at first
+
+/** Buttons that fold the operating points of variants away; what is folded is this window's own. */
+export function folds(root) {
+  const buttons = [...root.querySelectorAll(".points-fold")];
+  for (const button of buttons) {
+    const body = button.closest("tbody"), key = `fold ${document.body.dataset.slug} ${body.querySelector("tr").dataset.variant}`;
+    const show = (open) => {
+      body.classList.toggle("folded", !open);
+      button.setAttribute("aria-expanded", open);
+    };
+    show((sessionStorage.getItem(key) ?? (buttons.length > MANY ? "no" : "yes")) === "yes");
+    button.addEventListener("click", () => {
+      const open = body.classList.contains("folded");
+      sessionStorage.setItem(key, open ? "yes" : "no");
+      show(open);
+    });
+  }
+}
+
 function sorts(table) {
   const key = `sort ${document.body.dataset.slug} ${table.id}`;
   const buttons = [...table.querySelectorAll("button.sort")];
