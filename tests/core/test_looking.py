@@ -286,6 +286,22 @@ def test_tables_of_many_hands_are_understood(text):
     np.testing.assert_allclose(table.value, [0.002, 0.004])
 
 
+def test_columns_are_chosen_by_number_or_name():
+    text = "run, u [mm/s], y [mm]\n1, 2, 5\n2, 4, 10\n"
+    for columns in (("3", "2"), ("y", "u"), ("y [mm]", "2")):
+        table = read_reference(text, LENGTH, SPEED, columns=columns)
+        np.testing.assert_allclose(table.position, [0.005, 0.01])
+        np.testing.assert_allclose(table.value, [0.002, 0.004])
+        assert table.value_title == "u [mm/s]"
+    for columns, words in (
+        (("4", "2"), "no column 4; the table has 3"),
+        (("z", "u"), "no column 'z'; there are: run, u"),
+        (("0", "1"), "no column 0"),
+    ):
+        with pytest.raises(TableError, match=words):
+            read_reference(text, LENGTH, SPEED, columns=columns)
+
+
 @pytest.mark.parametrize(
     ("text", "words"),
     [

@@ -80,6 +80,18 @@ def test_what_no_requirement_asks_for_is_followed_too(brook_server, browser, swi
     assert len(curve["x"]) >= 18
     factor = {"m/s": 1.0, "mm/s": 1000.0}[data["y_unit"]]
     assert max(curve["y"]) == pytest.approx(0.15 * factor, rel=0.1)  # 0.1 m/s and half of it more
+    # points beside it, typed, of columns by their names
+    data = {
+        "typed": "u [mm/s], run, t [s]\n150, 1, 0.5\n100, 2, 1\n", "title": "By hand", "position_column": "t", "value_column": "u",
+        "page": "results", "name": "duct",
+    }  # fmt: skip
+    with client(brook_server) as http:
+        address = f"/studies/{swinging}/courses/{plot.name}/reference"
+        assert http.post(address, data=data).status_code == 200
+        points = document(brook_server, swinging).courses[-1].references[0]
+        assert (points.title, points.position, points.value) == ("By hand", (0.5, 1.0), (0.15, 0.1))
+        assert "no column &#39;w&#39;" in http.post(address, data=data | {"value_column": "w"}).text
+        assert "the table is empty" in http.post(address, data=data | {"typed": ""}).text
     assert complaints(browser) == []
 
 

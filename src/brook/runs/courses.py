@@ -13,11 +13,11 @@ from brook.core.checks import Prepared
 from brook.core.formulas import FormulaError
 from brook.core.results.quantities.coefficients import area_and_length
 from brook.core.results.quantities.pressure_coefficient import inflow_speed
-from brook.core.results.readings import read_value, reading_dimension, words_of
+from brook.core.results.readings import read_value, words_of
 from brook.core.results.reference import difference
 from brook.core.results.spectrum import Spectrum, Window, spectrum_of, window_of
 from brook.core.solve.history import lifted
-from brook.core.stages.readings import dimension_of_monitor
+from brook.core.stages.readings import dimension_followed
 from brook.core.study import Study, Value, read_study, value_at
 from brook.core.study.curves import Axis, CoursePlot
 from brook.core.units import DIMENSIONS, Dimension, show
@@ -122,9 +122,7 @@ def _courses(result: Shown, plot: CoursePlot, several: bool) -> list[Course]:
         reading = requirement.title if requirement else words_of(name) if "." in name else name
         alone = len(plot.readings) == 1
         title = result.title if several and alone else f"{result.title}, {reading}" if several else reading
-        dimension = (
-            dimension_of_monitor(requirement, prepared) if requirement else _dimension(name, prepared)
-        ) or NUMBER
+        dimension = dimension_followed(study, name, prepared) or NUMBER
         times, says = history.get("time") or [], ""
         values = np.array([np.nan if v is None else v for v in history["monitors"].get(name, [])], float)
         nothing = np.zeros(0)
@@ -143,13 +141,6 @@ def _courses(result: Shown, plot: CoursePlot, several: bool) -> list[Course]:
             except ValueError as error:
                 found.append(Course(reading, title, dimension, nothing, nothing, f"{title}: {error}"))
     return found
-
-
-def _dimension(text: str, prepared: Prepared) -> Dimension | None:
-    try:
-        return reading_dimension(text, prepared.places, prepared.scope)
-    except FormulaError:
-        return None
 
 
 def _of_moments(source: Source, text: str) -> tuple[list[float], np.ndarray, str]:

@@ -103,10 +103,16 @@ def outline(name: str, data: bytes, unit: str, most: int) -> list[list[float]]:
 
 
 def reference(
-    content: bytes, position: Dimension, value: Dimension, position_unit: str, value_unit: str
+    content: bytes,
+    position: Dimension,
+    value: Dimension,
+    position_unit: str,
+    value_unit: str,
+    columns: tuple[str, str] = ("1", "2"),
 ) -> tuple[list[float], list[float]]:
     """Positions and values of a table of reference points, in SI units. Raises `TableError`."""
-    read = read_reference(content.decode("utf-8-sig", errors="replace"), position, value, position_unit, value_unit)
+    text = content.decode("utf-8-sig", errors="replace")
+    read = read_reference(text, position, value, position_unit, value_unit, columns)
     return read.position.tolist(), read.value.tolist()
 
 

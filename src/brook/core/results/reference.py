@@ -29,9 +29,10 @@ class ReferenceTable:
 
 
 def read_reference(
-    text: str, position: Dimension, value: Dimension, position_unit: str = "", value_unit: str = ""
-) -> ReferenceTable:
-    """Two columns, position and value, separated by commas, semicolons, tabs or spaces.
+    text: str, position: Dimension, value: Dimension, position_unit: str = "", value_unit: str = "",
+    columns: tuple[str, str] = ("1", "2"),
+) -> ReferenceTable:  # fmt: skip
+    """Two columns, position and value, separated by commas, semicolons, tabs or spaces: the first two, or others by their numbers or names.
 
     A first line may name them with units: `y [mm], u [mm/s]` or `y (mm); u (mm/s)`. Without units there the
     given ones hold. Decimal commas are understood where the separator is no comma. Raises `TableError`.
@@ -46,24 +47,42 @@ def read_reference(
     except csv.Error as error:
         raise TableError(f"this is no table: {error}; write one position and one value a line") from None
     titles = ["position", "value"]
-    if _number(rows[0][0], separator) is None:
-        titles = [c.strip() for c in rows.pop(0)[:2]]
-        if len(titles) < 2:
+    heads: list[str] = []
+    if _number(rows[0][0], separator) is None and not any(_number(c, separator) is not None for c in rows[0]):
+        heads = [c.strip() for c in rows.pop(0)]
+        if len(heads) < 2:
             raise TableError("line 1: there has to be a second column with the values")
+    wanted = [_column(said, heads, max(len(heads), len(rows[0]) if rows else 0)) for said in columns]
+    if heads:
+        titles = [heads[k] for k in wanted]
     factors = []
     for title, given, dimension in zip(titles, (position_unit, value_unit), (position, value), strict=True):
         unit = (re.search(r"[\[(]([^\[\]()]*)[\])]", title) or [None, given])[1] or given
         factors.append(_factor(unit, dimension, title))
     pairs = []
     for number, row in enumerate(rows, len(lines) - len(rows) + 1):
-        cells = [_number(c, separator) for c in row[:2]]
-        if len(cells) < 2 or None in cells:
+        cells = [_number(row[k], separator) if k < len(row) else None for k in wanted]
+        if None in cells:
             raise TableError(f"line {number}: '{separator.join(row)[:40]}' are not two numbers")
         pairs.append(cells)
     if not pairs:
         raise TableError("there is no line with two numbers")
-    columns = np.array(pairs, float)
-    return ReferenceTable(columns[:, 0] * factors[0], columns[:, 1] * factors[1], titles[0], titles[1])
+    found = np.array(pairs, float)
+    return ReferenceTable(found[:, 0] * factors[0], found[:, 1] * factors[1], titles[0], titles[1])
+
+
+def _column(said: str, heads: list[str], count: int) -> int:
+    """Which column is meant by its number from 1 on, or by its name in the first line, with or without its unit."""
+    said = said.strip()
+    if said.isdecimal():
+        if not 1 <= int(said[:6]) <= max(count, 2):
+            raise TableError(f"there is no column {said[:6]}; the table has {count}")
+        return int(said[:6]) - 1
+    for k, head in enumerate(heads):
+        if said.lower() in (head.lower(), re.sub(r"[\[(].*$", "", head).strip().lower()):
+            return k
+    known = f"; there are: {', '.join(heads)[:200]}" if heads else ", as the first line names none"
+    raise TableError(f"there is no column '{said[:40]}'{known}")
 
 
 def _separator(lines: list[str]) -> str:

@@ -153,6 +153,12 @@ def dimension_of_monitor(requirement: Requirement, prepared: Prepared) -> Dimens
         return None
 
 
+def dimension_followed(study: Study, text: str, prepared: Prepared) -> Dimension | None:
+    """What a reading is that a plot follows, by the name of its requirement or as it is written."""
+    said = next((r for r in study.requirements if r.name == text), None)
+    return dimension_of_monitor(said or Requirement.model_construct(name=text, title=text, reading=text), prepared)
+
+
 def dimension_of_reading(requirement: Requirement, prepared: Prepared) -> Dimension | None:
     """What is read in the end."""
     dimension = dimension_of_monitor(requirement, prepared)

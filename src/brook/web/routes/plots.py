@@ -14,7 +14,7 @@ from brook.core.checks import Prepared, prepare
 from brook.core.editing import EditRefused
 from brook.core.formulas import FormulaError
 from brook.core.results.reference import MOST_BYTES, TableError
-from brook.core.stages.readings import dimension_of_monitor
+from brook.core.stages.readings import dimension_followed
 from brook.core.study.curves import CoursePlot, CurvePlot
 from brook.core.units import DIMENSIONS, Dimension
 from brook.runs import SideProcessError, gate, sheets
@@ -77,9 +77,13 @@ def export(studio: StudioHere, state: StateHere, name: str, suffix: str, variant
 
 
 class PointsForm(BaseModel):
-    """A table of points, the units of its columns, and the page that asked."""
+    """A table of points, as a file or typed, which of its columns are meant and their units, and the page that asked."""
 
-    table: UploadFile
+    table: UploadFile | None = None
+    typed: Annotated[str, Field(max_length=20_000)] = ""
+    title: Annotated[str, Field(max_length=120)] = ""
+    position_column: Annotated[str, Field(max_length=60)] = "1"
+    value_column: Annotated[str, Field(max_length=60)] = "2"
     page: str = "results"
     name: str = ""
     position_unit: Annotated[str, Field(max_length=20)] = ""
@@ -114,8 +118,7 @@ async def course_reference(
     index, one = course_of(state, plot)
 
     def axes(prepared: Prepared) -> list[Dimension]:
-        requirement = next((r for r in state.study.requirements if r.name == one.readings[0]), None)
-        value = dimension_of_monitor(requirement, prepared) if requirement else None
+        value = dimension_followed(state.study, one.readings[0], prepared)
         if value is None:
             raise TableError("the reading is not known, so its unit is not either; choose another first")
         steady = state.study.set_up.timing.kind == "steady"
@@ -128,8 +131,10 @@ async def _reference(
     studio: Studio, state: StudyState, author: Author, place: str, sent: PointsForm, axes_of: Callable[[Prepared], list[Dimension]]
 ) -> HTMLResponse:  # fmt: skip
     """Reads a table whose columns have the dimensions of the axes, and adds its points at a place."""
-    content = await sent.table.read(MOST_BYTES + 1)
-    title = (sent.table.filename or "points").rsplit("/", 1)[-1].rsplit(".", 1)[0][:120] or "points"
+    content, title = sent.typed.encode(), sent.title.strip() or "points"
+    if sent.table is not None and sent.table.filename:
+        content = await sent.table.read(MOST_BYTES + 1)
+        title = sent.title.strip() or sent.table.filename.rsplit("/", 1)[-1].rsplit(".", 1)[0][:120] or "points"
     error = ""
     read: tuple[list[float], list[float]] = ([], [])
     try:
@@ -140,6 +145,7 @@ async def _reference(
         axes = axes_of(prepare(state.study, state.study.variants[0]))
         read = await studio.geometry_worker.gate.read(
             gate.reference, content, *axes, sent.position_unit, sent.value_unit,
+            (sent.position_column or "1", sent.value_column or "2"),
             seconds=gate.SMALL_SECONDS,
         )  # fmt: skip
     except (TableError, SideProcessError, FormulaError) as refused:
