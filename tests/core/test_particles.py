@@ -218,6 +218,8 @@ def test_wear_is_read_like_any_other_quantity_once_the_run_has_ended(ran):
     assert mass == pytest.approx(row["worn"])
     area = fields.mesh.face_areas(fields.mesh.patch("floor").faces).sum()
     assert hits == pytest.approx(row["hit"] / area)
+    again = prepared.places.flights[f"{grit}_wear"].fly(prepared.places.view(fields))
+    assert again[2] is flight  # flown once, whoever reads it
     assert not reads_flights(study.requirements[0], prepared)
     wears = next(r for r in study.requirements if r.name == f"{grit}_wear")
     assert reads_flights(wears, prepared)

@@ -71,9 +71,11 @@ def make_shapes(study: Any, names: list[str], beside: Path) -> dict[str, Any]:
 def variant_of(study: Any, wanted: str | None) -> str:
     """The name of the variant that is wanted, of the first when none is said."""
     from brook.core.formulas import nearest
+    from brook.core.study import is_about
 
     names = [v.name for v in study.cases]
     name = wanted or (names[0] if names else "")
+    name = next((v.name for v in study.cases if is_about(name, v)), name)  # of a variant its first case
     if name not in names:
         say(f"'{name}' is not a variant of this study: {nearest(name, names)}")
         raise typer.Exit(1)

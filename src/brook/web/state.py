@@ -208,7 +208,8 @@ class StudyState:
             titles = [r.title.lower() for r in self.study.requirements if r.name in failed]
             return f"the others fail on {', '.join(titles)}" if titles else ""
         for name, _ in self._wishes:
-            if name in best.values and name in next_best.values:
+            there = name in best.values and name in next_best.values
+            if there and best.values[name][0] != next_best.values[name][0]:
                 return self._by(name, best.values[name][0] - next_best.values[name][0], next_best.title)
         margins = [
             min((j.margin for _, j in s.values.values() if j.margin is not None), default=None)
@@ -225,8 +226,6 @@ class StudyState:
         dimension = dimension_of_reading(requirement, prepared)
         if dimension is None:
             return ""
-        if apart == 0:
-            return f"{requirement.title.lower()} is that of “{other}”"
         size = (
             f"{round_text(abs(apart), 2)} K"
             if dimension == DIMENSIONS["temperature"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -15,9 +16,11 @@ from brook.core.results.particles.flight import Flight, Flying, Wall, fly
 from brook.core.results.quantities import OwnQuantity, QuantityKind, View
 from brook.core.results.quantities.base import Values
 from brook.core.results.space import Locator
+from brook.core.solve import Fields
 from brook.core.study import Problem, Resolved, resolve
 from brook.core.study.particles import Particles
 from brook.core.study.placed import at_places
+from brook.core.study.resolve import plain
 from brook.core.units import DIMENSIONS, dimension_of
 
 GIGA = 1e9
@@ -26,7 +29,9 @@ FLUX = dimension_of("kg/(m^2 s)")
 INTO = 1e-3  # of the way to the middle of its cell: where a particle begins behind a face
 
 
+KEPT = 4  # flights through the same fields that stay in memory
 Flown = tuple[Resolved, Cloud, Flight]
+_FLOWN: WeakKeyDictionary[Fields, dict[str, Flown]] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,12 +52,14 @@ class Statement:
         return found
 
     def fly(self, view: View, locator: Locator | None = None) -> Flown:
-        """What is said with numbers, the cloud that is set free, and its flight, flown once for a view. Raises `ValueError` in words for what cannot be."""
-        key = self.said.model_dump_json()
-        if key not in view.flown:
-            view.flown[key] = flight_of(self, view, locator or Locator(view.fields.mesh))
-        found: Flown = view.flown[key]
-        return found
+        """What is said with numbers, the cloud that is set free, and its flight, flown once for the same fields and numbers. Raises `ValueError` in words for what cannot be."""
+        kept = _FLOWN.setdefault(view.fields, {})
+        key = repr((plain(self.resolved()), self.mirrors, [pair.patch for pair in self.pairs]))
+        if key not in kept:
+            while len(kept) >= KEPT:
+                del kept[next(iter(kept))]
+            kept[key] = flight_of(self, view, locator or Locator(view.fields.mesh))
+        return kept[key]
 
 
 def quantities_of(statements: list[Statement]) -> dict[str, tuple[OwnQuantity, Statement]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -48,7 +48,6 @@ class View:
     computed: dict[str, Values] = field(default_factory=dict)
     sloped: dict[str, np.ndarray] = field(default_factory=dict)
     pointed: dict[str, np.ndarray] = field(default_factory=dict)
-    flown: dict[str, Any] = field(default_factory=dict)
 
     def values(self, quantity: str) -> Values:
         """Values of a quantity. Raises `KeyError` for an unknown one."""
