@@ -118,6 +118,9 @@ def main() -> None:
         picture = {"layers": [cut], "look": None, "colours": "smooth"}
         kept = {"quantity": "speed", "title": "Through the middle", "picture": json.dumps(picture), "page": "results"}
         httpx.post(f"{address}{HEADER}/act/add_plate_in_space", data=kept, timeout=30)
+        # what reads results is there before pages ask
+        for _ in range(3):
+            httpx.get(f"{address}{TRAY}/variants/{VARIANT}/streamlines.json", timeout=120)
         browser = open_browser(Path(folder))
         browser.get(address)
         browser.execute_script("localStorage.setItem('brook visit', 'done')")
@@ -125,7 +128,7 @@ def main() -> None:
             if only and name not in only:
                 continue
             browser.get(address + path)
-            time.sleep(2)
+            time.sleep(4)
             if name.startswith("space"):
                 wait_for_shape(browser)
             if name == "space-findings":

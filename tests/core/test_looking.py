@@ -12,7 +12,7 @@ from brook.core.results.picture import polygons
 from brook.core.results.plane import Triangles, point_values
 from brook.core.results.profile import profile
 from brook.core.results.quantities import OF_EDDIES, OF_HEAT, QUANTITIES, View
-from brook.core.results.reference import TableError, difference, read_reference
+from brook.core.results.reference import TableError, difference, extremes, read_reference
 from brook.core.results.stream import (
     default_streamlines,
     seeds_on_patch,
@@ -328,6 +328,18 @@ def test_differences_are_taken_at_the_reference_positions():
     assert found.largest == pytest.approx(0.5 / 9)
     small = difference(np.array([0.0, 1.0]), np.array([0.0, 1.0]), np.array([0.0, 1.0]), np.array([1e-9, 1.0]))
     assert np.isnan(small.share[0])
+
+
+def test_extremes_are_compared_wherever_each_has_its_own():
+    """A peak of a curve between the points, and beyond their span one that does not count."""
+    x = np.linspace(0.0, 10.0, 101)
+    curve = np.where(x < 8, 2 - (x - 3.5) ** 2 / 10, 99.0)
+    largest, smallest = extremes(x, curve, np.array([1.0, 3.0, 6.0]), np.array([1.4, 1.9, 0.0]))
+    assert (largest.which, largest.reference, largest.computed) == ("largest", 1.9, pytest.approx(2.0))
+    assert largest.share == pytest.approx(0.1 / 1.9)
+    assert (smallest.reference, smallest.computed) == (0.0, pytest.approx(2 - 6.25 / 10))
+    assert np.isnan(smallest.share)
+    assert extremes(x, curve, np.array([11.0, 12.0]), np.array([1.0, 2.0])) == []
 
 
 def test_every_quantity_has_values_where_it_says_so(baffled):

@@ -14,7 +14,6 @@ from brook.core.formulas import FormulaError
 from brook.core.results.quantities.coefficients import area_and_length
 from brook.core.results.quantities.pressure_coefficient import inflow_speed
 from brook.core.results.readings import read_value, words_of
-from brook.core.results.reference import difference
 from brook.core.results.spectrum import Spectrum, Window, spectrum_of, window_of
 from brook.core.solve.history import lifted
 from brook.core.stages.readings import dimension_followed
@@ -22,7 +21,7 @@ from brook.core.study import Study, Value, read_study, value_at
 from brook.core.study.curves import Axis, CoursePlot
 from brook.core.units import DIMENSIONS, Dimension, show
 from brook.runs.readout import Source, loaded, prepared_of, time_of, view_of
-from brook.runs.sheets import Scale, Shown, scale, sheets_of, write
+from brook.runs.sheets import Scale, Shown, against, scale, sheets_of, write
 from brook.store.files import ResultFiles, moment_file
 
 TIME, RATE, NUMBER = DIMENSIONS["time"], DIMENSIONS["rate"], DIMENSIONS["number"]
@@ -228,20 +227,13 @@ def _body_patch(study: Study, patches: list[str]) -> str:
 
 def _compared(reference: Any, courses: list[Course], x: Scale, y: Scale) -> dict[str, Any]:
     along, values = np.array(reference.position), np.array(reference.value)
-    against = []
-    for course in courses:
-        if len(course.x):
-            d = difference(course.x, course.y, along, values)
-            against.append({
-                "title": course.title, "computed": _list(y.of(d.computed)), "share": _list(100 * d.share),
-                "largest": _number(100 * d.largest), "mean": _number(100 * d.mean),
-            })  # fmt: skip
+    compared = [against(c.title, (c.x, c.y), (along, values), y) for c in courses if len(c.x)]
     return {
         "title": reference.title,
         "source": reference.source,
         "x": _list(x.of(along)),
         "y": _list(y.of(values)),
-        "against": against,
+        "against": compared,
     }
 
 

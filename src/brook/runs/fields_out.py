@@ -97,7 +97,7 @@ def _refuse_unknown(source: Source, wanted: FieldsWanted) -> None:
     known = prepared_of(source).places.quantities()
     for name in wanted.quantities:
         if name not in known:
-            raise ValueError(f"there is no quantity '{name}' here; there are: {', '.join(known)}")
+            raise ValueError(f"there is no quantity '{name[:60]}' here; there are: {', '.join(known)}")
 
 
 def _values(view: View, wanted: FieldsWanted) -> tuple[dict[str, np.ndarray], list[str]]:

@@ -12,7 +12,7 @@ from brook.core.results.axes import axis_dimension, axis_values
 from brook.core.results.exports import FORMATS, Column, Curve, Sheet
 from brook.core.results.profile import Profile
 from brook.core.results.quantities import QUANTITIES
-from brook.core.results.reference import difference
+from brook.core.results.reference import difference, extremes
 from brook.core.study.curves import Axis, CurvePlot
 from brook.core.units import (
     DIMENSIONS,
@@ -99,6 +99,21 @@ def scale(axis: Axis, words: str, dimension: Dimension, values: list[np.ndarray]
     return Scale(words, axis.unit, *scale_of(axis.unit))
 
 
+def against(
+    title: str, curve: tuple[np.ndarray, np.ndarray], points: tuple[np.ndarray, np.ndarray], y: Scale
+) -> dict[str, Any]:
+    """How far a curve is from reference points: at each of them, at the most, on the mean, and at the extremes of both, shares in per cent."""
+    d = difference(*curve, *points)
+    return {
+        "title": title, "computed": _list(y.of(d.computed)), "share": _list(100 * d.share),
+        "largest": _number(100 * d.largest), "mean": _number(100 * d.mean),
+        "extremes": [
+            {"which": e.which, "reference": float(y.of(np.array(e.reference))), "computed": float(y.of(np.array(e.computed))), "share": _number(100 * e.share)}
+            for e in extremes(*curve, *points)
+        ],
+    }  # fmt: skip
+
+
 def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
     """Curves and reference points of a plot in units that suit them, with differences.
 
@@ -128,13 +143,7 @@ def plot_data(shown: list[Shown], plot: CurvePlot) -> dict[str, Any]:
         row: dict[str, Any] = {
             "title": reference.title, "source": reference.source, "x": _list(x.of(along)), "y": _list(y.of(values)),
         }  # fmt: skip
-        row["against"] = [
-            {
-                "title": title, "computed": _list(y.of(d.computed)), "share": _list(100 * d.share),
-                "largest": _number(100 * d.largest), "mean": _number(100 * d.mean),
-            }
-            for title, d in ((c.title, difference(c.x, c.y, along, values)) for c in found)
-        ]  # fmt: skip
+        row["against"] = [against(c.title, (c.x, c.y), (along, values), y) for c in found]
         compared.append(row)
     data = {
         "title": plot.title, "note": plot.note, "words": y.words, "x_title": x.words, "x_unit": x.unit, "y_unit": y.unit,

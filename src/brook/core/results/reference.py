@@ -154,6 +154,35 @@ class Difference:
         return float(np.sqrt(np.mean(found**2))) if len(found) else float("nan")
 
 
+@dataclass(frozen=True)
+class Extreme:
+    """The `largest` or `smallest` of some points and that of a curve over their span, with the share that these differ by, nan near zero."""
+
+    which: str
+    reference: float
+    computed: float
+    share: float
+
+
+def extremes(
+    position: np.ndarray, value: np.ndarray, reference_position: np.ndarray, reference_value: np.ndarray
+) -> list[Extreme]:
+    """Of a curve and of reference points, wherever each has its own; nothing where the curve has no place among the points."""
+    low, high = float(reference_position.min()), float(reference_position.max())
+    here = value[(position >= low) & (position <= high) & np.isfinite(value)]
+    if not len(here):
+        return []
+    scale = float(np.abs(reference_value).max())
+    found = []
+    for which, of in (("largest", np.max), ("smallest", np.min)):
+        reference, computed = float(of(reference_value)), float(of(here))
+        small = abs(reference) < 0.01 * scale or reference == 0
+        found.append(
+            Extreme(which, reference, computed, float("nan") if small else (computed - reference) / abs(reference))
+        )
+    return found
+
+
 def difference(
     position: np.ndarray, value: np.ndarray, reference_position: np.ndarray, reference_value: np.ndarray
 ) -> Difference:

@@ -8,6 +8,7 @@ const COLOURS = ["#0f6e74", "#b4532a", "#7a5195", "#5b7f3a", "#3b6ea5", "#a8791a
 const el = (name, text = "", className = "") => Object.assign(document.createElement(name), { textContent: text, className });
 /** The size of a share in percent; what is below a thousandth of a percent is rounding of the numbers, not a difference. */
 const percent = (share) => (Math.abs(share) < 0.001 ? "0" : rounded(Math.abs(share), 2));
+const shareOf = (v) => (v == null ? "–" : `${percent(v) === "0" ? "" : v > 0 ? "+" : "−"}${percent(v)}`);
 
 export function openPlots(root) {
   const figures = [...root.querySelectorAll("figure.curve-plot")].map((figure) => new CurvePlot(figure));
@@ -108,8 +109,15 @@ class CurvePlot {
       const table = el("table", "", "small"), head = el("tr"), body = el("tbody");
       head.append(el("th", `${data.x_title}${unit(data.x_unit)}`, "num"), el("th", `reference${unit(data.y_unit)}`, "num"), ...reference.against.flatMap((a) => [el("th", `${a.title}${unit(data.y_unit)}`, "num"), el("th", "difference [%]", "num")]));
       for (let k = 0; k < reference.x.length; k++) {
-        const row = el("tr"), share = (v) => (v == null ? "–" : `${percent(v) === "0" ? "" : v > 0 ? "+" : "−"}${percent(v)}`);
-        row.append(el("td", rounded(reference.x[k], 4), "num"), el("td", rounded(reference.y[k], 4), "num"), ...reference.against.flatMap((a) => [el("td", rounded(a.computed[k], 4), "num"), el("td", share(a.share[k]), "num")]));
+        const row = el("tr");
+        row.append(el("td", rounded(reference.x[k], 4), "num"), el("td", rounded(reference.y[k], 4), "num"), ...reference.against.flatMap((a) => [el("td", rounded(a.computed[k], 4), "num"), el("td", shareOf(a.share[k]), "num")]));
+        body.append(row);
+      }
+      for (const [k, which] of ["largest", "smallest"].entries()) {
+        const there = reference.against.find((a) => a.extremes?.length);
+        if (!there) break;
+        const row = el("tr", "", "total");
+        row.append(el("td", which), el("td", rounded(there.extremes[k].reference, 4), "num"), ...reference.against.flatMap((a) => (a.extremes?.length ? [el("td", rounded(a.extremes[k].computed, 4), "num"), el("td", shareOf(a.extremes[k].share), "num")] : [el("td", "–", "num"), el("td", "–", "num")])));
         body.append(row);
       }
       const top = el("thead");
