@@ -97,7 +97,7 @@ def test_boxes_that_follow_a_run_do_so_at_every_point(study):
     assert follow_of(prepare(follows, follows.cases[2])) is None
 
 
-def test_a_start_from_another_variant_is_that_at_the_same_point(study):
+def test_names_of_cases_lead_to_their_variant(study):
     assert case_name("even", "high_water") == "even-at-high_water"
     assert study.index_of(study.variant(study.cases[-1].name)) == len(study.variants) - 1
     with pytest.raises(KeyError):

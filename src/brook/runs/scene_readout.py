@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable
+from typing import TypeVar
 
 import numpy as np
 from pydantic import TypeAdapter, ValidationError
@@ -25,7 +26,9 @@ BOUNDARY = "boundary.bin"  # of a mesh, beside it
 FIRST = ("speed", "pressure", "temperature")  # quantities of which a run keeps its usual cut, for pages that open
 MOST_BYTES = 200_000_000
 MOST_RECIPE = 40_000  # characters
+Kind = TypeVar("Kind")
 _LAYER: TypeAdapter[Layer] = TypeAdapter(Layer)
+_PLATE = TypeAdapter(Plate)
 _kept: OrderedDict[tuple[str, ...], bytes] = OrderedDict()
 
 
@@ -65,16 +68,10 @@ def layer(source: Source, quantity: str, recipe: str, other: Source | None = Non
     Raises `KeyError` for a quantity or a patch that is not there, `ValueError` for what cannot be drawn and `FormulaError`."""
     if len(recipe) > MOST_RECIPE:
         raise ValueError("this recipe is too long")
-    try:
-        wanted = _LAYER.validate_json(recipe)
-    except ValidationError as error:
-        first = error.errors()[0]
-        raise ValueError(f"{'.'.join(map(str, first['loc']))}: {first['msg']}") from None
-    known_then(source, quantity)
+    wanted = _read(_LAYER, recipe)
     if other is not None and source.moment:
         other = at_time(other, time_of(source))
-    less = None if other is None else Seen(view_of(other), loaded(other).locator, quantity)
-    seen = Seen(view_of(source), loaded(source).locator, quantity, less)
+    seen = _seen(source, quantity, other)
     if coarse:
         return drawn(wanted, seen, coarse=True).packed()
     key: tuple[str, ...] = (
@@ -95,17 +92,25 @@ def scene(source: Source, plate: str, title: str, other: Source | None = None) -
     """What a picture shows as GLB, from its plate as JSON; what fell short is told in it. Raises as `layer` does."""
     if len(plate) > MOST_RECIPE:
         raise ValueError("this picture is too long to be read")
+    wanted = _read(_PLATE, plate)
+    if other is not None and source.moment:
+        other = at_time(other, time_of(source))
+    return scene_of(wanted, _seen(source, wanted.quantity, other), title)[0]
+
+
+def _read(kind: TypeAdapter[Kind], text: str) -> Kind:
+    """What a page asks for, from JSON. Raises `ValueError` that says where it is wrong."""
     try:
-        wanted = Plate.model_validate_json(plate)
+        return kind.validate_json(text)
     except ValidationError as error:
         first = error.errors()[0]
         raise ValueError(f"{'.'.join(map(str, first['loc']))}: {first['msg']}") from None
-    known_then(source, wanted.quantity)
-    if other is not None and source.moment:
-        other = at_time(other, time_of(source))
-    less = None if other is None else Seen(view_of(other), loaded(other).locator, wanted.quantity)
-    seen = Seen(view_of(source), loaded(source).locator, wanted.quantity, less)
-    return scene_of(wanted, seen, title)[0]
+
+
+def _seen(source: Source, quantity: str, other: Source | None) -> Seen:
+    known_then(source, quantity)
+    less = None if other is None else Seen(view_of(other), loaded(other).locator, quantity)
+    return Seen(view_of(source), loaded(source).locator, quantity, less)
 
 
 def _made(key: tuple[str, ...], make: Callable[[], bytes]) -> bytes:

@@ -5,24 +5,18 @@ from brook.core.study.document import (
     FORMAT,
     VERSION,
     Brief,
-    Case,
     DocumentError,
-    OperatingPoint,
     Requirement,
     RunRules,
     SetUp,
     Study,
-    Variant,
-    case_name,
-    is_about,
-    point_name,
     read_study,
     study_text,
-    variant_name,
 )  # fmt: skip
 from brook.core.study.geometry import Opening, PlaneGeometry, Rectangle, Sides, formulas_of, patch_names
 from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.resolve import Resolved, named_scope, resolve, value_at
+from brook.core.study.variants import Case, OperatingPoint, Variant, case_name, is_about, point_name, variant_name
 
 __all__ = [
     "FORMAT", "VERSION", "Brief", "Case", "DocumentError", "MeshPlan", "Opening", "OperatingPoint", "Part", "PlaneGeometry",

@@ -12,7 +12,6 @@ from brook.core.study.base import BodyName, Formula, Name, Part, Problem, Prose,
 from brook.core.study.boundaries import Boundary
 from brook.core.study.curves import CoursePlot, CurvePlot
 from brook.core.study.frame import TurningFrame
-from brook.core.study.geometry import Geometry
 from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.particles import Particles
@@ -23,6 +22,12 @@ from brook.core.study.start import FromLast, Start
 from brook.core.study.tables import ValueTable
 from brook.core.study.timing import Steady, Timing
 from brook.core.study.turbulence import Turbulence
+from brook.core.study.variants import (
+    OperatingPoint,
+    Variant,
+    case_of,
+    variant_name,
+)
 from brook.core.study.views import Plate
 from brook.core.study.within import Within
 
@@ -201,28 +206,6 @@ class RunRules(Part):
     iterations: Annotated[int, Field(ge=1, le=100_000)] = 3000
 
 
-class Variant(Part):
-    name: Name
-    title: Title
-    named_values: dict[Name, Formula] = {}
-    geometry: Geometry
-
-
-class OperatingPoint(Part):
-    """Named values under which requirements have to hold; they go before those of variants and of the study."""
-
-    name: Name
-    title: Title
-    named_values: dict[Name, Formula] = {}
-
-
-class Case(Variant):
-    """A variant `of` a study at one of its operating points, which is computed for itself; no part of the document."""
-
-    of: str = ""
-    point: str = ""
-
-
 class Study(Part):
     """Everything a study is. Shared statements first, then one geometry for each variant."""
 
@@ -280,7 +263,7 @@ class Study(Part):
         """What is computed: each variant at each operating point, or the variants where there is none."""
         if not self.points:
             return self.variants
-        return tuple(_case(variant, point) for variant in self.variants for point in self.points)
+        return tuple(case_of(variant, point) for variant in self.variants for point in self.points)
 
     def variant(self, name: str) -> Variant:
         """The variant or the case of that name. Raises `KeyError`."""
@@ -292,37 +275,6 @@ class Study(Part):
     def index_of(self, variant: Variant) -> int:
         """The place of a variant, or of the one that a case is of. Raises `ValueError`."""
         return [v.name for v in self.variants].index(variant_name(variant))
-
-
-def variant_name(variant: Variant) -> str:
-    """The name of a variant, or of the one that a case is of."""
-    return variant.of if isinstance(variant, Case) else variant.name
-
-
-def point_name(variant: Variant) -> str:
-    """The name of the operating point of a case, '' for a variant that is at none."""
-    return variant.point if isinstance(variant, Case) else ""
-
-
-def is_about(name: str, variant: Variant) -> bool:
-    """Whether a name is that of a case, or of the variant that it is of."""
-    return name in (variant.name, variant_name(variant))
-
-
-def case_name(variant: str, point: str) -> str:
-    """What a variant at an operating point is called in addresses and in the queue: `even-at-summer`."""
-    return f"{variant}-at-{point}" if point else variant
-
-
-def _case(variant: Variant, point: OperatingPoint) -> Case:
-    return Case.model_construct(
-        name=case_name(variant.name, point.name),
-        title=f"{variant.title}, {point.title[:1].lower() + point.title[1:]}",
-        named_values=dict(variant.named_values) | dict(point.named_values),
-        geometry=variant.geometry,
-        of=variant.name,
-        point=point.name,
-    )
 
 
 def study_text(study: Study) -> str:

@@ -9,9 +9,10 @@ from typing import Any, get_args
 from brook.core.formulas import FUNCTIONS, FormulaError, Reading, Scope, evaluate, names_in, nearest, parse
 from brook.core.study import of_flow
 from brook.core.study.base import Part, Problem, Value
-from brook.core.study.document import Study, Variant, point_name
+from brook.core.study.document import Study
 from brook.core.study.of_flow import OfFlow, names_flow
 from brook.core.study.placed import NAMES, SAMPLES, Placed, is_placed
+from brook.core.study.variants import Variant, point_name
 from brook.core.study.varied import NAME, Varied, varies
 from brook.core.units import DIMENSIONS, SYMBOLS, Quantity
 

@@ -31,6 +31,7 @@ class Scale:
 
     @classmethod
     def of(cls, plate: Plate, seen: Seen, made: list[Drawn]) -> Scale:
+        """That of a plate by the values that its layers show."""
         kind = QUANTITIES.get(seen.quantity) or seen.view.own[seen.quantity].kind
         surfaces = [_samples(d) for d in made if "values" in d.arrays]
         along = [d.arrays["lines_values"] for d in made if "lines_values" in d.arrays and "longest" not in d.numbers]
