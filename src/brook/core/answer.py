@@ -10,7 +10,8 @@ from brook.core.results import Judgement
 @dataclass(frozen=True)
 class Standing:
     """A variant with, per requirement name, its value and how it was judged; `complete` when all are up to date and converged, `ended` when
-    they are up to date and its run has ended without that. Over operating points the values are the `worst` ones, with where that is."""
+    they are up to date and its run has ended without that. Over operating points the values are the `worst` ones, with where that is.
+    `halves` of bands are those of values that have one."""
 
     variant: str
     title: str
@@ -18,11 +19,27 @@ class Standing:
     values: dict[str, tuple[float, Judgement]]
     ended: bool = False
     worst: dict[str, str] = field(default_factory=dict)
+    halves: dict[str, float] = field(default_factory=dict)
 
     @property
     def holds(self) -> bool:
-        """Whether every requirement was read and none is failed."""
-        return self.complete and all(j.verdict != "fail" for _, j in self.values.values())
+        """Whether every requirement was read and none is failed or undecided."""
+        return self.complete and all(j.verdict not in ("fail", "undecided") for _, j in self.values.values())
+
+    @property
+    def surely_fails(self) -> bool:
+        """Whether some requirement is failed by more than its band."""
+        return any(name in self.halves for name in self.failures)
+
+    @property
+    def undecided(self) -> list[str]:
+        """The requirements whose limits lie within their bands, of one that fails none."""
+        return [] if self.failures else [name for name, (_, j) in self.values.items() if j.verdict == "undecided"]
+
+    def is_apart(self, other: Standing, name: str) -> bool:
+        """Whether the values of a requirement differ by more than their bands; what has no band is taken as it stands."""
+        between = abs(self.values[name][0] - other.values[name][0])
+        return between > self.halves.get(name, 0.0) + other.halves.get(name, 0.0)
 
     @property
     def failures(self) -> list[str]:
@@ -37,21 +54,30 @@ def folded(
     largest = {name: kind == "smallest" for name, kind in wishes}
     values: dict[str, tuple[float, Judgement]] = {}
     worst: dict[str, str] = {}
+    halves: dict[str, float] = {}
     for name in dict.fromkeys(name for case in cases for name in case.values):
-        there = [(case.values[name], point) for case, point in zip(cases, points, strict=True) if name in case.values]
+        there = [
+            (case.values[name], point, case.halves.get(name))
+            for case, point in zip(cases, points, strict=True)
+            if name in case.values
+        ]
 
-        def goodness(found: tuple[tuple[float, Judgement], str], name: str = name) -> float:
-            (value, judgement), _ = found
+        def goodness(found: tuple[tuple[float, Judgement], str, float | None], name: str = name) -> tuple[int, float]:
+            (value, judgement), *_ = found
             if judgement.margin is not None:
-                return judgement.margin
-            return -value if largest.get(name, True) else value
+                return WORSE.get(judgement.verdict, len(WORSE)), judgement.margin
+            return 0, -value if largest.get(name, True) else value
 
-        values[name], worst[name] = min(there, key=goodness)
+        values[name], worst[name], half = min(there, key=goodness)
+        if half is not None:
+            halves[name] = half
     complete = all(case.complete for case in cases)
     ended = not complete and all(case.complete or case.ended for case in cases)
-    return Standing(variant, title, complete, values, ended, worst)
+    return Standing(variant, title, complete, values, ended, worst, halves)
 
 
+WORSE = {"fail": 0, "undecided": 1}
+MOST_NAMED = 3
 BETTER = {"smallest": -1, "at_most": -1, "largest": 1, "at_least": 1}  # which way a limit wants a value
 
 
@@ -98,6 +124,9 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
     if not standings:
         return "There is no variant yet."
     waiting = [s for s in standings if not s.complete]
+    open_ones = [s for s in standings if s.complete and s.undecided]
+    if open_ones and len(waiting) < len(standings):
+        return _with_undecided(standings, best, titles, open_ones, waiting)
     if len(waiting) == len(standings):
         return _without_convergence(standings, titles)
     rest = "" if not waiting else f" {len(waiting)} of {len(standings)} are not up to date or not converged."
@@ -113,6 +142,19 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
     if others:
         return f"“{best.title}” holds every limit and does best of {len(others) + 1} that do."
     return f"Only “{best.title}” holds every limit."
+
+
+def _with_undecided(
+    standings: list[Standing], best: Standing | None, titles: dict[str, str], open_ones: list[Standing], waiting: list[Standing]
+) -> str:  # fmt: skip
+    """What can be said where limits lie within bands."""
+    told = []
+    for s in open_ones[:MOST_NAMED]:
+        told.append(f"“{s.title}” on {', '.join(titles[n].lower() for n in titles if n in s.undecided)}")
+    more = f" and {len(open_ones) - MOST_NAMED} more" if len(open_ones) > MOST_NAMED else ""
+    rest = f" {len(waiting)} of {len(standings)} are not up to date or not converged." if waiting else ""
+    first = f"Of those decided, “{best.title}” does best." if best is not None else "Undecided as yet."
+    return f"{first} Bands cross limits of {'; '.join(told)}{more}: finer meshes decide.{rest}"
 
 
 def _without_convergence(standings: list[Standing], titles: dict[str, str]) -> str:

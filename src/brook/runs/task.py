@@ -61,7 +61,7 @@ TURN = 0.5  # seconds between two looks whether another run is through
 @dataclass(frozen=True)
 class Request:
     """A run as a worker gets it; `until` is `mesh` or `readings`; `start_from` a run whose checkpoint it goes on from; `begin_with` the key of one with whose fields it begins;
-    `shapes` is where shape files are; `job` is what the queue calls it, which nobody can guess."""
+    `enough` says what may be left open of each reading; `shapes` is where shape files are; `job` is what the queue calls it, which nobody can guess."""
 
     run_id: int
     document: str
@@ -70,6 +70,7 @@ class Request:
     until: str = "readings"
     start_from: int | None = None
     begin_with: str = ""
+    enough: dict[str, float] = field(default_factory=dict)
     shapes: str = ""
     job: str = field(default_factory=new_job)
 
@@ -311,8 +312,8 @@ def _run(
     folder = files.folder("run", keys.run)
     if files.has("run", keys.run) and request.start_from is None:
         summary = json.loads((folder / "summary.json").read_text())
-        # a run that was stopped by hand is not what was asked for: do it again
-        if summary["state"] != "stopped":
+        # a run that was stopped by hand, or ended early where no end is near enough now, is not what was asked for: do it again
+        if summary["state"] != "stopped" and not (summary["state"] == "enough" and not request.enough):
             emit({"type": "result", "stage": "run", "key": keys.run, "summary": summary})
             return summary, Fields.load(folder / "fields.npz", Stencil(mesh))
 
@@ -331,7 +332,7 @@ def _run(
     began_at = start.began_at if start else 0
     watch = WorkerWatch(emit, wish, mine, rules_of(prepared), shapes, (keys.mesh, keys.run), began_at, patience)
     watch.plates = tuple(p for p in study.plates if p.layers) if not mesh.is_plane else ()
-    outcome = solve(study, prepared, whole, watch, start)
+    outcome = solve(study, prepared, whole, watch, start, request.enough)
     if outcome.state == "paused":
         watch.save(outcome.checkpoint)
         return outcome

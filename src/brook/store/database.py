@@ -16,9 +16,10 @@ from brook.core.study import Study, read_study, study_text
 from brook.store import history
 from brook.store.files import ResultFiles, ShapeStore
 from brook.store.history import Author
-from brook.store.tables import LatestRow, MadeRow, ResultRow, RevisionRow, RunRow, StepRow, StudyRow
+from brook.store.tables import AimRow, LatestRow, MadeRow, ResultRow, RevisionRow, RunRow, StepRow, StudyRow
 
 NOBODY = Author()
+UNDER_WAY = "under way"  # the state of an aim that is not reached yet
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -204,6 +205,7 @@ class Store:
         until: str,
         start_from: int | None = None,
         begin_with: str = "",
+        enough: dict[str, float] | None = None,
     ) -> RunRow | None:
         """A new run in the queue; None when one of this variant waits or is under way already."""
         with self.writing() as session:
@@ -219,6 +221,7 @@ class Store:
                 until=until,
                 start_from=start_from,
                 begin_with=begin_with,
+                enough=enough or {},
             )
             session.add(run)
             return run
@@ -237,7 +240,7 @@ class Store:
     def runs_to_go_on(self) -> set[int]:
         """Runs whose checkpoint somebody may still go on from."""
         newest = select(func.max(RunRow.id)).group_by(RunRow.study_id, RunRow.variant)
-        ended_well = ("converged", "meshed", "diverged")
+        ended_well = ("converged", "enough", "meshed", "diverged")
         with self.session() as session:
             wanted = set(
                 session.scalars(select(RunRow.id).where(RunRow.id.in_(newest), RunRow.state.not_in(ended_well)))
@@ -259,6 +262,39 @@ class Store:
         query = select(RunRow).where(RunRow.study_id == study_id).order_by(RunRow.id)
         with self.session() as session:
             return {run.variant: run for run in session.scalars(query)}
+
+    # -- aims ---------------------------------------------------------------------------------
+
+    def add_aim(self, study_id: int, kind: str, said: dict[str, Any]) -> AimRow | None:
+        """A new aim of a study; None when it has one under way."""
+        with self.writing() as session:
+            busy = select(AimRow.id).where(AimRow.study_id == study_id, AimRow.state == UNDER_WAY)
+            if session.scalar(busy.limit(1)) is not None:
+                return None
+            aim = AimRow(study_id=study_id, kind=kind, said=said, tried={}, state=UNDER_WAY)
+            session.add(aim)
+            return aim
+
+    def change_aim(self, aim_id: int, **values: Any) -> None:
+        with self.writing() as session:
+            aim = session.get(AimRow, aim_id)
+            for name, value in values.items() if aim is not None else ():
+                setattr(aim, name, value)
+
+    def newest_aim(self, study_id: int) -> AimRow | None:
+        """The last aim of a study, under way or ended."""
+        query = select(AimRow).where(AimRow.study_id == study_id).order_by(AimRow.id.desc()).limit(1)
+        with self.session() as session:
+            return session.scalar(query)
+
+    def aims_under_way(self) -> list[AimRow]:
+        with self.session() as session:
+            return list(session.scalars(select(AimRow).where(AimRow.state == UNDER_WAY).order_by(AimRow.id)))
+
+    def runs_of(self, ids: list[int]) -> list[RunRow]:
+        """Runs by their numbers."""
+        with self.session() as session:
+            return list(session.scalars(select(RunRow).where(RunRow.id.in_(ids))))
 
     # -- results ------------------------------------------------------------------------------
 

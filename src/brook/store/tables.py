@@ -79,7 +79,8 @@ class StepRow(Base):
 class RunRow(Base):
     """A job in the queue, under way, paused or ended: bringing a variant up to date as its document was then.
 
-    `start_from` is the run from whose checkpoint it goes on, `begin_with` the key of the one with whose fields it begins; `interruptions` counts how often it had to; `job` is its name
+    `start_from` is the run from whose checkpoint it goes on, `begin_with` the key of the one with whose fields it begins, `enough` what
+    may be left open of each reading; `interruptions` counts how often it had to; `job` is its name
     in the queue.
     """
 
@@ -92,6 +93,7 @@ class RunRow(Base):
     until: Mapped[str] = mapped_column(String(20), default="readings")
     start_from: Mapped[int | None]
     begin_with: Mapped[str] = mapped_column(String(40), default="", server_default="")
+    enough: Mapped[dict[str, float]] = mapped_column(JSON, default=dict, server_default="{}")
     state: Mapped[str] = mapped_column(String(20), default="queued")
     message: Mapped[str] = mapped_column(Text, default="")
     iterations: Mapped[int] = mapped_column(default=0)
@@ -128,6 +130,22 @@ class LatestRow(Base):
     variant: Mapped[str] = mapped_column(String(60), primary_key=True)
     stage: Mapped[str] = mapped_column(String(60), primary_key=True)
     key: Mapped[str] = mapped_column(String(40))
+
+
+class AimRow(Base):
+    """What a study is computed for over several runs: as it was `said`, with the runs `tried` by the name of their case, and in `words` what it came to."""
+
+    __tablename__ = "aims"
+    __table_args__ = (Index("aims_of_study", "study_id"), NEVER_AGAIN)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    study_id: Mapped[int] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"))
+    kind: Mapped[str] = mapped_column(String(20))
+    said: Mapped[dict[str, Any]] = mapped_column(JSON)
+    tried: Mapped[dict[str, int]] = mapped_column(JSON, default=dict)
+    state: Mapped[str] = mapped_column(String(20), default="under way")
+    words: Mapped[str] = mapped_column(Text, default="", server_default="")
+    begun: Mapped[datetime] = mapped_column(default=now)
+    ended: Mapped[datetime | None]
 
 
 class MaterialRow(Base):

@@ -7,7 +7,7 @@ import contextlib
 import queue
 import threading
 from collections import deque
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
 from dataclasses import dataclass, field
 from typing import Any
@@ -78,6 +78,7 @@ class Hub:
         self._thread = threading.Thread(target=self._work, name="brook-hub", daemon=True)
         self._late: deque[Event] = deque()  # that could not be written yet, in their order
         self.trouble = ""  # why, in words
+        self.after_end: Callable[[int], None] = lambda _: None  # is told the study of each run that ended
 
     def start(self, loop: asyncio.AbstractEventLoop) -> None:
         self._loop = loop
@@ -205,6 +206,7 @@ class Hub:
             message = "; ".join(words for words in (event["message"], live.lost) if words)
             self.store.change_run(run_id, state=event["state"], message=message, iterations=iterations, ended=now())
             self.live.pop(run_id, None)
+            self.after_end(live.study_id)
         passed = {k: v for k, v in event.items() if k != "summary"}
         self.announce(
             live.study_id,

@@ -38,7 +38,7 @@ PAGES = (
     ("results", "Results"), ("compare", "Compare"),
 )  # fmt: skip
 # Pages about one variant at a time.
-OF_VARIANT = {"geometry", "mesh", "set-up", "run", "results"}
+OF_VARIANT = {"geometry", "mesh", "set-up", "run", "results", "sure"}
 
 
 @lru_cache(maxsize=256)

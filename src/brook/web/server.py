@@ -86,6 +86,7 @@ async def _served(
         store.shapes.clear_unfinished()
         queue.start()
         studio.resume()
+        studio.aims.start()
         kernels.wait_for_first()  # until then all cores are needed for what the first runs wait for
         studio.result_reader.start()
         studio.geometry_worker.start()
@@ -102,6 +103,7 @@ async def _served(
     studio.result_reader.close()
     studio.geometry_worker.close()
     studio.orders.close()
+    studio.aims.close()
     hub.close()
     store.close()
     lock.release()

@@ -1,28 +1,40 @@
-"""How a study stands: its variants, their stages and readings, and what is out of date."""
+"""How a study stands: its variants, their stages and readings with their bands, and what is out of date."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 from brook.core.answer import Standing, best_of, folded, runner_up, sentence
-from brook.core.checks import Prepared, check, prepare
+from brook.core.checks import Prepared
 from brook.core.results import Judgement
-from brook.core.results.readings import show_reading, show_swing
-from brook.core.stages.keys import Keys, stage_keys
-from brook.core.stages.losses import with_losses
-from brook.core.stages.readings import course_words, dimension_of_reading, expected_words, judgement_of
-from brook.core.study import DocumentError, Problem, Requirement, Study, Variant, point_name, read_study, variant_name
-from brook.core.units import DIMENSIONS, Dimension, round_text
-from brook.store import Store
+from brook.core.results.readings import show_reading
+from brook.core.stages.certainty import Certainty
+from brook.core.stages.keys import Keys
+from brook.core.stages.readings import dimension_of_reading
+from brook.core.study import (
+    Problem,
+    Requirement,
+    Study,
+    Variant,
+    point_name,
+    sized_name,
+    steps_coarser,
+    told_size,
+    variant_name,
+)
+from brook.core.study.variants import STEP
+from brook.core.units import DIMENSIONS, round_text
 from brook.store.tables import RunRow, StudyRow
-from brook.web.hub import Hub, LiveRun
+from brook.web.hub import LiveRun
 
-# (key, summary) of the newest result by (variant, stage); summaries by key.
-Latest = dict[tuple[str, str], tuple[str, dict[str, Any]]]
-Known = dict[str, dict[str, Any]]
+
+def size_words(coarser: int) -> str:
+    """How large cells are beside those of the mesh plan, '' for these."""
+    times = f"{STEP ** abs(coarser):.3g}"
+    return f"cells {times} times {'as large' if coarser > 0 else 'smaller'}" if coarser else ""
 
 
 @dataclass(frozen=True)
@@ -46,6 +58,23 @@ class ReadingState:
     course: str = ""
     expected: str = ""  # what was, and how far it is off
     swing: str = ""  # mean and swing in a run that stands without converging
+    kept: dict[str, Any] = field(default_factory=dict)  # what the store has of it
+    sure: Certainty | None = None
+    on: str = ""  # on which cells it was read where these are not those of the mesh plan
+    made_of: tuple[tuple[str, str], ...] = ()  # the parts of its band in words
+
+    @property
+    def half(self) -> float | None:
+        """Half the width of its band in SI units, None for none."""
+        return self.sure.half if self.sure is not None else None
+
+    @property
+    def sure_words(self) -> str:
+        """How sure it is, in a sentence."""
+        if self.sure is None:
+            return ""
+        parts = ", ".join(f"{size} of {name}" for name, size in self.made_of)
+        return f"{self.sure.words}; {parts}" if parts else self.sure.words
 
     @property
     def bar(self) -> float | None:
@@ -78,6 +107,44 @@ class VariantState:
     live: LiveRun | None
     has_checkpoint: bool = False
     kept_keys: Keys | None = None
+    series: tuple[VariantState, ...] = ()  # the same on other cells, from the finest on
+    read_here: tuple[ReadingState, ...] = ()  # on its own cells, where `readings` are those of a series
+
+    @property
+    def own(self) -> tuple[ReadingState, ...]:
+        """The readings of its own cells."""
+        return self.read_here or self.readings
+
+    @property
+    def every_size(self) -> list[VariantState]:
+        """This and the same on other cells, from the finest on."""
+        return sorted((self, *self.series), key=lambda v: steps_coarser(v.variant))
+
+    def is_sound_at(self, coarser: int) -> bool:
+        """Whether it has a sound run on cells coarser by so many steps."""
+        return any(v.is_sound for v in self.every_size if steps_coarser(v.variant) == coarser)
+
+    @property
+    def is_sound(self) -> bool:
+        """Its run has converged, or come near enough to what is to be decided, with the inputs as they are now."""
+        return self.run.fresh and self.run.summary is not None and self.run.summary["state"] in ("converged", "enough")
+
+    @property
+    def size_words(self) -> str:
+        """How large its cells are beside those of the mesh plan."""
+        return size_words(steps_coarser(self.variant))
+
+    @property
+    def stands(self) -> bool:
+        """Every reading that is asked for is up to date, if need be on coarser cells, where it has to have a band."""
+        if self.fresh and self.is_sound:
+            return True
+        return bool(self.readings) and all(r.fresh and r.half is not None for r in self.readings)
+
+    @property
+    def at_work(self) -> VariantState:
+        """This, or the same on other cells, whichever is under way."""
+        return next((v for v in self.every_size if v.is_busy), self)
 
     @property
     def of(self) -> str:
@@ -131,16 +198,25 @@ class StudyState:
     study: Study
     variants: tuple[VariantState, ...]
     problems: list[Problem]
+    sized: Callable[[Variant, int], VariantState]  # a case on cells coarser by so many steps
 
     def variant(self, name: str) -> VariantState:
-        """The case of that name, or of a variant its first one. Raises `KeyError`."""
+        """The case of that name, on the cells that it says, or of a variant its first one. Raises `KeyError`."""
         for state in self.variants:
             if name in (state.variant.name, state.of):
                 return state
-        raise KeyError(name)
+        base, coarser = told_size(name)
+        if not coarser:
+            raise KeyError(name)
+        state = self.variant(base)
+        known = next((v for v in state.series if steps_coarser(v.variant) == coarser), None)
+        return known or self.sized(state.variant, coarser)
 
     def cases_of(self, name: str) -> list[VariantState]:
-        """The case of that name, or all cases of a variant. Raises `KeyError`."""
+        """The case of that name, or all cases of a variant, on the cells that it says. Raises `KeyError`."""
+        base, coarser = told_size(name)
+        if coarser:
+            return [self.variant(sized_name(v.variant.name, coarser)) for v in self.cases_of(base)]
         found = [v for v in self.variants if v.variant.name == name] or [v for v in self.variants if v.of == name]
         if not found:
             raise KeyError(name)
@@ -157,7 +233,8 @@ class StudyState:
     @property
     def stamp(self) -> str:
         """Changes whenever a page of this study would look otherwise, progress of runs aside."""
-        jobs = [f"{v.job.id}{v.job.state}" for v in self.variants if v.job is not None]
+        every = [v for state in self.variants for v in state.every_size]
+        jobs = [f"{v.job.id}{v.job.state}" for v in every if v.job is not None]
         return "-".join([str(self.row.changes), *jobs]).replace(" ", "")
 
     @property
@@ -180,9 +257,10 @@ class StudyState:
     def _of_cases(self) -> list[Standing]:
         return [
             Standing(
-                v.variant.name, v.variant.title, v.fresh and v.run.summary is not None and not _unsound(v.run.summary),
+                v.variant.name, v.variant.title, v.stands,
                 {r.requirement.name: (r.value, r.judgement) for r in v.readings if r.value is not None and r.judgement},
-                v.fresh and v.run.summary is not None and _unsound(v.run.summary),
+                v.fresh and v.run.summary is not None and not v.is_sound,
+                halves={r.requirement.name: r.half for r in v.readings if r.half is not None},
             )
             for v in self.variants
         ]  # fmt: skip
@@ -209,6 +287,9 @@ class StudyState:
             return f"the others fail on {', '.join(titles)}" if titles else ""
         for name, _ in self._wishes:
             there = name in best.values and name in next_best.values
+            if there and not best.is_apart(next_best, name):
+                title = next(r.title for r in self.study.requirements if r.name == name)
+                return f"cannot be told apart from “{next_best.title}”: the bands of {title.lower()} overlap"
             if there and best.values[name][0] != next_best.values[name][0]:
                 return self._by(name, best.values[name][0] - next_best.values[name][0], next_best.title)
         margins = [
@@ -240,115 +321,3 @@ class StudyState:
         if self.variants and not any(v.prepared.ready or v.run.summary for v in self.variants):
             return "No variant can be run yet; each one says on its pages what it still needs."
         return sentence(self.standings, self.best, {r.name: r.title for r in self.study.requirements})
-
-
-def _keys_of(job: RunRow) -> Keys | None:
-    """The keys a run was queued with, None where its document is of another version and cannot be read any more."""
-    try:
-        study = read_study(job.document)
-        return stage_keys(study, prepare(study, study.variant(job.variant)))
-    except (KeyError, DocumentError):
-        return None
-
-
-def _unsound(summary: dict[str, Any]) -> bool:
-    return summary["state"] != "converged"
-
-
-def _swing(run: dict[str, Any] | None, requirement: Requirement, dimension: Dimension) -> str:
-    """Mean and swing of a reading in a run that stands without converging, nothing in others."""
-    of_run = (run or {}).get("swing")
-    if not of_run or requirement.name not in of_run["monitors"]:
-        return ""
-    mean, half = of_run["monitors"][requirement.name]
-    return show_swing(mean, half, dimension, requirement.shown_in)
-
-
-def _stage(newest: tuple[str, dict[str, Any]] | None, wanted: str | None, known: Known) -> StageState:
-    """The result of the wanted key if there ever was one, else the newest, marked as out of date."""
-    if wanted is not None and wanted in known:
-        return StageState(known[wanted], wanted, True)
-    if newest is None:
-        return StageState(None, None, False)
-    return StageState(newest[1], newest[0], False)
-
-
-def _mesh_stage(stage: StageState, prepared: Prepared) -> StageState:
-    """A mesh with what it lost beyond what the plan allows now in its verdict."""
-    return stage if stage.summary is None else replace(stage, summary=with_losses(stage.summary, prepared.plan.losses))
-
-
-class StateReader:
-    """Puts together how a study stands from what the store and the hub know."""
-
-    def __init__(self, store: Store, hub: Hub, learn: Callable[[Study, Variant], None] = lambda study, variant: None):
-        self.store, self.hub, self.learn = store, hub, learn
-
-    def state(self, slug: str) -> StudyState:
-        """Raises `StoreError` for an unknown study."""
-        row = self.store.study_row(slug)
-        return self._state(row, read_study(row.document))
-
-    def supposed(self, row: StudyRow, study: Study, name: str) -> tuple[StudyState, VariantState]:
-        """How a study would stand with another document, and one of its variants."""
-        state = self._state(row, study)
-        return state, state.variant(name)
-
-    def _state(self, row: StudyRow, study: Study) -> StudyState:
-        for variant in study.cases:
-            self.learn(study, variant)
-        latest = self.store.latest(row.id)
-        jobs = self.store.newest_runs(row.id)
-        ready = [prepare(study, variant) for variant in study.cases]
-        keys = [stage_keys(study, prepared) for prepared in ready]
-        wanted = {key for k in keys if k is not None for key in (k.mesh, k.run, *k.readings.values())}
-        known = self.store.results(wanted - {key for key, _ in latest.values()})
-        known |= {key: summary for key, summary in latest.values()}
-        variants = tuple(
-            self._variant_state(
-                study.index_of(ready[k].variant),
-                study,
-                ready[k],
-                keys[k],
-                latest,
-                known,
-                jobs.get(ready[k].variant.name),
-            )
-            for k in range(len(ready))
-        )
-        return StudyState(row, study, variants, check(study))
-
-    def _variant_state(
-        self, index: int, study: Study, prepared: Prepared, keys: Keys | None, latest: Latest, known: Known,
-        job: RunRow | None,
-    ) -> VariantState:  # fmt: skip
-        variant = prepared.variant
-        mesh = _mesh_stage(_stage(latest.get((variant.name, "mesh")), keys.mesh if keys else None, known), prepared)
-        run = _stage(latest.get((variant.name, "run")), keys.run if keys else None, known)
-        readings = tuple(self._reading(r, prepared, keys, variant, latest, known, run) for r in study.requirements)
-        live = self.hub.live.get(job.id) if job else None
-        kept = job is not None and self.store.files.of_run(job.id).checkpoint.exists()
-        kept_keys = _keys_of(job) if kept and job is not None else None
-        return VariantState(index, variant, prepared, keys, mesh, run, readings, job, live, kept, kept_keys)
-
-    def _reading(
-        self, requirement: Requirement, prepared: Prepared, keys: Keys | None, variant: Variant, latest: Latest,
-        known: Known, run: StageState,
-    ) -> ReadingState:  # fmt: skip
-        wanted = keys.readings.get(requirement.name) if keys else None
-        stage = _stage(latest.get((variant.name, f"reading:{requirement.name}")), wanted, known)
-        course = course_words(requirement, prepared)
-        if stage.summary is None:
-            return ReadingState(requirement, "", "", None, None, False, course=course)
-        if run.summary is not None and run.summary["state"] == "diverged":
-            return ReadingState(requirement, "", "the run diverged", None, None, stage.fresh, stage.key, course)
-        value = stage.summary["value"]
-        dimension = dimension_of_reading(requirement, prepared)
-        if value is None or dimension is None:
-            return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key, course)
-        shown = show_reading(value, dimension, requirement.shown_in)
-        asked = not requirement.at or requirement.at == point_name(variant)
-        judgement = judgement_of(requirement, prepared, value) if asked else None
-        swing = _swing(run.summary, requirement, dimension)
-        expected = expected_words(requirement, prepared, value)
-        return ReadingState(requirement, shown, "", judgement, value, stage.fresh, stage.key, course, expected, swing)

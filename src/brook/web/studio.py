@@ -16,12 +16,13 @@ from brook.runs.readers import Readers
 from brook.runs.shaping import Order
 from brook.store import Author, Meanwhile, NotOwn, Store
 from brook.store.tables import RunRow, StudyRow
+from brook.web.aims import ENDED, Aims
 from brook.web.hub import Hub, LiveRun
-from brook.web.state import ReadingState, StageState, StateReader, StudyState, VariantState
+from brook.web.state import ReadingState, StageState, StudyState, VariantState
+from brook.web.state_reader import StateReader
 
 NOBODY = Author()
 TRIES = 6
-ENDED = ("converged", "not converged")  # runs whose fields another may begin with
 
 
 class Studio:
@@ -40,6 +41,8 @@ class Studio:
         self.geometry_worker = GeometryWorker(store.files, lambda study_id: hub.announce(study_id, {"type": "shape"}))
         self.orders = Orders(store.data)
         self.reader = StateReader(store, hub, self._learn)
+        self.aims = Aims(self)
+        hub.after_end = self.aims.look
 
     def _learn(self, study: Study, variant: Variant) -> None:
         """Shapes that were made once are known again after a start of the server."""
@@ -168,9 +171,9 @@ class Studio:
     def _note_shown(self, row: StudyRow) -> None:
         """Results found by their key alone stay the newest when the inputs move on."""
         shown: list[tuple[str, str, str]] = []
-        for v in self.state(row.slug).variants:
+        for v in (one for case in self.state(row.slug).variants for one in case.every_size):
             stages: list[tuple[str, StageState | ReadingState]] = [("mesh", v.mesh), ("run", v.run)]
-            stages += [(f"reading:{r.requirement.name}", r) for r in v.readings]
+            stages += [(f"reading:{r.requirement.name}", r) for r in v.own]
             shown += [(v.variant.name, name, s.key) for name, s in stages if s.fresh and s.key is not None]
         self.store.note_latest(row.id, shown)
 
@@ -182,11 +185,11 @@ class Studio:
         queued = []
         for variant in [case for name in names for case in state.cases_of(name)]:
             name = variant.variant.name
-            done = variant.mesh.fresh if until == "mesh" else variant.fresh and not _needs_again(variant)
+            done = variant.mesh.fresh if until == "mesh" else variant.fresh and not _needs_again(variant, anew)
             if done or not self._may_run(variant, until):
                 continue
             go_on = variant.is_paused and variant.can_go_on and variant.same_mesh and until != "mesh" and not anew
-            begin_with = "" if go_on or anew else _last_of(state, variant)
+            begin_with = "" if go_on or (anew and not _ended_early(variant)) else _last_of(state, variant)
             if self._enqueue(state, variant, until, variant.job.id if go_on and variant.job else None, begin_with):
                 queued.append(name)
         return queued
@@ -202,16 +205,22 @@ class Studio:
     def _enqueue(
         self, state: StudyState, variant: VariantState, until: str, start_from: int | None, begin_with: str = ""
     ) -> bool:
-        """Puts a run into the queue; False when another request has just done so."""
+        return self.enqueue(state, variant, until, start_from, begin_with) is not None
+
+    def enqueue(
+        self, state: StudyState, variant: VariantState, until: str = "readings", start_from: int | None = None,
+        begin_with: str = "", enough: dict[str, float] | None = None,
+    ) -> RunRow | None:  # fmt: skip
+        """Puts a run into the queue; None when another request has just done so."""
         name = variant.variant.name
-        run = self.store.add_run(state.row.id, name, state.row.document, until, start_from, begin_with)
+        run = self.store.add_run(state.row.id, name, state.row.document, until, start_from, begin_with, enough)
         if run is None:
-            return False
+            return None
         self.hub.live[run.id] = LiveRun(state.row.id, name)
         if self.queue.ready:
             self.submit(run)
         self.hub.announce(state.row.id, {"type": "queued", "run": run.id, "variant": name})
-        return True
+        return run
 
     def _may_run(self, variant: VariantState, until: str) -> bool:
         if variant.is_busy:
@@ -222,9 +231,19 @@ class Studio:
 
     def submit(self, run: RunRow) -> None:
         folder, shapes = (str(files.root.resolve()) for files in (self.store.files, self.store.shapes))
+        begin_with, enough = run.begin_with, dict(run.enough or {})
         self.queue.submit(
             Request(
-                run.id, run.document, run.variant, folder, run.until, run.start_from, run.begin_with, shapes, run.job
+                run.id,
+                run.document,
+                run.variant,
+                folder,
+                run.until,
+                run.start_from,
+                begin_with,
+                enough,
+                shapes,
+                run.job,
             )
         )
 
@@ -266,5 +285,11 @@ def _last_of(state: StudyState, variant: VariantState) -> str:
     return run.key if run.key and run.summary and run.summary.get("state") in ENDED else ""
 
 
-def _needs_again(variant: VariantState) -> bool:
-    return variant.run.summary is not None and variant.run.summary["state"] == "stopped"
+def _needs_again(variant: VariantState, anew: bool) -> bool:
+    stopped = variant.run.summary is not None and variant.run.summary["state"] == "stopped"
+    return stopped or (anew and _ended_early(variant))
+
+
+def _ended_early(variant: VariantState) -> bool:
+    """Its run ended because that was enough to decide something; it may go on to its own end."""
+    return variant.run.summary is not None and variant.run.summary["state"] == "enough"

@@ -23,6 +23,7 @@ from brook.core.checks.set_up import (
     stretch_problems,
     timing_problems,
 )
+from brook.core.checks.sized import sized_plan, sized_timing
 from brook.core.checks.space import space_problems
 from brook.core.checks.turbulence import turbulence_problems
 from brook.core.checks.within import within_problems
@@ -47,6 +48,7 @@ from brook.core.results.quantities import (
 )
 from brook.core.results.readings import Places
 from brook.core.study import (
+    Case,
     Problem,
     Resolved,
     Study,
@@ -55,12 +57,13 @@ from brook.core.study import (
     named_scope,
     patch_names,
     resolve,
+    told_size,
     value_at,
 )
 from brook.core.study.names import names_of
 from brook.core.study.patterns import each, is_pattern, matching
 from brook.core.study.resolve import RESERVED, named_value_problems, start_time, table_problems
-from brook.core.study.space import SpaceGeometry, named_patches
+from brook.core.study.space import SpaceGeometry, has_own_mesh, named_patches
 from brook.core.units import SYMBOLS
 
 SOLID_KINDS = ("solid", "own_solid")
@@ -169,6 +172,27 @@ def prepare(study: Study, variant: Variant) -> Prepared:
 
 
 def _prepare(study: Study, variant: Variant) -> Prepared:
+    return _sized(study, variant) if isinstance(variant, Case) and variant.coarser else _as_planned(study, variant)
+
+
+def _sized(study: Study, case: Case) -> Prepared:
+    """A case on other cells than planned: what the plan says is evaluated as ever, then cells and steps in time are made larger or smaller."""
+    found = prepare(study, study.variant(told_size(case.name)[0]))
+    if any(p.kind == "wrong" for p in found.problems):
+        return replace(found, variant=case)
+    if has_own_mesh(found.geometry):
+        problem = Problem("/mesh_plan", f"{case.of} brings its own cells, of which there is no coarser or finer mesh")
+        return replace(found, variant=case, problems=(*found.problems, problem))
+    across = 2 if found.geometry.kind == "plane" else 3
+    return replace(
+        found,
+        variant=case,
+        plan=sized_plan(found.plan, case.times, across),
+        timing=sized_timing(found.timing, case.times),
+    )
+
+
+def _as_planned(study: Study, variant: Variant) -> Prepared:
     path = f"/variants/{study.index_of(variant)}"
     scope = named_scope(study, variant)
     problems = named_value_problems(study, variant, path)

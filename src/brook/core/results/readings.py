@@ -185,16 +185,16 @@ def _words(node: Node) -> str:
 class Judgement:
     """Whether a reading passes, and by how much: `margin` is positive on the good side, in units of the
     limit (None when there is none); `apart` says how far off the limit is where a share of it means nothing, as of
-    temperatures."""
+    temperatures. What has a band that crosses a limit is undecided."""
 
-    verdict: Literal["pass", "fail", "open"]
+    verdict: Literal["pass", "fail", "open", "undecided"]
     margin: float | None
     words: str
     apart: str = ""
 
 
-def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = None) -> Judgement:
-    """Compares a reading with a resolved limit (values in SI units)."""
+def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = None, half: float = 0.0) -> Judgement:
+    """Compares a reading, which may be off by `half` a band, with a resolved limit (values in SI units)."""
 
     def text(number: float) -> str:
         return show_reading(number, dimension, unit, given=True)
@@ -210,7 +210,10 @@ def judge(value: float, limit: Any, dimension: Dimension, unit: str | None = Non
         size = abs(limit.value)
         words = f"{limit.kind.replace('_', ' ')} {text(limit.value)}"
     apart = f"{round_text(abs(margin), 2)} K" if dimension == DIMENSIONS["temperature"] else ""
-    return Judgement("pass" if margin >= 0 else "fail", margin / size if size else margin, words, apart)
+    verdict: Literal["pass", "fail", "undecided"] = "pass" if margin >= 0 else "fail"
+    if half > abs(margin):
+        verdict = "undecided"
+    return Judgement(verdict, margin / size if size else margin, words, apart)
 
 
 def show_reading(value: float, dimension: Dimension, unit: str | None = None, given: bool = False) -> str:

@@ -16,12 +16,14 @@ from brook.core.solve.residuals import Residuals
 
 @dataclass(frozen=True)
 class Rules:
-    """Limit of the residuals; the largest relative change of a monitor over a window of iterations."""
+    """Limit of the residuals; the largest relative change of a monitor over a window of iterations. A run may stop before once what is still to come of
+    every monitor is within what is `enough`, in SI units."""
 
     residual: float = 1e-5
     monitor_change: float = 1e-3
     monitor_window: int = 40
     iterations: int = 3000
+    enough: dict[str, float] = field(default_factory=dict)
 
 
 @dataclass

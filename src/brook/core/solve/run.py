@@ -20,14 +20,16 @@ from brook.core.solve.cycles import Cycles
 from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, FlowSolver
 from brook.core.solve.history import History, Rules, standing_still
+from brook.core.solve.leftover import stopping_error
 from brook.core.solve.put import Put
 from brook.core.solve.solver import Solver
 from brook.core.solve.swinging import Swing, swing_of
 
-State = Literal["converged", "not converged", "stopped", "paused", "diverged"]
+State = Literal["converged", "enough", "not converged", "stopped", "paused", "diverged"]
 Wish = Literal["go on", "stop", "pause"]
 Monitor = Callable[[Fields], float]
 SNAPSHOT_EVERY = 25
+SMALL_FOR = 10  # iterations for which what is still to come has to be small before it counts
 AGAIN = ", after a second and gentler start at iteration {}"
 
 
@@ -104,7 +106,7 @@ class _Way:
         self.again = AGAIN.format(self.began_at) if flow.settings.is_gentle else ""  # said of a second start
         self.before = self.history.seconds[-1] if len(self.history) else 0.0
         self.begun = self.reported = time.perf_counter()
-        self.sent = 0
+        self.sent, self.small_for = 0, 0
         self.last_good = flow.fields().copied(np.float32)
         watch.report(self.history, 0)
         self.mixing: Acceleration | None = None
@@ -171,9 +173,23 @@ class _Way:
         still = all(standing_still(history.monitors[n], self.rules) for n in self.monitors)
         if residuals.worst <= self.rules.residual and still:
             return "converged", f"converged after {len(history)} iterations"
+        if self.rules.enough and self._is_enough():
+            return "enough", (
+                f"ended after {len(history)} iterations, as what is still to come of every reading is small beside what is to be decided"
+            )
         if self.mixing is not None:
             self.mixing.end(residuals.worst)
         return None
+
+    def _is_enough(self) -> bool:
+        """Whether what is still to come of all monitors has been small for some iterations."""
+        small = all(
+            (left := stopping_error(self.history.monitors[name], self.began_at)) is not None
+            and left <= self.rules.enough.get(name, 0.0)
+            for name in self.monitors
+        )
+        self.small_for = self.small_for + 1 if small and self.monitors else 0
+        return self.small_for >= SMALL_FOR
 
     def _tell(self, fields: Fields) -> Wish:
         """Tells whoever watches how far it is, no oftener than that is wanted, and asks what to do."""

@@ -16,6 +16,7 @@ from brook.core.results.course import course_of
 from brook.core.results.quantities import OF_AVERAGES
 from brook.core.results.readings import Judgement, judge, read_value, reading_dimension, show_reading
 from brook.core.solve import Fields, History
+from brook.core.solve.leftover import stopping_error, window_error
 from brook.core.solve.run import Monitor
 from brook.core.study import Requirement, Study
 from brook.core.units import DIMENSIONS, Dimension, round_text, show
@@ -72,11 +73,14 @@ def watched_value(requirement: Requirement, prepared: Prepared, fields: Fields) 
 
 @dataclass(frozen=True)
 class ReadingResult:
-    """The value of a requirement in SI units, or why it has none."""
+    """The value of a requirement in SI units, or why it has none; how far it may still have moved when iterations `stopped`, and how far a mean is
+    off that of a longer `window`, in SI units, where that is known."""
 
     name: str
     value: float | None
     problem: str = ""
+    stopped: float | None = None
+    window: float | None = None
 
     def as_dict(self) -> dict[str, Any]:
         """The same for a file."""
@@ -89,12 +93,29 @@ def read_all(study: Study, prepared: Prepared, fields: Fields, history: History)
     for requirement in study.requirements:
         try:
             value = monitor_value(requirement, prepared, fields)
-            results.append(ReadingResult(requirement.name, float(_over_time(requirement, prepared, history, value))))
+            results.append(
+                ReadingResult(
+                    requirement.name,
+                    float(_over_time(requirement, prepared, history, value)),
+                    "",
+                    *_left_open(requirement, prepared, history),
+                )
+            )
         except FormulaError as error:
             results.append(ReadingResult(requirement.name, None, error.message))
         except ValueError as error:
             results.append(ReadingResult(requirement.name, None, str(error)))
     return results
+
+
+def _left_open(requirement: Requirement, prepared: Prepared, history: History) -> tuple[float | None, float | None]:
+    """What the end of the iterations leaves open, and what that of the window of a mean does."""
+    values = history.monitors.get(requirement.name, [])
+    if prepared.timing.kind == "steady":
+        return stopping_error(values), None
+    if _course(requirement, prepared) != "mean" or len(values) != len(history.time):
+        return None, None
+    return None, window_error(np.array(history.time), np.array(values), prepared.timing.average_from)
 
 
 def course_words(requirement: Requirement, prepared: Prepared) -> str:
@@ -124,13 +145,18 @@ def _over_time(requirement: Requirement, prepared: Prepared, history: History, a
     timing = prepared.timing
     if timing.kind == "steady" or (reads_flights(requirement, prepared) and not requirement.course):
         return at_end
+    course = _course(requirement, prepared)
     if reads_flights(requirement, prepared):
         raise ValueError("particles fly through the flow as it ended, so this has no course; read it at the end")
-    course = requirement.course or ("end" if _reads_averages(requirement, prepared) else timing.reads)
     values = np.array(history.monitors.get(requirement.name, []))
     if course == "end" or len(values) != len(history.time) or not len(values):
         return at_end
     return course_of(np.array(history.time), values, course, timing.average_from)
+
+
+def _course(requirement: Requirement, prepared: Prepared) -> Any:
+    """What of the course of a monitor counts."""
+    return requirement.course or ("end" if _reads_averages(requirement, prepared) else prepared.timing.reads)
 
 
 def _reads_averages(requirement: Requirement, prepared: Prepared) -> bool:
@@ -188,8 +214,8 @@ def expected_words(requirement: Requirement, prepared: Prepared, value: float) -
     )
 
 
-def judgement_of(requirement: Requirement, prepared: Prepared, value: float) -> Judgement | None:
-    """How a value stands against the requirement's limit as it is now."""
+def judgement_of(requirement: Requirement, prepared: Prepared, value: float, half: float = 0.0) -> Judgement | None:
+    """How a value, which may be off by `half` a band, stands against the requirement's limit as it is now."""
     dimension = dimension_of_reading(requirement, prepared)
     if dimension is None:
         return None
@@ -197,4 +223,4 @@ def judgement_of(requirement: Requirement, prepared: Prepared, value: float) -> 
         limit = resolved_limit(requirement, dimension, prepared.scope)
     except ValueError:
         return None
-    return judge(value, limit, dimension, requirement.shown_in)
+    return judge(value, limit, dimension, requirement.shown_in, half)

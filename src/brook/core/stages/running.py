@@ -40,8 +40,10 @@ def solve(
     mesh: Mesh,
     watch: Watch = UNWATCHED,
     start: Checkpoint | None = None,
+    enough: dict[str, float] | None = None,
 ) -> Outcome:
-    """Runs the flow of a variant; every requirement is a monitor. `start` is a state on the same mesh."""
+    """Runs the flow of a variant; every requirement is a monitor. `start` is a state on the same mesh; a steady run may end as soon as no reading has more
+    to come than is `enough` (SI units), which has to be said of all."""
     assert prepared.fluid is not None
     flow, stencil = flow_of(study, prepared, mesh)
     if start is None and prepared.start.kind == "formula" and isinstance(flow, FlowSolver):
@@ -56,7 +58,10 @@ def solve(
     if prepared.timing.kind != "steady":  # what a plot follows besides decides nothing
         monitors |= followed(study, prepared)
     if prepared.timing.kind == "steady":
-        outcome = run_steady(flow, rules_of(prepared), monitors, watch, start)
+        rules = rules_of(prepared)
+        if enough and {r.name for r in study.requirements} == set(monitors) <= set(enough):
+            rules = replace(rules, enough=dict(enough))
+        outcome = run_steady(flow, rules, monitors, watch, start)
     else:
         conditions = conditions_in_time(study, prepared, stencil)
         outcome = run_in_time(flow, timing_of(prepared), monitors, watch, start, conditions)

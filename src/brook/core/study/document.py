@@ -26,6 +26,8 @@ from brook.core.study.variants import (
     OperatingPoint,
     Variant,
     case_of,
+    sized_case,
+    told_size,
     variant_name,
 )
 from brook.core.study.views import Plate
@@ -266,11 +268,14 @@ class Study(Part):
         return tuple(case_of(variant, point) for variant in self.variants for point in self.points)
 
     def variant(self, name: str) -> Variant:
-        """The variant or the case of that name. Raises `KeyError`."""
+        """The variant or the case of that name, on coarser or finer cells where it says so. Raises `KeyError`."""
         for variant in (*self.variants, *self.cases):
             if variant.name == name:
                 return variant
-        raise KeyError(name)
+        base, coarser = told_size(name)
+        if not coarser:
+            raise KeyError(name)
+        return sized_case(self.variant(base), coarser)
 
     def index_of(self, variant: Variant) -> int:
         """The place of a variant, or of the one that a case is of. Raises `ValueError`."""

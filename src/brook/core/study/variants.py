@@ -1,6 +1,8 @@
-"""Variants, operating points, and what is computed of both: cases."""
+"""Variants, operating points, and what is computed of both: cases, also on coarser and finer meshes."""
 
 from __future__ import annotations
+
+import re
 
 from brook.core.study.base import Formula, Name, Part, Title
 from brook.core.study.geometry import Geometry
@@ -21,11 +23,23 @@ class OperatingPoint(Part):
     named_values: dict[Name, Formula] = {}
 
 
+STEP = 2.0**0.5  # from one mesh of a series to the next: cells so many times as large
+COARSEST, FINEST = 8, -4  # steps
+SIZED = re.compile(r"^(.+)-(coarser|finer)-([1-9])$")
+
+
 class Case(Variant):
-    """A variant `of` a study at one of its operating points, which is computed for itself; no part of the document."""
+    """A variant `of` a study at one of its operating points, if it has any, which is computed for itself; no part of the document.
+    Its cells are `coarser` by so many steps than those of the mesh plan, finer ones by less than none."""
 
     of: str = ""
     point: str = ""
+    coarser: int = 0
+
+    @property
+    def times(self) -> float:
+        """How many times as large as in the mesh plan its cells are."""
+        return STEP**self.coarser
 
 
 def variant_name(variant: Variant) -> str:
@@ -36,6 +50,39 @@ def variant_name(variant: Variant) -> str:
 def point_name(variant: Variant) -> str:
     """The name of the operating point of a case, '' for a variant that is at none."""
     return variant.point if isinstance(variant, Case) else ""
+
+
+def steps_coarser(variant: Variant) -> int:
+    """By how many steps the cells of a case are coarser than those of the mesh plan."""
+    return variant.coarser if isinstance(variant, Case) else 0
+
+
+def sized_name(name: str, coarser: int) -> str:
+    """What a case is called on other cells: `even-at-summer-coarser-2`."""
+    return f"{name}-{'coarser' if coarser > 0 else 'finer'}-{abs(coarser)}" if coarser else name
+
+
+def told_size(name: str) -> tuple[str, int]:
+    """The name of a case on the cells of the mesh plan, and by how many steps those meant are coarser."""
+    found = SIZED.match(name)
+    if found is None:
+        return name, 0
+    steps = int(found[3]) * (1 if found[2] == "coarser" else -1)
+    return (found[1], steps) if FINEST <= steps <= COARSEST else (name, 0)
+
+
+def sized_case(variant: Variant, coarser: int) -> Case:
+    """A variant or a case on cells that are coarser by so many steps."""
+    times = f"{STEP**coarser:.3g}" if coarser > 0 else f"{STEP**-coarser:.3g}"
+    return Case.model_construct(
+        name=sized_name(variant.name, coarser),
+        title=f"{variant.title}, cells {times} times {'larger' if coarser > 0 else 'smaller'}",
+        named_values=dict(variant.named_values),
+        geometry=variant.geometry,
+        of=variant_name(variant),
+        point=point_name(variant),
+        coarser=coarser,
+    )
 
 
 def is_about(name: str, variant: Variant) -> bool:

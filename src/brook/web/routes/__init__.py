@@ -27,12 +27,13 @@ from brook.web.routes import (
     set_up,
     shapes,
     shelf,
+    sure,
     views,
 )
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
+    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
 ]  # fmt: skip
 
 API = (api.router, api_shapes.router, compiling.api, room.api)

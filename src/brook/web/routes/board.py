@@ -10,6 +10,7 @@ from fastapi.responses import HTMLResponse
 
 from brook.web.drawing import thumbnail
 from brook.web.pages import BODIES, StateHere, StudioHere, stage
+from brook.web.routes.sure import aim_context
 from brook.web.shapes import small_address
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -90,8 +91,8 @@ def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dic
         "points_know": _named(state),
         "at_points": [(p.name, f"at {p.title[:1].lower()}{p.title[1:]}") for p in state.study.points],
         "waiting": waiting,
-        "busy": [v for v in state.variants if v.is_busy],
-    }
+        "busy": [v for v in state.variants if v.at_work.is_busy],
+    } | aim_context(studio, state)
 
 
 BODIES["board"] = body

@@ -46,8 +46,8 @@ class Sizes:
     smallest: float = 0.0
     buffer: int = 1
     zones: tuple[tuple[float, Region], ...] = ()
-    per_turn: int = 0
-    per_gap: int = 0
+    per_turn: float = 0
+    per_gap: float = 0
     stretch: tuple[float, float, float] = (1.0, 1.0, 1.0)
     following: Following | None = None
 

@@ -15,7 +15,7 @@ SLACK = 1.02  # facets of bent walls stand a little nearer: a gap of just so man
 OPPOSITE = -0.7  # cosine between sides that face each other over a gap
 
 
-def by_bend(surface: Surface, per_turn: int) -> np.ndarray:
+def by_bend(surface: Surface, per_turn: float) -> np.ndarray:
     """Sizes (T,) in m at which so many boxes stand round a full turn: the bend over each smooth edge, over the distance
     between the middles of its two triangles, is one over the radius. Flat ones ask for nothing: infinity."""
     wanted = np.full(surface.count, np.inf)
@@ -36,7 +36,7 @@ def by_bend(surface: Surface, per_turn: int) -> np.ndarray:
 
 
 def gaps_measured(
-    surface: Surface, wanted: np.ndarray, before: int, behind: int, longest: float, least: float
+    surface: Surface, wanted: np.ndarray, before: float, behind: float, longest: float, least: float
 ) -> tuple[np.ndarray, np.ndarray]:
     """Pieces (n, 3, 3) of all triangles and the size (n,) in m that each asks for: what its triangle does in `wanted`
     (T,), or so many boxes across the gap `before` and `behind` it. Pieces are at most `longest`, and shorter towards

@@ -1,0 +1,141 @@
+"""What to compute next so that readings have bands, or so that it is decided which variants hold and which is best: coarse meshes first, finer ones only where they matter."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from brook.core.answer import Standing, best_of
+from brook.core.study.variants import COARSEST, FINEST
+
+APART = 2  # steps from one mesh of a series to the next: cells twice as large
+FEWEST = 3
+SHARE = 0.1  # of what a reading is not sure by: what iterations may leave open
+FAR = 0.05  # of how far a limit is
+UNKNOWN = 0.01  # of a value of which nothing else is known
+
+
+@dataclass(frozen=True)
+class Ran:
+    """How a case stands on cells coarser by so many steps: `sound`, `busy`, or `failed` for these reasons."""
+
+    coarser: int
+    state: str
+    message: str = ""
+
+
+@dataclass(frozen=True)
+class CaseNow:
+    """A case of a variant with what was run of it."""
+
+    name: str
+    variant: str
+    runs: tuple[Ran, ...] = ()
+
+    def state(self, coarser: int) -> str:
+        """How it stands on such cells, '' where nothing was run."""
+        return next((r.state for r in self.runs if r.coarser == coarser), "")
+
+    @property
+    def finest(self) -> int | None:
+        """The finest cells with a sound run, None for none."""
+        return min((r.coarser for r in self.runs if r.state == "sound"), default=None)
+
+    @property
+    def is_busy(self) -> bool:
+        """Something of it waits or is under way."""
+        return any(r.state == "busy" for r in self.runs)
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What to run now, as (case, steps coarser), what would be needed after that cannot be run within what is allowed, and why something was left out."""
+
+    runs: list[tuple[str, int]]
+    beyond: list[tuple[str, int]] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+    @property
+    def is_over(self) -> bool:
+        """Nothing is left to do."""
+        return not self.runs
+
+
+def series_of(finest: int) -> list[int]:
+    """Three meshes of which this is the finest, coarse ones first."""
+    return [finest + APART * k for k in reversed(range(FEWEST)) if finest + APART * k <= COARSEST]
+
+
+def for_bands(cases: Sequence[CaseNow], finest: int = 0) -> Plan:
+    """Three meshes for each case, coarse ones first; one at a time of a case, as each begins with the last."""
+    plan = Plan([])
+    for case in cases:
+        _next_of(case, series_of(finest), plan)
+    return plan
+
+
+def until_decided(
+    cases: Sequence[CaseNow], standings: Sequence[Standing], wishes: list[tuple[str, str]], finest: int = 0
+) -> Plan:
+    """Three coarse meshes of each case first; then finer ones of those whose verdict is open, down to `finest`."""
+    plan = Plan([])
+    opened = open_variants(standings, wishes)
+    for case in cases:
+        if case.is_busy:
+            continue
+        first = series_of(min(finest + APART, COARSEST - APART * (FEWEST - 1)))
+        if _next_of(case, first, plan) or case.variant not in opened:
+            continue
+        down_to = case.finest if case.finest is not None else first[-1]
+        finer = list(range(down_to - APART, finest - 1, -APART)) if down_to > finest else []
+        if not _next_of(case, finer, plan) and down_to - APART >= FINEST:
+            plan.beyond.append((case.name, down_to - APART))
+    return plan
+
+
+def _next_of(case: CaseNow, sizes: Sequence[int], plan: Plan) -> bool:
+    """Adds the first of these meshes that is not run yet; whether there is something to wait for."""
+    if case.is_busy:
+        return True
+    for coarser in sizes:
+        state = case.state(coarser)
+        if state == "":
+            plan.runs.append((case.name, coarser))
+            return True
+        if state == "failed":
+            message = next(r.message for r in case.runs if r.coarser == coarser)
+            plan.notes.append(f"{case.name}: cells {_times(coarser)} did not do: {message}")
+    return False
+
+
+def _times(coarser: int) -> str:
+    times = 2 ** (abs(coarser) / 2)
+    return "as planned" if not coarser else f"{times:.3g} times {'as large' if coarser > 0 else 'smaller'}"
+
+
+def open_variants(standings: Sequence[Standing], wishes: list[tuple[str, str]]) -> set[str]:
+    """The variants whose verdict is open: a limit within a band, or no band; and those that cannot be told apart from the best by what is wished for first.
+    One that surely fails a limit is decided whatever else is open."""
+    found = set()
+    for s in standings:
+        if s.surely_fails:
+            continue
+        if not s.values or any(name not in s.halves for name in s.values) or s.undecided:
+            found.add(s.variant)
+    best = best_of(list(standings), wishes)
+    if best is None or not wishes:
+        return found
+    name = wishes[0][0]
+    for s in standings:
+        rival = s.variant != best.variant and s.holds and name in s.values and name in best.values
+        if rival and not best.is_apart(s, name):
+            found |= {s.variant, best.variant}
+    return found
+
+
+def allowed(value: float, half: float | None, before: float | None, limits: Sequence[float]) -> float:
+    """How much of a reading iterations on the next mesh may leave open: a share of what it is not sure by now, that is `half` its band or else what it differs by from
+    the mesh `before`; more where all its `limits` are far."""
+    unsure = half if half is not None else abs(value - before) if before is not None else UNKNOWN * abs(value) / SHARE
+    far = min((abs(value - limit) for limit in limits), default=0.0)
+    return max(SHARE * unsure, FAR * far, 1e-9 * abs(value))
