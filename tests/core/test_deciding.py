@@ -3,8 +3,9 @@
 import pytest
 
 from brook.core.answer import Standing, best_of, folded, sentence
-from brook.core.deciding import CaseNow, Ran, allowed, for_bands, open_variants, series_of, until_decided
+from brook.core.deciding import CaseNow, Ran, allowed, for_bands, open_variants, until_decided
 from brook.core.results import Judgement
+from brook.core.study.variants import series_of
 
 TITLES = {"still": "Still water", "loss": "Loss"}
 WISHES = [("loss", "smallest")]
@@ -28,7 +29,9 @@ def test_series_have_cells_twice_as_large_each_coarse_ones_first():
 
 
 def test_bands_need_three_meshes_of_each_case_one_after_the_other():
-    plan = for_bands([case("a"), case("b", k4="sound"), case("c", k4="busy"), case("d", k4="sound", k2="sound", k0="sound")])
+    plan = for_bands(
+        [case("a"), case("b", k4="sound"), case("c", k4="busy"), case("d", k4="sound", k2="sound", k0="sound")]
+    )
     assert plan.runs == [("a", 4), ("b", 2)]
     assert for_bands([case("d", k4="sound", k2="sound", k0="sound")]).is_over
 

@@ -35,6 +35,9 @@ def run(
     study_file: Path,
     variant: Annotated[str | None, typer.Option(help="Only this variant.")] = None,
     out: Annotated[Path | None, typer.Option(help="Folder for the results.")] = None,
+    bands: Annotated[
+        bool, typer.Option("--bands", help="On two coarser meshes first, so that readings have bands.")
+    ] = False,
 ) -> None:
     """Meshes, solves and reads; exits with 0 when converged, 2 when not, 1 on an error.
 
@@ -69,7 +72,7 @@ def run(
     for name in chosen:
         target = folder if len(chosen) == 1 else folder / name
         try:
-            summary = run_to_folder(study, name, target, say, study_file.parent)
+            summary = run_to_folder(study, name, target, say, study_file.parent, bands)
         except ValueError as error:  # a mesh that cannot be made, a file that is none
             say(f"{name}: {error}")
             raise typer.Exit(1) from None

@@ -6,10 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from brook.core.answer import Standing, best_of
-from brook.core.study.variants import COARSEST, FINEST
+from brook.core.study.variants import COARSEST, FINEST, IN_SERIES, SERIES_STEP, series_of
 
-APART = 2  # steps from one mesh of a series to the next: cells twice as large
-FEWEST = 3
 SHARE = 0.1  # of what a reading is not sure by: what iterations may leave open
 FAR = 0.05  # of how far a limit is
 UNKNOWN = 0.01  # of a value of which nothing else is known
@@ -61,11 +59,6 @@ class Plan:
         return not self.runs
 
 
-def series_of(finest: int) -> list[int]:
-    """Three meshes of which this is the finest, coarse ones first."""
-    return [finest + APART * k for k in reversed(range(FEWEST)) if finest + APART * k <= COARSEST]
-
-
 def for_bands(cases: Sequence[CaseNow], finest: int = 0) -> Plan:
     """Three meshes for each case, coarse ones first; one at a time of a case, as each begins with the last."""
     plan = Plan([])
@@ -83,13 +76,13 @@ def until_decided(
     for case in cases:
         if case.is_busy:
             continue
-        first = series_of(min(finest + APART, COARSEST - APART * (FEWEST - 1)))
+        first = series_of(min(finest + SERIES_STEP, COARSEST - SERIES_STEP * (IN_SERIES - 1)))
         if _next_of(case, first, plan) or case.variant not in opened:
             continue
         down_to = case.finest if case.finest is not None else first[-1]
-        finer = list(range(down_to - APART, finest - 1, -APART)) if down_to > finest else []
-        if not _next_of(case, finer, plan) and down_to - APART >= FINEST:
-            plan.beyond.append((case.name, down_to - APART))
+        finer = list(range(down_to - SERIES_STEP, finest - 1, -SERIES_STEP)) if down_to > finest else []
+        if not _next_of(case, finer, plan) and down_to - SERIES_STEP >= FINEST:
+            plan.beyond.append((case.name, down_to - SERIES_STEP))
     return plan
 
 

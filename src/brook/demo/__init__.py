@@ -20,7 +20,7 @@ HEADER = "Spray header"  # its title
 class Studio(Protocol):
     store: Store
 
-    def bring_up_to_date(self, slug: str, names: list[str]) -> list[str]: ...
+    def find_bands(self, slug: str, names: list[str]) -> str: ...
 
 
 def studies() -> list[Study]:
@@ -31,7 +31,7 @@ def studies() -> list[Study]:
 
 
 def load(studio: Studio) -> None:
-    """Adds the demo studies with drawn shapes that are not there yet, and queues their runs as they stand on the shelf."""
+    """Adds the demo studies with drawn shapes that are not there yet, and has them computed with bands as they stand on the shelf."""
     fresh = _put(studio, studies())
     for study in studies()[:-1]:  # runs through time take longest, and come last of all
         _queue(studio, study, fresh)
@@ -69,7 +69,7 @@ def _put(studio: Studio, fresh: list[Study], before: str = "") -> dict[str, str]
 
 def _queue(studio: Studio, study: Study, slugs: dict[str, str]) -> None:
     if study.title in slugs:
-        studio.bring_up_to_date(slugs[study.title], [v.name for v in study.variants if _is_whole(v)])
+        studio.find_bands(slugs[study.title], [v.name for v in study.variants if _is_whole(v)])
 
 
 def _is_whole(variant: Variant) -> bool:

@@ -139,7 +139,7 @@ class StateReader:
         if value is None or dimension is None:
             return ReadingState(requirement, "", stage.summary["problem"], None, None, stage.fresh, stage.key, course)
         shown = show_reading(value, dimension, requirement.shown_in)
-        asked = not requirement.at or requirement.at == point_name(variant)
+        asked = (not requirement.at or requirement.at == point_name(variant)) and not steps_coarser(variant)
         judgement = judgement_of(requirement, prepared, value) if asked else None
         swing = _swing(run.summary, requirement, dimension)
         expected = expected_words(requirement, prepared, value)
@@ -173,7 +173,8 @@ def _sure(state: VariantState, reading: ReadingState, k: int, every: list[Varian
         state.prepared.timing.kind != "steady",
     )
     half = sure.half
-    judged = judgement_of(requirement, state.prepared, finest.value, half or 0.0) if finest.judgement else None
+    asked = not requirement.at or requirement.at == state.point
+    judged = judgement_of(requirement, state.prepared, finest.value, half or 0.0) if asked else None
     return replace(
         finest, judgement=judged, sure=sure, on=size_words(steps[0]), made_of=tuple(sure.made_of(dimension, requirement.shown_in)),
         shown=finest.shown if half is None else show_swing(finest.value, half, dimension, requirement.shown_in),

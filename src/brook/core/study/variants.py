@@ -25,6 +25,10 @@ class OperatingPoint(Part):
 
 STEP = 2.0**0.5  # from one mesh of a series to the next: cells so many times as large
 COARSEST, FINEST = 8, -4  # steps
+SERIES_STEP, IN_SERIES = (
+    2,
+    3,
+)  # steps from one mesh of a series to the next, cells twice as large; and how many there are
 SIZED = re.compile(r"^(.+)-(coarser|finer)-([1-9])$")
 
 
@@ -52,6 +56,12 @@ def point_name(variant: Variant) -> str:
     return variant.point if isinstance(variant, Case) else ""
 
 
+def series_of(finest: int) -> list[int]:
+    """Steps of the meshes of a series of which this is the finest, coarse ones first."""
+    sizes = [finest + SERIES_STEP * k for k in reversed(range(IN_SERIES))]
+    return [size for size in sizes if size <= COARSEST]
+
+
 def steps_coarser(variant: Variant) -> int:
     """By how many steps the cells of a case are coarser than those of the mesh plan."""
     return variant.coarser if isinstance(variant, Case) else 0
@@ -73,10 +83,10 @@ def told_size(name: str) -> tuple[str, int]:
 
 def sized_case(variant: Variant, coarser: int) -> Case:
     """A variant or a case on cells that are coarser by so many steps."""
-    times = f"{STEP**coarser:.3g}" if coarser > 0 else f"{STEP**-coarser:.3g}"
+    times = f"{STEP ** abs(coarser):.3g}"
     return Case.model_construct(
         name=sized_name(variant.name, coarser),
-        title=f"{variant.title}, cells {times} times {'larger' if coarser > 0 else 'smaller'}",
+        title=f"{variant.title}, cells {times} times {'as large' if coarser > 0 else 'smaller'}",
         named_values=dict(variant.named_values),
         geometry=variant.geometry,
         of=variant_name(variant),

@@ -98,6 +98,7 @@ class Result:
 def cases() -> dict[str, Callable[[], list[Found]]]:
     """All cases by name."""
     from brook.core.verification import (
+        bands,
         cavity,
         channel,
         convection,
@@ -138,7 +139,7 @@ def cases() -> dict[str, Callable[[], list[Found]]]:
         "graetz": heated.graetz, "composite-wall": heated.composite_wall, "fin": heated.fin,
         "sphere-cooling": heated.sphere_cooling, "sheared": sheared.run, "counterflow": heated.counterflow,
         **{f"cylinder-free-{re}": partial(walls.free, re) for re in walls.FREE}, "flat-plate": walls.flat_plate,
-        "taylor-couette": walls.taylor_couette, "tracer": tracer.run, "particles": particles.run, "periodic": periodic.run,
+        "taylor-couette": walls.taylor_couette, "tracer": tracer.run, "particles": particles.run, "bands": bands.run, "periodic": periodic.run,
         "flat-plate-turbulent": turbulent_plate.run,
         **{f"channel-{name}": partial(turbulent_channel.run, name) for name in turbulent_channel.FIGURES},
         **{f"channel-590-{model}": partial(turbulent_channel.two_layer, model) for model in ("realizable", "rng")},

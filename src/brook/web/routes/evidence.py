@@ -53,6 +53,7 @@ GROUPS = (
     ),
     ("Heat", ("convection", "graetz", "composite", "fin", "sphere", "counterflow", "source-window", "exchanger")),
     ("What a flow carries", ("tracer", "particles")),
+    ("How sure readings are", ("bands",)),
 )
 FURTHER = "Further cases"  # what no group names is shown all the same
 

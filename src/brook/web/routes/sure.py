@@ -7,11 +7,11 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse
 
-from brook.core.deciding import series_of
 from brook.core.formulas import FormulaError
 from brook.core.results.readings import show_reading
 from brook.core.stages.readings import dimension_of_reading
 from brook.core.study import Value, named_scope, value_at
+from brook.core.study.variants import series_of
 from brook.store.tables import AimRow
 from brook.web.aims import KINDS, Wanted
 from brook.web.forecasting import Costs, told_time
@@ -92,9 +92,10 @@ def _costs(state: StudyState) -> dict[str, str]:
     if not whole:
         return {"bands": "", "decide": ""}
     most = coarse + sum(needed(name, [0]) for name in ready)
+    least, last = told_time(coarse), told_time(most)
     return {
         "bands": told_time(whole),
-        "decide": f"{told_time(coarse)} to {told_time(most)}" if coarse else f"at most {told_time(most)}",
+        "decide": f"at most {last}" if not coarse else f"about {last}" if least == last else f"{least} to {last}",
     }
 
 
