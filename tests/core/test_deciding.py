@@ -40,6 +40,11 @@ def test_a_series_whose_coarsest_mesh_fails_goes_on_without_it_and_says_so():
     plan = for_bands([case("a", k4="failed")])
     assert plan.runs == [("a", 2)]
     assert plan.notes == ["a: cells 4 times as large did not do: too large"]
+    assert for_bands([case("a", k4="failed", k2="sound")]).runs == [("a", 1)]  # one between the others in its place
+    assert for_bands([case("a", k4="failed", k2="sound", k1="sound")]).runs == [("a", 0)]
+    both = for_bands([case("a", k4="failed", k2="failed", k1="sound", k0="sound")])
+    assert both.is_over
+    assert len(both.notes) == 2
 
 
 def test_until_it_is_decided_only_what_is_open_gets_finer_meshes():
@@ -49,6 +54,21 @@ def test_until_it_is_decided_only_what_is_open_gets_finer_meshes():
     assert open_variants(stand, WISHES) == {"b"}
     assert until_decided(cases, stand, WISHES).runs == [("b", 0)]
     assert until_decided([case("a"), *cases[1:]], stand, WISHES).runs == [("a", 6), ("b", 0)]
+
+
+def test_until_it_is_decided_goes_on_with_what_meshes_there_are():
+    """Where cells as large as in the first series do not do, with those between and finer ones."""
+    stand = [standing("a", "pass", 5.0, sure=False)]
+    ways = [("k6", "failed"), ("k4", "failed"), ("k2", "sound"), ("k3", "sound"), ("k1", "sound"), ("k0", "sound")]
+    runs: dict[str, str] = {}
+    asked = []
+    while (plan := until_decided([case("a", **runs)], stand, WISHES)).runs:
+        ((_, coarser),) = plan.runs
+        asked.append(coarser)
+        runs[f"k{coarser}"] = dict(ways)[f"k{coarser}"]
+    assert asked[:3] == [6, 4, 3]
+    assert asked[-1] == 0
+    assert {2, 3} <= set(asked)
 
 
 def test_rivals_that_cannot_be_told_apart_are_open_and_what_lies_beyond_the_finest_is_told():

@@ -63,8 +63,16 @@ def for_bands(cases: Sequence[CaseNow], finest: int = 0) -> Plan:
     """Three meshes for each case, coarse ones first; one at a time of a case, as each begins with the last."""
     plan = Plan([])
     for case in cases:
-        _next_of(case, series_of(finest), plan)
+        _next_of(case, _series(case, finest), plan)
     return plan
+
+
+def _series(case: CaseNow, finest: int) -> list[int]:
+    """The meshes of a series for a case, coarse ones first; where some did not do as they are too coarse, such as lie between the others."""
+    sizes = series_of(finest)
+    failed = [k for k in sizes if k != finest and case.state(k) == "failed"]
+    between = [k for k in (finest + 1, finest + 3) if failed and k < min(failed)]
+    return sorted({*sizes, *between[: len(failed)]}, reverse=True)
 
 
 def until_decided(
@@ -77,11 +85,13 @@ def until_decided(
         if case.is_busy:
             continue
         first = series_of(min(finest + SERIES_STEP, COARSEST - SERIES_STEP * (IN_SERIES - 1)))
-        if _next_of(case, first, plan) or case.variant not in opened:
+        if _next_of(case, _series(case, first[-1]), plan) or case.variant not in opened:
             continue
         down_to = case.finest if case.finest is not None else first[-1]
-        finer = list(range(down_to - SERIES_STEP, finest - 1, -SERIES_STEP)) if down_to > finest else []
-        if not _next_of(case, finer, plan) and down_to - SERIES_STEP >= FINEST:
+        finer = list(range(down_to - SERIES_STEP, finest, -SERIES_STEP)) if down_to > finest else []
+        if _next_of(case, [*finer, *(k for k in _series(case, finest) if k <= finest + 1)], plan):
+            continue
+        if down_to - SERIES_STEP >= FINEST:
             plan.beyond.append((case.name, down_to - SERIES_STEP))
     return plan
 
@@ -97,7 +107,9 @@ def _next_of(case: CaseNow, sizes: Sequence[int], plan: Plan) -> bool:
             return True
         if state == "failed":
             message = next(r.message for r in case.runs if r.coarser == coarser)
-            plan.notes.append(f"{case.name}: cells {_times(coarser)} did not do: {message}")
+            note = f"{case.name}: cells {_times(coarser)} did not do: {message}"
+            if note not in plan.notes:
+                plan.notes.append(note)
     return False
 
 

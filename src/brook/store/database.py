@@ -257,9 +257,9 @@ class Store:
         with self.session() as session:
             return list(session.scalars(query))
 
-    def newest_runs(self, study_id: int) -> dict[str, RunRow]:
-        """The newest run of each variant."""
-        query = select(RunRow).where(RunRow.study_id == study_id).order_by(RunRow.id)
+    def newest_runs(self, study_id: int, sweep: str = "") -> dict[str, RunRow]:
+        """The newest run of each case of a sweep, or of all that are of none."""
+        query = select(RunRow).where(RunRow.study_id == study_id, _of_sweep(RunRow.variant, sweep)).order_by(RunRow.id)
         with self.session() as session:
             return {run.variant: run for run in session.scalars(query)}
 
@@ -326,12 +326,18 @@ class Store:
                 found |= {key: summary for key, summary in session.execute(query)}
         return found
 
-    def latest(self, study_id: int) -> dict[tuple[str, str], tuple[str, dict[str, Any]]]:
-        """(key, summary) of the newest result by (variant, stage)."""
+    def latest(self, study_id: int, sweep: str = "") -> dict[tuple[str, str], tuple[str, dict[str, Any]]]:
+        """(key, summary) of the newest result by (case, stage), of cases of a sweep or of all that are of none."""
         query = select(LatestRow, ResultRow).join(ResultRow, ResultRow.key == LatestRow.key)
         with self.session() as session:
-            found = session.execute(query.where(LatestRow.study_id == study_id)).all()
+            mine = (LatestRow.study_id == study_id, _of_sweep(LatestRow.variant, sweep))
+            found = session.execute(query.where(*mine)).all()
             return {(latest.variant, latest.stage): (latest.key, result.summary) for latest, result in found}
+
+
+def _of_sweep(column: Any, sweep: str) -> Any:
+    """That a case is one of this sweep, or of none."""
+    return column.contains(f"-in-{sweep}-", autoescape=True) if sweep else column.not_like("%-in-%")
 
 
 def _row(session: Session, slug: str) -> StudyRow:

@@ -6,12 +6,12 @@ from typing import Any
 
 from brook.core.answer import BETTER, Standing, unbeaten
 from brook.core.checks import Prepared
-from brook.core.checks.limits import resolved_limit
 from brook.core.results.readings import unit_of_number
 from brook.core.stages.readings import dimension_of_reading
 from brook.core.study import Requirement
 from brook.core.units import pretty_unit, scale_of, sensible_unit
 from brook.web.graph import marks
+from brook.web.series_picture import limits_of
 from brook.web.state import StudyState
 
 WIDTH, HEIGHT = 620.0, 330.0
@@ -47,13 +47,7 @@ def _axis(requirement: Requirement, values: list[float], prepared: Prepared | No
     if not unit and dimension is not None:
         unit = unit_of_number(size) if dimension.is_none else sensible_unit(dimension, size)
     factor, shift = scale_of(unit) if unit else (1.0, 0.0)
-    limits: list[float] = []
-    if prepared is not None and dimension is not None:
-        try:
-            limit = resolved_limit(requirement, dimension, prepared.scope)
-            limits = [value for name in ("value", "low", "high") if (value := getattr(limit, name, None)) is not None]
-        except ValueError:
-            limits = []
+    limits = limits_of(requirement, prepared) if prepared is not None else []
     way = BETTER.get(requirement.limit.kind, 0)
     better = {1: ", more is better", -1: ", less is better"}.get(way, "")
     return {

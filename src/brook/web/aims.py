@@ -7,18 +7,19 @@ import threading
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from brook.core.checks.limits import resolved_limit
 from brook.core.deciding import CaseNow, Plan, Ran, allowed, for_bands, open_variants, until_decided
-from brook.core.stages.readings import dimension_of_reading
 from brook.core.study import point_name, sized_name, steps_coarser, told_size
 from brook.store.tables import AimRow, now
 from brook.web.forecasting import Costs, told_time
+from brook.web.series_picture import limits_of
 from brook.web.state import StudyState, VariantState
+from brook.web.sweeps import Swept
 
 if TYPE_CHECKING:
     from brook.web.studio import Studio
 
-KINDS = {"bands": "bands for every reading", "decide": "until it is decided"}
+KINDS = {"bands": "bands for every reading", "decide": "until it is decided", "sweep": "a sweep"}
+AT_ONCE = 4  # runs of a sweep that wait or are under way together
 ENDED = ("converged", "enough", "not converged")  # runs whose fields another may begin with
 MOST_TOLD = 6
 
@@ -32,10 +33,11 @@ class Wanted:
     names: list[str] = field(default_factory=list)
     seconds: float = 0.0
     finest: int = 0
+    sweep: str = ""
 
     def as_dict(self) -> dict[str, Any]:
         """The same for the store."""
-        return {"names": self.names, "seconds": self.seconds, "finest": self.finest}
+        return {"names": self.names, "seconds": self.seconds, "finest": self.finest, "sweep": self.sweep}
 
 
 class Aims:
@@ -75,6 +77,12 @@ class Aims:
         if not state.study.requirements:
             return "Nothing is asked for yet: a band is that of a reading."
         ready = [v for v in cases if v.prepared.ready]
+        if wanted.kind == "sweep":
+            k = next(k for k, s in enumerate(state.study.sweeps) if s.name == wanted.sweep)
+            if wrong := [
+                p.message for p in state.problems if p.path.startswith(f"/sweeps/{k}/") or p.path == f"/sweeps/{k}"
+            ]:
+                return f"Not started: {wrong[0]}."
         if not ready:
             problems = [p.message for v in cases for p in v.prepared.problems]
             return f"Not started: {problems[0]}." if problems else "Not started: there is no variant yet."
@@ -133,6 +141,9 @@ class Aims:
 
     def _run(self, state: StudyState, name: str, coarser: int, found: _Looked) -> int | None:
         variant = state.variant(sized_name(name, coarser))
+        if found.swept is not None:
+            run = self.studio.enqueue(state, variant, begin_with=found.swept.nearest(name, coarser))
+            return run.id if run is not None else None
         base = state.variant(name)
         enough = _enough(base) if found.kind == "decide" else {}
         run = self.studio.enqueue(state, variant, begin_with=nearest_run(state, variant), enough=enough)
@@ -147,6 +158,10 @@ class _Looked:
         self.seconds, self.finest = float(aim.said.get("seconds", 0)), int(aim.said.get("finest", 0))
         self.cases = _cases(state, aim.said.get("names", []))
         self.runs = {run.variant: run for run in runs}
+        self.swept: Swept | None = None
+        sweep = next((s for s in state.study.sweeps if s.name == aim.said.get("sweep")), None)
+        if aim.kind == "sweep" and sweep is not None:
+            self.swept = Swept(state, sweep, [run.variant for run in runs if self._has_failed(run)])
         self.costs = Costs(state)
         self.spent = sum(
             ((run.ended or now()) - run.started).total_seconds() for run in runs if run.started is not None
@@ -155,15 +170,24 @@ class _Looked:
 
     @property
     def is_busy(self) -> bool:
+        if self.swept is not None:
+            return any(s.state == "busy" for s in self.swept.samples)
         return any(case.is_busy for case in self._now)
 
+    def _has_failed(self, run: Any) -> bool:
+        ended = run.state not in ("queued", "running", "converged", "enough")
+        return ended and run.document == self.state.row.document
+
     def _plan(self) -> Plan:
+        self._now: list[CaseNow] = []
+        if self.kind == "sweep":
+            return Plan(self.swept.next_runs(AT_ONCE) if self.swept is not None else [])
         self._now = [self._case(v) for v in self.cases if v.prepared.ready]
         if self.kind == "bands":
             return for_bands(self._now, self.finest)
         names = {v.of for v in self.cases}
         return until_decided(
-            self._now, [s for s in self.state.standings if s.variant in names], wishes_of(self.state), self.finest
+            self._now, [s for s in self.state.standings if s.variant in names], self.state.wishes, self.finest
         )
 
     def _case(self, v: VariantState) -> CaseNow:
@@ -208,9 +232,16 @@ class _Looked:
             parts.append(
                 f"the limit of {told_time(self.seconds)} leaves no room for {_told(short, self.state)}, about {told_time(need)}"
             )
+        if self.swept is not None:
+            failed = [s for s in self.swept.samples if s.state == "failed"]
+            parts.append(f"{len(self.swept.done)} samples are computed")
+            if failed:
+                why = next((run.message for run in self.runs.values() if self._has_failed(run)), "")
+                parts.append(f"{len(failed)} could not be{f': {why}' if why else ''}")
+            return "; ".join(parts)
         titles = {v.name: v.title for v in self.state.study.variants}
         names = {v.of for v in self.cases}
-        opened = open_variants([s for s in self.state.standings if s.variant in names], wishes_of(self.state))
+        opened = open_variants([s for s in self.state.standings if s.variant in names], self.state.wishes)
         if self.kind == "decide" and opened:
             who = ", ".join(f"“{titles[n]}”" for n in titles if n in opened)
             beyond = [one for one in self.plan.beyond if one[0]]
@@ -228,11 +259,6 @@ def _told(runs: list[tuple[str, int]], state: StudyState) -> str:
     told = [state.variant(sized_name(name, coarser)).variant.title for name, coarser in runs[:MOST_TOLD]]
     more = len(runs) - len(told)
     return ", ".join(f"“{title}”" for title in told) + (f" and {more} more" if more else "")
-
-
-def wishes_of(state: StudyState) -> list[tuple[str, str]]:
-    """The requirements that wish for the smallest or the largest, with which."""
-    return [(r.name, r.limit.kind) for r in state.study.requirements if r.limit.kind in ("smallest", "largest")]
 
 
 def _cases(state: StudyState, names: list[str]) -> list[VariantState]:
@@ -263,16 +289,10 @@ def _enough(base: VariantState) -> dict[str, float]:
     found = {}
     sound = [v for v in base.every_size if v.is_sound]
     for k, reading in enumerate(base.readings):
-        dimension = dimension_of_reading(reading.requirement, base.prepared)
-        if reading.value is None or not reading.fresh or dimension is None:
+        if reading.value is None or not reading.fresh:
             return {}
         known = [v.readings[k].value for v in sound if v.readings[k].value is not None]
-        limits: list[float] = []
-        try:
-            limit = resolved_limit(reading.requirement, dimension, base.prepared.scope)
-            limits = [value for name in ("value", "low", "high") if (value := getattr(limit, name, None)) is not None]
-        except ValueError:
-            limits = []
+        limits = limits_of(reading.requirement, base.prepared)
         found[reading.requirement.name] = allowed(
             reading.value, reading.half, known[1] if len(known) > 1 else None, limits
         )

@@ -4,15 +4,29 @@ from __future__ import annotations
 
 from typing import Any
 
+from brook.core.checks import Prepared
 from brook.core.checks.limits import resolved_limit
 from brook.core.results.readings import unit_of_number
 from brook.core.stages.readings import dimension_of_reading
+from brook.core.study import Requirement
 from brook.core.units import pretty_unit, scale_of, sensible_unit
 from brook.web.graph import marks, word
 from brook.web.state import ReadingState, VariantState
 
 WIDTH, HEIGHT = 420.0, 230.0
 LEFT, RIGHT, TOP, BOTTOM = 62.0, 14.0, 12.0, 40.0
+
+
+def limits_of(requirement: Requirement, prepared: Prepared) -> list[float]:
+    """The limits of a requirement in SI units, none where it has none or they cannot be told."""
+    dimension = dimension_of_reading(requirement, prepared)
+    if dimension is None:
+        return []
+    try:
+        limit = resolved_limit(requirement, dimension, prepared.scope)
+    except ValueError:
+        return []
+    return [value for name in ("value", "low", "high") if (value := getattr(limit, name, None)) is not None]
 
 
 def series_picture(variant: VariantState, reading: ReadingState) -> dict[str, Any] | None:
@@ -24,12 +38,7 @@ def series_picture(variant: VariantState, reading: ReadingState) -> dict[str, An
     size = max(abs(v) for v in sure.values)
     unit = unit or (unit_of_number(size) if dimension.is_none else sensible_unit(dimension, size))
     factor, shift = scale_of(unit) if unit else (1.0, 0.0)
-    limits: list[float] = []
-    try:
-        limit = resolved_limit(reading.requirement, dimension, variant.prepared.scope)
-        limits = [value for name in ("value", "low", "high") if (value := getattr(limit, name, None)) is not None]
-    except ValueError:
-        limits = []
+    limits = limits_of(reading.requirement, variant.prepared)
     values = [v * factor + shift for v in sure.values]
     ends = [values[0] - sure.half * factor, values[0] + sure.half * factor] if sure.half is not None else []
     going = sure.mesh.extrapolated

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -20,11 +20,13 @@ from brook.core.study import (
     Study,
     Variant,
     point_name,
+    sized_case,
     sized_name,
     steps_coarser,
     told_size,
     variant_name,
 )
+from brook.core.study.sweeps import told_swept
 from brook.core.study.variants import STEP
 from brook.core.units import DIMENSIONS, round_text
 from brook.store.tables import RunRow, StudyRow
@@ -192,13 +194,26 @@ class VariantState:
         return self.prepared.ready and not self.is_busy
 
 
+def standing_of(v: VariantState) -> Standing:
+    """How a case stands by itself."""
+    return Standing(
+        v.variant.name, v.variant.title, v.stands,
+        {r.requirement.name: (r.value, r.judgement) for r in v.readings if r.value is not None and r.judgement},
+        v.fresh and v.run.summary is not None and not v.is_sound,
+        halves={r.requirement.name: r.half for r in v.readings if r.half is not None},
+    )  # fmt: skip
+
+
 @dataclass(frozen=True)
 class StudyState:
     row: StudyRow
     study: Study
     variants: tuple[VariantState, ...]
     problems: list[Problem]
-    sized: Callable[[Variant, int], VariantState]  # a case on cells coarser by so many steps
+    made: Callable[
+        [Sequence[Variant], str], list[VariantState]
+    ]  # of other cases, by the sweep that they are of, '' for none
+    names_of: Callable[[str], list[str]]  # of all cases of a sweep of which something is known
 
     def variant(self, name: str) -> VariantState:
         """The case of that name, on the cells that it says, or of a variant its first one. Raises `KeyError`."""
@@ -206,17 +221,20 @@ class StudyState:
             if name in (state.variant.name, state.of):
                 return state
         base, coarser = told_size(name)
+        swept = told_swept(base)
         if not coarser:
-            raise KeyError(name)
+            return self.made([self.study.variant(name)], swept[1] if swept else "")[0]
         state = self.variant(base)
         known = next((v for v in state.series if steps_coarser(v.variant) == coarser), None)
-        return known or self.sized(state.variant, coarser)
+        return known or self.made([sized_case(state.variant, coarser)], swept[1] if swept else "")[0]
 
     def cases_of(self, name: str) -> list[VariantState]:
         """The case of that name, or all cases of a variant, on the cells that it says. Raises `KeyError`."""
         base, coarser = told_size(name)
         if coarser:
             return [self.variant(sized_name(v.variant.name, coarser)) for v in self.cases_of(base)]
+        if told_swept(name):
+            return [self.variant(name)]
         found = [v for v in self.variants if v.variant.name == name] or [v for v in self.variants if v.of == name]
         if not found:
             raise KeyError(name)
@@ -238,7 +256,8 @@ class StudyState:
         return "-".join([str(self.row.changes), *jobs]).replace(" ", "")
 
     @property
-    def _wishes(self) -> list[tuple[str, str]]:
+    def wishes(self) -> list[tuple[str, str]]:
+        """The requirements that are to be as small or as large as possible, with which of both."""
         return [(r.name, r.limit.kind) for r in self.study.requirements if r.limit.kind in ("smallest", "largest")]
 
     @cached_property
@@ -250,24 +269,16 @@ class StudyState:
         titles = {v.name: v.title for v in self.study.variants}
         points = {p.name: p.title for p in self.study.points}
         return [
-            folded(titles[name], name, [cases[v.variant.name] for v in family], [points[v.point] for v in family], self._wishes)
+            folded(titles[name], name, [cases[v.variant.name] for v in family], [points[v.point] for v in family], self.wishes)
             for name, family in self.families.items()
         ]  # fmt: skip
 
     def _of_cases(self) -> list[Standing]:
-        return [
-            Standing(
-                v.variant.name, v.variant.title, v.stands,
-                {r.requirement.name: (r.value, r.judgement) for r in v.readings if r.value is not None and r.judgement},
-                v.fresh and v.run.summary is not None and not v.is_sound,
-                halves={r.requirement.name: r.half for r in v.readings if r.half is not None},
-            )
-            for v in self.variants
-        ]  # fmt: skip
+        return [standing_of(v) for v in self.variants]
 
     @property
     def best(self) -> Standing | None:
-        return best_of(self.standings, self._wishes)
+        return best_of(self.standings, self.wishes)
 
     @property
     def best_word(self) -> str:
@@ -280,12 +291,12 @@ class StudyState:
         best = self.best
         if best is None or not self.variants:
             return ""
-        next_best = runner_up(self.standings, best, self._wishes)
+        next_best = runner_up(self.standings, best, self.wishes)
         if next_best is None:
             failed = {n for s in self.standings if s.variant != best.variant for n in s.failures}
             titles = [r.title.lower() for r in self.study.requirements if r.name in failed]
             return f"the others fail on {', '.join(titles)}" if titles else ""
-        for name, _ in self._wishes:
+        for name, _ in self.wishes:
             there = name in best.values and name in next_best.values
             if there and not best.is_apart(next_best, name):
                 title = next(r.title for r in self.study.requirements if r.name == name)

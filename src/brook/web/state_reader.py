@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -84,15 +84,28 @@ class StateReader:
         return state, state.variant(name)
 
     def _state(self, row: StudyRow, study: Study) -> StudyState:
-        """All cases, with those on other cells of which something is known."""
-        for variant in study.cases:
+        def made(variants: Sequence[Variant], sweep: str) -> list[VariantState]:
+            return self._cases(row, study, variants, sweep)
+
+        def names(sweep: str) -> list[str]:
+            return list(
+                dict.fromkeys(
+                    [*self.store.newest_runs(row.id, sweep), *(n for n, _ in self.store.latest(row.id, sweep))]
+                )
+            )
+
+        return StudyState(row, study, tuple(made(study.cases, "")), check(study), made, names)
+
+    def _cases(self, row: StudyRow, study: Study, variants: Sequence[Variant], sweep: str) -> list[VariantState]:
+        """How these cases stand, with those on other cells of which something is known."""
+        for variant in variants:
             self.learn(study, variant)
-        latest = self.store.latest(row.id)
-        jobs = self.store.newest_runs(row.id)
-        cases = {v.name: v for v in study.cases}
+        latest = self.store.latest(row.id, sweep)
+        jobs = self.store.newest_runs(row.id, sweep)
+        cases = {v.name: v for v in variants}
         sized = {told_size(name) for name in {*(name for name, _ in latest), *jobs}}
         others = [sized_case(cases[base], coarser) for base, coarser in sorted(sized) if coarser and base in cases]
-        every = {v.name: prepare(study, v) for v in (*study.cases, *others)}
+        every = {v.name: prepare(study, v) for v in (*variants, *others)}
         keys = {name: stage_keys(study, prepared) for name, prepared in every.items()}
         wanted = {key for k in keys.values() if k is not None for key in (k.mesh, k.run, *k.readings.values())}
         known = self.store.results(wanted - {key for key, _ in latest.values()})
@@ -100,15 +113,10 @@ class StateReader:
         states = {
             name: self._variant_state(study, every[name], keys[name], latest, known, jobs.get(name)) for name in every
         }
-        found = [_with_bands(states[n], [states[v.name] for v in others if told_size(v.name)[0] == n]) for n in cases]
-
-        def other(variant: Variant, coarser: int) -> VariantState:
-            prepared = prepare(study, sized_case(variant, coarser))
-            own = stage_keys(study, prepared)
-            there = {own.mesh, own.run, *own.readings.values()} if own is not None else set()
-            return self._variant_state(study, prepared, own, latest, self.store.results(there), None)
-
-        return StudyState(row, study, tuple(found), check(study), other)
+        by_base: dict[str, list[VariantState]] = {}
+        for v in others:
+            by_base.setdefault(told_size(v.name)[0], []).append(states[v.name])
+        return [_with_bands(states[name], by_base.get(name, [])) for name in cases]
 
     def _variant_state(
         self, study: Study, prepared: Prepared, keys: Keys | None, latest: Latest, known: Known,

@@ -25,6 +25,7 @@ from brook.core.checks.set_up import (
 )
 from brook.core.checks.sized import sized_plan, sized_timing
 from brook.core.checks.space import space_problems
+from brook.core.checks.sweeps import sweep_problems
 from brook.core.checks.turbulence import turbulence_problems
 from brook.core.checks.within import within_problems
 from brook.core.formulas import FormulaError, Scope, nearest
@@ -138,7 +139,7 @@ def _checked(asked: _Asked) -> tuple[Problem, ...]:
         problems.append(Problem("/variants", "there is no variant yet; add one", "missing"))
     for variant in study.cases:
         problems += prepare(study, variant).problems
-    problems += point_problems(study)
+    problems += point_problems(study) + sweep_problems(study)
     problems += _unknown_patches(study)
     if study.variants and (study.plates or study.plots or study.courses or study.particles):
         first = prepare(study, study.variants[0])
@@ -161,7 +162,7 @@ class _Asked:
     study: Study = field(compare=False)
 
 
-@lru_cache(maxsize=512)
+@lru_cache(maxsize=2048)
 def _prepared(asked: _Asked) -> Prepared:
     return _prepare(asked.study, asked.study.variant(asked.name))
 

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from brook.core.checks import declared_patches, made_patches
-from brook.core.editing import begins, heat, looking, mesh_plan, scalars, space, turbulence, within
+from brook.core.editing import begins, heat, looking, mesh_plan, scalars, space, sweeps, turbulence, within
 from brook.core.editing.materials import fluid_said
 from brook.core.editing.pointers import EditRefused, entry_at, holder_of, name_from, steps, walk
 from brook.core.formulas import FormulaError, Reading, evaluate, parse
@@ -371,4 +371,5 @@ ACTIONS: dict[str, Callable[..., str]] = {
     **looking.ACTIONS,
     **space.ACTIONS,
     **mesh_plan.ACTIONS,
+    **sweeps.ACTIONS,
 }

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
+from brook.core.formulas import FormulaError, evaluate, parse
 from brook.core.study.base import BodyName, Formula, Name, Part, Problem, Prose, Title, Value
 from brook.core.study.boundaries import Boundary
 from brook.core.study.curves import CoursePlot, CurvePlot
@@ -19,6 +20,7 @@ from brook.core.study.places import Place
 from brook.core.study.scalars import Scalar
 from brook.core.study.spots import Axis, Placed
 from brook.core.study.start import FromLast, Start
+from brook.core.study.sweeps import Sweep, swept_case, told_swept
 from brook.core.study.tables import ValueTable
 from brook.core.study.timing import Steady, Timing
 from brook.core.study.turbulence import Turbulence
@@ -32,6 +34,7 @@ from brook.core.study.variants import (
 )
 from brook.core.study.views import Plate
 from brook.core.study.within import Within
+from brook.core.units import show
 
 FORMAT: Literal["brook-study"] = "brook-study"
 VERSION: Literal[1] = 1
@@ -221,6 +224,7 @@ class Study(Part):
     requirements: Annotated[tuple[Requirement, ...], Field(max_length=40)] = ()
     variants: Annotated[tuple[Variant, ...], Field(max_length=60)] = ()
     points: Annotated[tuple[OperatingPoint, ...], Field(max_length=12)] = ()
+    sweeps: Annotated[tuple[Sweep, ...], Field(max_length=20)] = ()
     mesh_plan: MeshPlan = MeshPlan()
     set_up: SetUp = SetUp()
     run_rules: RunRules = RunRules()
@@ -235,6 +239,7 @@ class Study(Part):
         named: tuple[tuple[str, tuple[Any, ...]], ...] = (
             ("variant", self.variants),
             ("operating point", self.points),
+            ("sweep", self.sweeps),
             ("requirement", self.requirements),
             ("plate", self.plates),
             ("plot", (*self.plots, *self.courses)),
@@ -268,14 +273,35 @@ class Study(Part):
         return tuple(case_of(variant, point) for variant in self.variants for point in self.points)
 
     def variant(self, name: str) -> Variant:
-        """The variant or the case of that name, on coarser or finer cells where it says so. Raises `KeyError`."""
+        """The variant or the case of that name, of a sweep and on coarser or finer cells where it says so. Raises `KeyError`."""
         for variant in (*self.variants, *self.cases):
             if variant.name == name:
                 return variant
         base, coarser = told_size(name)
-        if not coarser:
+        if coarser:
+            return sized_case(self.variant(base), coarser)
+        swept = told_swept(name)
+        if swept is None:
             raise KeyError(name)
-        return sized_case(self.variant(base), coarser)
+        base, called, shares = swept
+        sweep = next((s for s in self.sweeps if s.name == called and len(s.values) == len(shares)), None)
+        if sweep is None:
+            raise KeyError(name)
+        case = swept_case(self.variant(base), sweep, shares, "")
+        return case.model_copy(update={"title": f"{self.variant(base).title}, {self._words_of(case, sweep)}"})
+
+    def _words_of(self, case: Variant, sweep: Sweep) -> str:
+        """What the values of a case of a sweep are, in words."""
+        from brook.core.study.resolve import named_scope
+
+        scope, told = named_scope(self, case), []
+        for value in sweep.values:
+            try:
+                found = evaluate(parse(value.name), scope)
+                told.append(f"{value.name.replace('_', ' ')} {show(float(found.value), found.dimension)}")
+            except FormulaError:
+                told.append(f"{value.name} of no value")
+        return ", ".join(told)
 
     def index_of(self, variant: Variant) -> int:
         """The place of a variant, or of the one that a case is of. Raises `ValueError`."""

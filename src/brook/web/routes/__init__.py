@@ -28,12 +28,13 @@ from brook.web.routes import (
     shapes,
     shelf,
     sure,
+    sweeps,
     views,
 )
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
+    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, sweeps, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
 ]  # fmt: skip
 
 API = (api.router, api_shapes.router, compiling.api, room.api)

@@ -10,10 +10,10 @@ from fastapi.responses import HTMLResponse
 from brook.core.formulas import FormulaError
 from brook.core.results.readings import show_reading
 from brook.core.stages.readings import dimension_of_reading
-from brook.core.study import Value, named_scope, value_at
+from brook.core.study import Study, Value, named_scope, value_at
 from brook.core.study.variants import series_of
 from brook.store.tables import AimRow
-from brook.web.aims import KINDS, Wanted
+from brook.web.aims import Wanted
 from brook.web.forecasting import Costs, told_time
 from brook.web.pages import BODIES, StateHere, StudioHere, Told, stage, variant_of
 from brook.web.series_picture import series_picture
@@ -67,10 +67,10 @@ def aim_context(studio: Studio, state: StudyState) -> dict[str, Any]:
     """What the board says of the aim of a study, and what aims would cost."""
     aim = studio.aims.newest(state.row.id)
     under_way = aim is not None and aim.state == "under way"
-    return {"aim": aim, "aim_says": _progress(studio, aim) if aim is not None and under_way else "", "costs": {} if under_way else _costs(state)}  # fmt: skip
+    return {"aim": aim, "aim_says": progress(studio, aim) if aim is not None and under_way else "", "costs": {} if under_way else _costs(state)}  # fmt: skip
 
 
-def _progress(studio: Studio, aim: AimRow) -> str:
+def progress(studio: Studio, aim: AimRow) -> str:
     runs = studio.store.runs_of(list(aim.tried.values()))
     done = sum(run.ended is not None for run in runs)
     limit = f" of at most {told_time(aim.said['seconds'])} of computing" if aim.said.get("seconds") else ""
@@ -99,6 +99,14 @@ def _costs(state: StudyState) -> dict[str, str]:
     }
 
 
+def seconds_of(study: Study, within: str) -> tuple[float, str]:
+    """A limit on time in s, 0 for none, or what is wrong with it."""
+    try:
+        return (value_at(within, TIME, named_scope(study, None)) if within.strip() else 0.0), ""
+    except FormulaError as error:
+        return 0.0, f"the limit on time: {error.message}"
+
+
 @router.post("/studies/{slug}/aims")
 def begin(
     studio: StudioHere, state: StateHere, kind: Annotated[str, Form()], within: Annotated[str, Form(max_length=60)] = "",
@@ -108,12 +116,10 @@ def begin(
     """Takes up an aim; the page comes back with it under way, or with why not."""
     errors: dict[str, tuple[str, str]] = {}
     notice = ""
-    seconds = 0.0
-    try:
-        seconds = value_at(within, TIME, named_scope(state.study, None)) if within.strip() else 0.0
-    except FormulaError as error:
-        errors["aim"] = (within, f"the limit on time: {error.message}")
-    if kind not in KINDS or finest not in FINEST:
+    seconds, wrong = seconds_of(state.study, within)
+    if wrong:
+        errors["aim"] = (within, wrong)
+    if kind not in ("bands", "decide") or finest not in FINEST:
         errors["aim"] = (within, "there is nothing of this kind to compute")
     if only:
         variant_of(state, only)
