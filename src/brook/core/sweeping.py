@@ -156,12 +156,13 @@ def _promising(
         near = np.array(best.place) / PARTS + random.normal(size=(TRIED // 4, across)) * 0.05
         tried = np.vstack([tried, np.clip(near, 0, 1)])
     mean, spread = wish(tried)
-    chance = np.ones(len(tried))
+    chance, hope = np.ones(len(tried)), np.full(len(tried), np.inf)
     for limit in limits:
         margin, unsure = limit(tried)
         chance *= norm.cdf(margin / unsure)
-    if best is None:  # first find one that holds
-        score, least = chance, 0.0
+        hope = np.minimum(hope, margin + unsure)
+    if best is None:  # first find one that holds: where the worst margin may be largest
+        score, least = hope, -np.inf
     else:
         better = (best.wish - mean) / spread
         score = spread * (better * norm.cdf(better) + norm.pdf(better)) * chance

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from brook.core.answer import BETTER, Standing, unbeaten
@@ -30,7 +31,15 @@ def against(state: StudyState, x: str, y: str) -> dict[str, Any] | None:
     known = [s for s in state.standings if x in s.values and y in s.values]
     with_both = {s.variant for s in known}
     prepared = next((v.prepared for v in state.variants if v.of in with_both), None)
-    axes = [_axis(asked[names.index(name)], [s.values[name][0] for s in known], prepared) for name in (x, y)]
+    axes = [
+        _axis(
+            asked[names.index(name)],
+            [s.values[name][0] for s in known],
+            [s.halves.get(name, 0.0) for s in known],
+            prepared,
+        )
+        for name in (x, y)
+    ]
     found: dict[str, Any] = {
         "x": x, "y": y, "missing": [s.title for s in state.standings if s not in known],
         "choices": [(r.name, r.title) for r in asked], "dots": [], "ways": [axes[0]["way"], axes[1]["way"]],
@@ -39,7 +48,9 @@ def against(state: StudyState, x: str, y: str) -> dict[str, Any] | None:
     return found | _drawn(known, axes) if len(known) > 1 else found
 
 
-def _axis(requirement: Requirement, values: list[float], prepared: Prepared | None) -> dict[str, Any]:
+def _axis(
+    requirement: Requirement, values: list[float], halves: list[float], prepared: Prepared | None
+) -> dict[str, Any]:
     """How values of a requirement are shown, which way is better, and where its limits are."""
     dimension = dimension_of_reading(requirement, prepared) if prepared else None
     size = max((abs(v) for v in values), default=1.0)
@@ -52,7 +63,7 @@ def _axis(requirement: Requirement, values: list[float], prepared: Prepared | No
     better = {1: ", more is better", -1: ", less is better"}.get(way, "")
     return {
         "title": f"{requirement.title}{f', {pretty_unit(unit)}' if unit else ''}{better}", "way": way,
-        "values": [v * factor + shift for v in values], "limits": [v * factor + shift for v in limits],
+        "values": [v * factor + shift for v in values], "halves": [h * factor for h in halves], "limits": [v * factor + shift for v in limits],
     }  # fmt: skip
 
 
@@ -79,7 +90,7 @@ def _drawn(known: list[Standing], axes: list[dict[str, Any]]) -> dict[str, Any]:
             label -= 1.0
         taken.append((x, label))
         dots.append({
-            "x": x, "y": y, "label": label, "title": one.title, "name": one.variant, "front": front[k],
+            "x": x, "y": y, "wide": _half(axes[0], k, across), "high": _half(axes[1], k, up), "label": label, "title": one.title, "name": one.variant, "front": front[k],
             "holds": not one.failures, "fresh": one.complete or one.ended,
         })  # fmt: skip
     chain = sorted((across(a), up(b)) for (a, b), on in zip(pairs, front, strict=True) if on)
@@ -92,12 +103,19 @@ def _drawn(known: list[Standing], axes: list[dict[str, Any]]) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _half(axis: dict[str, Any], k: int, place: Callable[[float], float]) -> float:
+    """Half a band as it is drawn."""
+    value, half = axis["values"][k], axis["halves"][k]
+    return abs(place(value + half) - place(value))
+
+
 def _ends(axis: dict[str, Any]) -> tuple[float, float, list[float]]:
     """Of values, and of limits that lie near them."""
     low, high = min(axis["values"]), max(axis["values"])
     room = (high - low) or abs(high) or 1.0
     near = [v for v in axis["limits"] if low - room <= v <= high + room]
-    return marks([*axis["values"], *near], False)
+    bands = [v + sign * h for v, h in zip(axis["values"], axis["halves"], strict=True) for sign in (-1, 1)]
+    return marks([*bands, *near], False)
 
 
 def _mark(value: float) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from typing import Any
 
 from brook.core.formulas import FormulaError, Scope, evaluate, parse
@@ -27,7 +29,37 @@ def requirement_problems(study: Study, places: Places, scope: Scope) -> list[Pro
             message = f"a {requirement.course} is that of a flow in time: say that it is followed in time, or ask for the value"
             problems.append(Problem(f"{path}/course", message))
         problems += _limit_problems(requirement, dimension, scope, path)
+    return problems + _contradictions(study.requirements, scope)
+
+
+def _contradictions(requirements: Sequence[Requirement], scope: Scope) -> list[Problem]:
+    """Limits on the same reading between which no value lies, as nothing could ever hold both."""
+    problems = []
+    ends = [_ends_of(r.limit, scope) for r in requirements]
+    for k, one in enumerate(requirements):
+        for n, other in enumerate(requirements[:k]):
+            same = one.reading.strip() == other.reading.strip() and one.course == other.course
+            apart = bool(one.at) and bool(other.at) and one.at != other.at
+            low, high = max(ends[k][0], ends[n][0]), min(ends[k][1], ends[n][1])
+            alone = [first > last for first, last in (ends[k], ends[n])]
+            if same and not apart and low > high and not any(alone):
+                where = "value" if hasattr(one.limit, "value") else "low" if ends[k][0] == low else "high"
+                message = f"nothing can hold both this and “{other.title}”, which reads the same; change one of both"
+                problems.append(Problem(f"/requirements/{k}/limit/{where}", message))
     return problems
+
+
+def _ends_of(limit: Any, scope: Scope) -> tuple[float, float]:
+    """Between which values in SI units a limit holds; all where that cannot be told."""
+    found = [-math.inf, math.inf]
+    try:
+        if limit.kind in ("at_least", "between"):
+            found[0] = float(evaluate(parse(limit.value if limit.kind == "at_least" else limit.low), scope).value)
+        if limit.kind in ("at_most", "between"):
+            found[1] = float(evaluate(parse(limit.value if limit.kind == "at_most" else limit.high), scope).value)
+    except FormulaError:
+        return -math.inf, math.inf
+    return found[0], found[1]
 
 
 def reaching_problems(study: Study, variant: Variant, places: Places, scope: Scope) -> list[Problem]:

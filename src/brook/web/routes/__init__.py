@@ -2,6 +2,7 @@
 
 from brook.web.routes import (
     api,
+    api_aims,
     api_shapes,
     board,
     calculators,
@@ -37,4 +38,4 @@ ROUTERS = [
     for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, sweeps, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
 ]  # fmt: skip
 
-API = (api.router, api_shapes.router, compiling.api, room.api)
+API = (api.router, api_aims.router, api_shapes.router, compiling.api, room.api)

@@ -100,6 +100,11 @@ class ReadingOut(BaseModel):
     fresh: bool
     problem: str
     swing: str = Field("", description="mean and swing in a steady run that stands without converging")
+    band: float | None = Field(
+        None, description="half the width of the band in which it lies, in SI units; nothing where it has none"
+    )
+    how_sure: str = Field("", description="where the band comes from, or why there is none")
+    read_on: str = Field("", description="on which cells, where these are not those of the mesh plan")
 
 
 class VariantOut(BaseModel):
@@ -323,7 +328,7 @@ def _variant_out(variant: VariantState) -> VariantOut:
         readings.append(ReadingOut(
             requirement=r.requirement.name, reads=r.course, value=r.value, unit=dimension.unit() if dimension else "", shown=r.shown,
             verdict=r.judgement.verdict if r.judgement else "", fresh=r.fresh, problem=r.problem, swing=r.swing,
-            margin=r.judgement.margin if r.judgement else None,
+            margin=r.judgement.margin if r.judgement else None, band=r.half, how_sure=r.sure_words, read_on=r.on,
         ))  # fmt: skip
     mesh = variant.mesh.summary
     return VariantOut(

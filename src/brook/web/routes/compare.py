@@ -37,7 +37,7 @@ def table(state: StudyState) -> list[dict[str, Any]]:
                 f", {round_text(100 * share, 2)} % apart" if 0 < share < WIDE else ""
             )
         way = BETTER.get(requirement.limit.kind, 0)
-        placed = _placed(state, values, way)
+        placed = _placed(state, values, [r.half or 0.0 for r in readings], way)
         words = next((r.judgement.words for r in readings if r.judgement), "")
         course = next((r.course for r in readings if r.course), "")
         found.append({
@@ -47,15 +47,24 @@ def table(state: StudyState) -> list[dict[str, Any]]:
     return found
 
 
-def _placed(state: StudyState, values: list[float | None], way: int) -> list[str]:
+def _placed(state: StudyState, values: list[float | None], halves: list[float], way: int) -> list[str]:
     """Ranks in words, of each case among those at the same operating point."""
     found = [""] * len(values)
     for point in dict.fromkeys(v.point for v in state.variants) if way else ():
         here = [k for k, v in enumerate(state.variants) if v.point == point]
         there = [values[k] for k in here]
-        for k, rank in zip(here, ranks(there, way), strict=True):
+        placed = ranks(there, way)
+        for k, rank in zip(here, placed, strict=True):
             found[k] = f"{ordinal(rank)} of {sum(v is not None for v in there)}" if rank else ""
+        for k, rank in zip(here, placed, strict=True):
+            before = next((n for n, r in zip(here, placed, strict=True) if rank and r == rank - 1), None)
+            if before is not None and not _apart(values[k], halves[k], values[before], halves[before]):
+                found[k] += f", not told apart from the {ordinal(rank - 1)}" if rank else ""
     return found
+
+
+def _apart(one: float | None, half: float, other: float | None, other_half: float) -> bool:
+    return one is None or other is None or abs(one - other) > half + other_half
 
 
 def ordinal(number: int) -> str:

@@ -57,10 +57,10 @@ def readings_sheet(state: StudyState) -> Sheet:
                 v.variant.title, r.requirement.title, r.requirement.reading, r.course or None, r.value,
                 dimension.unit() if dimension else "", r.shown, judged.words if judged else "",
                 judged.verdict if judged else "", None if judged is None else judged.margin,
-                "yes" if r.fresh else "no",
+                "yes" if r.fresh else "no", r.half, r.sure_words, r.on,
             ])  # fmt: skip
     titles = ("variant", "requirement", "reading", "reads", "value_si", "unit_si", "shown", "limit", "verdict", "margin",
-              "up_to_date")  # fmt: skip
+              "up_to_date", "band_si", "how_sure", "read_on")  # fmt: skip
     return Sheet("Readings", tuple(Column(t, "", [row[k] for row in rows]) for k, t in enumerate(titles)))
 
 

@@ -1,0 +1,102 @@
+"""How sure: bands and verdicts on the board, until it is decided, and sweeps that are stopped and gone on with."""
+
+import pytest
+
+from tests.core.studies import tray
+from tests.web.driving import all_of, attribute, complaints, one, press, text_of, type_into, wait
+from tests.web.helpers import client, document, take_in
+
+pytestmark = [pytest.mark.browser, pytest.mark.server]
+
+
+@pytest.fixture(scope="module")
+def slug(brook_server):
+    with client(brook_server) as http:
+        return take_in(http, tray())
+
+
+def ended(browser, seconds=150):
+    wait(browser, lambda: all_of(browser, ".aim-said"), seconds)
+    return text_of(browser, ".aim-said")
+
+
+def test_until_it_is_decided_and_then_bands_for_all(brook_server, browser, slug):
+    browser.get(f"{brook_server}/studies/{slug}")
+    wait(browser, lambda: all_of(browser, "#aim-form"))
+    study = document(brook_server, slug)
+    name, first = study.variants[0].name, study.requirements[0].name
+    press(browser, "#aim-form button[value=decide]")
+    wait(browser, lambda: "Until it is decided" in text_of(browser, "#aim"))
+    said = ended(browser)
+    assert "of computing in" in said
+    assert "every verdict stands" in said or "not decided" in said
+    press(browser, "#aim-form button[value=bands]")
+    ended(browser)
+    shown = text_of(browser, f"#row-{name} [data-requirement={first}] .shown")
+    link = one(browser, f"#row-{name} [data-requirement={first}] .sure-link")
+    assert ("±" in shown) == (link.text == "how sure")
+    press(browser, f"#row-{name} [data-requirement={first}] .sure-link")
+    wait(browser, lambda: all_of(browser, f"#{first} .series-graph"))
+    rows = [r.text for r in all_of(browser, f"#{first} tbody tr")]
+    assert len(rows) >= 3
+    assert rows[0].startswith("as planned")
+    assert complaints(browser) == []
+
+
+def test_a_sized_case_has_its_pages_and_what_is_wrong_is_said_at_its_place(brook_server, browser, slug):
+    study = document(brook_server, slug)
+    name = study.variants[0].name
+    with client(brook_server) as http:
+        for page in ("mesh", "run", "results", "sure"):
+            answer = http.get(f"/studies/{slug}/{page}/{name}-coarser-2")
+            assert answer.status_code == 200
+            assert "cells 2 times as large" in answer.text
+        assert http.get(f"/studies/{slug}/results/{name}-in-nothing-100").status_code == 404
+        bad = http.post(f"/studies/{slug}/aims", data={"kind": "bands", "within": "5 mm", "page": "board"}).text
+        assert "the limit on time" in bad
+        assert http.post(f"/studies/{slug}/aims", data={"kind": "dance", "page": "board"}).status_code == 200
+
+
+def test_a_sweep_is_stopped_and_gone_on_with_and_its_best_made_a_variant(brook_server, browser, slug):
+    browser.get(f"{brook_server}/studies/{slug}/sweeps")
+    wait(browser, lambda: all_of(browser, "#add-sweep"))
+    browser.execute_script(
+        "const f = document.querySelector('#add-sweep'); f.elements.with_name.value = 'supply'; f.elements.low.value = '6 mm/s'; f.elements.high.value = '6 mm'; f.elements.title.value = 'Supply';"
+    )
+    press(browser, "#add-sweep button")
+    wait(browser, lambda: all_of(browser, "#add-sweep .why"))
+    assert "supply is in m/s, this is in m" in text_of(browser, "#add-sweep .why")
+    assert not document(brook_server, slug).sweeps
+    browser.execute_script(
+        "const f = document.querySelector('#add-sweep'); f.elements.with_name.value = 'supply'; f.elements.low.value = '6 mm/s'; f.elements.high.value = '12 mm/s'; f.elements.title.value = 'Supply';"
+    )
+    press(browser, "#add-sweep button")
+    wait(browser, lambda: all_of(browser, "#compute"))
+    type_into(browser, "Steps of supply", "4")
+    wait(browser, lambda: "Compute 4 samples" in text_of(browser, "#compute"))
+    press(browser, "#compute button.do")
+    wait(browser, lambda: all_of(browser, ".sweep-said button.stop"))
+    press(browser, ".sweep-said button.stop")
+    wait(browser, lambda: all_of(browser, "#compute button.do"))
+    assert "stopped by hand" in text_of(browser, ".sweep-said")
+    wait(browser, lambda: not [s for s in document_rows(browser) if "busy" in s])
+    press(browser, "#compute button.do")
+    wait(browser, lambda: "4 of 4 computed" in text_of(browser, ".sweep-said"), 120)
+    wait(browser, lambda: len(all_of(browser, ".sweep-graph .dot")) == 4)
+    assert len(all_of(browser, "#samples tbody")) == 4
+    names = [v.name for v in document(brook_server, slug).variants]
+    if all_of(browser, ".answer.yes"):
+        press(browser, ".answer.yes button")
+        wait(browser, lambda: len(document(brook_server, slug).variants) == len(names) + 1)
+        made = next(v for v in document(brook_server, slug).variants if v.name not in names)
+        assert "supply" in made.named_values
+    with client(brook_server) as http:
+        lines = http.get(f"/studies/{slug}/sweeps/supply.csv").text.splitlines()
+        assert len(lines) == 5
+        assert lines[0].startswith("case,supply,state,")
+    assert attribute(browser, "body", "data-page") == "sweeps"
+    assert complaints(browser) == []
+
+
+def document_rows(browser):
+    return [row.text for row in all_of(browser, "#samples tbody")]
