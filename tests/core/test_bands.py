@@ -75,6 +75,13 @@ def test_meshes_in_between_that_scatter_make_a_band_wider():
     assert "scatter" in off.words
 
 
+def test_where_the_coarsest_mesh_is_too_coarse_the_three_finest_may_tell():
+    whole = mesh_band([1, 1.414, 2, 4], [1.1, 1.15, 1.25, 1.3])
+    assert mesh_band([1, 2, 4], [1.1, 1.25, 1.3]).half is None
+    assert whole.half is not None
+    assert "three finest meshes alone" in whole.words
+
+
 def test_four_meshes_that_lie_close_together_are_fitted():
     h = np.array([1.0, 1.2, 1.4, 1.6])
     band = mesh_band(h, 2 + 0.1 * h**1.5)

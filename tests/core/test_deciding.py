@@ -1,5 +1,7 @@
 """What is computed next until bands are there, or it is decided."""
 
+from dataclasses import replace
+
 import pytest
 
 from brook.core.answer import Standing, best_of, folded, sentence
@@ -33,7 +35,9 @@ def test_bands_need_three_meshes_of_each_case_one_after_the_other():
         [case("a"), case("b", k4="sound"), case("c", k4="busy"), case("d", k4="sound", k2="sound", k0="sound")]
     )
     assert plan.runs == [("a", 4), ("b", 2)]
-    assert for_bands([case("d", k4="sound", k2="sound", k0="sound")]).is_over
+    done = case("d", k4="sound", k2="sound", k0="sound")
+    assert for_bands([done]).is_over
+    assert for_bands([replace(done, told=False)]).runs == [("d", 1)]  # one more where these give no band
 
 
 def test_a_series_whose_coarsest_mesh_fails_goes_on_without_it_and_says_so():

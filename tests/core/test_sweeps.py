@@ -47,7 +47,9 @@ def test_a_sample_is_a_case_by_its_name():
         with pytest.raises(KeyError):
             study.variant(wrong)
     pointed = act(study, "add_point", title="Deep", name="depth", value="50 mm")
-    assert prepare(pointed, pointed.variant("hanging-at-deep-in-supply-2500")).boundaries[0].speed == pytest.approx(0.005)
+    assert prepare(pointed, pointed.variant("hanging-at-deep-in-supply-2500")).boundaries[0].speed == pytest.approx(
+        0.005
+    )
 
 
 def test_the_best_sample_becomes_a_variant():

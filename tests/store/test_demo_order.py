@@ -11,7 +11,7 @@ class Queue:
     def __init__(self, store):
         self.store, self.asked = store, []
 
-    def find_bands(self, slug, names):
+    def find_bands(self, slug, names, finest=0):
         self.asked.append((slug, names))
         for name in names:
             row = self.store.study_row(slug)

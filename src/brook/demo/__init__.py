@@ -14,13 +14,14 @@ from brook.store.tables import now
 
 FOLDER = Path(__file__).parent
 NAMES = ("incubation_tray", "intake_bars", "chiller_plate")
-HEADER = "Spray header"  # its title
+HEADER, TRAY = "Spray header", "Incubation tray"  # titles
+FINER = -2  # steps to which cells of the tray may be finer than planned, where a verdict is open
 
 
 class Studio(Protocol):
     store: Store
 
-    def find_bands(self, slug: str, names: list[str]) -> str: ...
+    def find_bands(self, slug: str, names: list[str], finest: int = 0) -> str: ...
 
 
 def studies() -> list[Study]:
@@ -69,7 +70,8 @@ def _put(studio: Studio, fresh: list[Study], before: str = "") -> dict[str, str]
 
 def _queue(studio: Studio, study: Study, slugs: dict[str, str]) -> None:
     if study.title in slugs:
-        studio.find_bands(slugs[study.title], [v.name for v in study.variants if _is_whole(v)])
+        finest = FINER if study.title == TRAY else 0
+        studio.find_bands(slugs[study.title], [v.name for v in study.variants if _is_whole(v)], finest)
 
 
 def _is_whole(variant: Variant) -> bool:

@@ -184,7 +184,9 @@ class _Looked:
             return Plan(self.swept.next_runs(AT_ONCE) if self.swept is not None else [])
         self._now = [self._case(v) for v in self.cases if v.prepared.ready]
         if self.kind == "bands":
-            return for_bands(self._now, self.finest)
+            plan = for_bands(self._now)
+            if plan.runs or self.finest == 0 or any(case.is_busy for case in self._now):
+                return plan
         names = {v.of for v in self.cases}
         return until_decided(
             self._now, [s for s in self.state.standings if s.variant in names], self.state.wishes, self.finest
@@ -197,14 +199,15 @@ class _Looked:
             tried = run is not None and run.document == self.state.row.document
             if one.is_busy:
                 state, message = "busy", ""
-            elif one.is_sound:
+            elif one.counts:
                 state, message = "sound", ""
             elif tried and run is not None:
                 state, message = "failed", run.message
             else:
                 continue
             runs.append(Ran(steps_coarser(one.variant), state, message))
-        return CaseNow(v.variant.name, v.of, tuple(runs))
+        told = all(r.half is not None for r in v.readings if r.value is not None and r.fresh)
+        return CaseNow(v.variant.name, v.of, tuple(runs), told)
 
     def within_limit(self) -> tuple[list[tuple[str, int]], list[tuple[str, int]]]:
         """Of what is wanted next what the limit on time leaves room for, and what not."""
@@ -242,13 +245,13 @@ class _Looked:
         titles = {v.name: v.title for v in self.state.study.variants}
         names = {v.of for v in self.cases}
         opened = open_variants([s for s in self.state.standings if s.variant in names], self.state.wishes)
-        if self.kind == "decide" and opened:
+        if (self.kind == "decide" or self.finest) and opened:
             who = ", ".join(f"“{titles[n]}”" for n in titles if n in opened)
             beyond = [one for one in self.plan.beyond if one[0]]
             need = sum(self.costs.seconds(*one) for one in beyond)
             take = f"; {_told(beyond, self.state)} would take about {told_time(need)}" if beyond and not short else ""
             parts.append(f"not decided: {who}{take}")
-        elif self.kind == "decide":
+        elif self.kind == "decide" or self.finest:
             parts.append("every verdict stands")
         parts += self.plan.notes[:MOST_TOLD]
         return "; ".join(parts)
@@ -287,7 +290,7 @@ def nearest_run(state: StudyState, variant: VariantState) -> str:
 def _enough(base: VariantState) -> dict[str, float]:
     """What iterations may leave open of each reading on the next mesh, {} while nothing is known of some."""
     found = {}
-    sound = [v for v in base.every_size if v.is_sound]
+    sound = [v for v in base.every_size if v.counts]
     for k, reading in enumerate(base.readings):
         if reading.value is None or not reading.fresh:
             return {}

@@ -122,9 +122,20 @@ class VariantState:
         """This and the same on other cells, from the finest on."""
         return sorted((self, *self.series), key=lambda v: steps_coarser(v.variant))
 
+    @property
+    def swings(self) -> bool:
+        """Its run stands without converging, and its readings swing about a mean."""
+        summary = self.run.summary if self.run.fresh else None
+        return summary is not None and summary["state"] == "not converged" and bool(summary.get("swing"))
+
+    @property
+    def counts(self) -> bool:
+        """Its readings may stand in a series: as they ended, or as means about which they swing."""
+        return self.is_sound or self.swings
+
     def is_sound_at(self, coarser: int) -> bool:
         """Whether it has a sound run on cells coarser by so many steps."""
-        return any(v.is_sound for v in self.every_size if steps_coarser(v.variant) == coarser)
+        return any(v.counts for v in self.every_size if steps_coarser(v.variant) == coarser)
 
     @property
     def is_sound(self) -> bool:

@@ -158,7 +158,7 @@ class StateReader:
 
 def _with_bands(state: VariantState, others: list[VariantState]) -> VariantState:
     """A case with what the same on other cells says of its readings: the value on the finest ones that are up to date, and its band."""
-    every = [v for v in replace(state, series=tuple(others)).every_size if v.is_sound]
+    every = [v for v in replace(state, series=tuple(others)).every_size if v.counts]
     readings = tuple(_sure(state, reading, k, every) for k, reading in enumerate(state.readings))
     return replace(
         state,
@@ -168,22 +168,30 @@ def _with_bands(state: VariantState, others: list[VariantState]) -> VariantState
     )
 
 
+def _kept(v: VariantState, k: int) -> dict[str, Any]:
+    """What a series takes of a reading: of one that swings the mean, with half its swing as what iterations leave open."""
+    kept = v.readings[k].kept
+    swing = (v.run.summary or {}).get("swing") if v.swings else None
+    known = swing["monitors"].get(v.readings[k].requirement.name) if swing else None
+    return kept if known is None else {**kept, "value": known[0], "stopped": known[1]}
+
+
 def _sure(state: VariantState, reading: ReadingState, k: int, every: list[VariantState]) -> ReadingState:
     there = [v for v in every if v.readings[k].fresh and v.readings[k].value is not None]
     requirement, dimension = reading.requirement, dimension_of_reading(reading.requirement, state.prepared)
-    if not there or dimension is None or (reading.fresh and reading.value is not None and not state.is_sound):
+    if not there or dimension is None or (reading.fresh and reading.value is not None and not state.counts):
         return reading
     finest = there[0].readings[k]
     assert finest.value is not None
     steps = [steps_coarser(v.variant) for v in there]
     sure = certainty(
-        [(STEP**n, v.readings[k].kept) for n, v in zip(steps, there, strict=True)],
+        [(STEP**n, _kept(v, k)) for n, v in zip(steps, there, strict=True)],
         state.prepared.timing.kind != "steady",
     )
-    half = sure.half
+    half, value = sure.half, sure.values[0]
     asked = not requirement.at or requirement.at == state.point
-    judged = judgement_of(requirement, state.prepared, finest.value, half or 0.0) if asked else None
+    judged = judgement_of(requirement, state.prepared, value, half or 0.0) if asked else None
     return replace(
-        finest, judgement=judged, sure=sure, on=size_words(steps[0]), made_of=tuple(sure.made_of(dimension, requirement.shown_in)),
-        shown=finest.shown if half is None else show_swing(finest.value, half, dimension, requirement.shown_in),
+        finest, value=finest.value if half is None else value, judgement=judged, sure=sure, on=size_words(steps[0]), made_of=tuple(sure.made_of(dimension, requirement.shown_in)),
+        shown=finest.shown if half is None else show_swing(value, half, dimension, requirement.shown_in),
     )  # fmt: skip

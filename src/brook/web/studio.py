@@ -194,9 +194,10 @@ class Studio:
                 queued.append(name)
         return queued
 
-    def find_bands(self, slug: str, names: list[str]) -> str:
-        """Computes variants on three meshes each, so that readings have bands; why not, where it does not begin."""
-        return self.aims.begin(slug, Wanted("bands", names))
+    def find_bands(self, slug: str, names: list[str], finest: int = 0) -> str:
+        """Computes variants on three meshes each, so that readings have bands, and on cells finer by so many steps where a verdict is open then; why not, where
+        it does not begin."""
+        return self.aims.begin(slug, Wanted("bands", names, finest=finest))
 
     def go_on(self, slug: str, name: str) -> bool:
         """Goes on from the checkpoint of a variant's newest run, with the settings as they are now."""

@@ -6,12 +6,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
-from brook.core.checks.bodies import body_problems, made_shape
+from brook.core.checks.bodies import body_problems
 from brook.core.checks.context import Context
 from brook.core.checks.in_time import time_problems
 from brook.core.checks.limits import reaching_problems, requirement_problems
 from brook.core.checks.looking import Looked, looking_problems
 from brook.core.checks.pairs import pair_problems, pairs_in, partner_in
+from brook.core.checks.patches import brings_more, declared_patches, name_problems, unknown_patches
 from brook.core.checks.points import point_problems
 from brook.core.checks.references import references_of
 from brook.core.checks.scalars import scalar_problems
@@ -28,7 +29,7 @@ from brook.core.checks.space import space_problems
 from brook.core.checks.sweeps import sweep_problems
 from brook.core.checks.turbulence import turbulence_problems
 from brook.core.checks.within import within_problems
-from brook.core.formulas import FormulaError, Scope, nearest
+from brook.core.formulas import FormulaError, Scope
 from brook.core.geometry import shape_cache
 from brook.core.geometry.plane import PlaneShape, build_plane
 from brook.core.geometry.shape_cache import SpaceShape
@@ -56,21 +57,16 @@ from brook.core.study import (
     Value,
     Variant,
     named_scope,
-    patch_names,
     resolve,
     told_size,
     value_at,
 )
-from brook.core.study.names import names_of
-from brook.core.study.patterns import each, is_pattern, matching
+from brook.core.study.patterns import each
 from brook.core.study.resolve import RESERVED, named_value_problems, start_time, table_problems
-from brook.core.study.space import SpaceGeometry, has_own_mesh, named_patches
+from brook.core.study.space import SpaceGeometry, has_own_mesh
 from brook.core.units import SYMBOLS
 
 SOLID_KINDS = ("solid", "own_solid")
-
-
-BETWEEN_BODIES = "/set_up/heat/contacts/"  # walls that only the mesh knows
 
 
 @dataclass(frozen=True, eq=False)
@@ -140,10 +136,10 @@ def _checked(asked: _Asked) -> tuple[Problem, ...]:
     for variant in study.cases:
         problems += prepare(study, variant).problems
     problems += point_problems(study) + sweep_problems(study)
-    problems += _unknown_patches(study)
+    problems += unknown_patches(study)
     if study.variants and (study.plates or study.plots or study.courses or study.particles):
         first = prepare(study, study.variants[0])
-        declared = None if _brings_more(study) else frozenset(declared_patches(study))
+        declared = None if brings_more(study) else frozenset(declared_patches(study))
         in_space = isinstance(study.variants[0].geometry, SpaceGeometry)
         problems += looking_problems(study, Looked(first.places, first.scope, declared, in_space))
     found: dict[tuple[str, str], Problem] = {}
@@ -299,56 +295,6 @@ def _own_fields(
 def replace_places(places: Places, study: Study) -> Places:
     """The same places with the patches of all variants: what is missing in one is no misspelling."""
     return replace(places, patches=tuple(sorted({*places.patches, *declared_patches(study)})))
-
-
-def declared_patches(study: Study) -> set[str]:
-    """Every patch that some variant's geometry names."""
-    names: set[str] = set()
-    for variant in study.variants:
-        geometry = variant.geometry
-        if isinstance(geometry, SpaceGeometry):
-            names |= {*named_patches(geometry), *(made_patches(study, variant) or ())}
-            continue
-        for shape in (geometry.outer, *geometry.shapes):
-            names |= set(patch_names(shape))
-        names |= {o.patch for o in geometry.openings}
-    return names
-
-
-def made_patches(study: Study, variant: Variant) -> tuple[str, ...] | None:
-    """The patches of a shape in space, None while nobody has made it."""
-    shape = made_shape(study, variant)
-    return shape.patches if shape is not None else ()
-
-
-def _unknown_patches(study: Study) -> list[Problem]:
-    names = declared_patches(study)
-    return [] if not names or _brings_more(study) else _unknown_names(study, names)
-
-
-def _brings_more(study: Study) -> bool:
-    """Whether some variant may have patches that nobody knows yet, as those that a file brings."""
-    return any(made_patches(study, v) is None for v in study.variants if v.geometry.kind == "space")
-
-
-def _unknown_names(study: Study, known: set[str]) -> list[Problem]:
-    """What the set-up and the mesh plan say of patches that are none of the known ones."""
-    said = [*names_of(study.set_up, "patch", "/set_up"), *names_of(study.mesh_plan, "patch", "/mesh_plan")]
-    return [
-        Problem(place.path, f"'{place.name}' is not a patch: {nearest(place.name, known)}")
-        for place in said
-        if place.name not in known and not place.path.startswith(BETWEEN_BODIES) and not _is_of_some(place.name, known)
-    ]
-
-
-def _is_of_some(name: str, known: set[str]) -> bool:
-    """Whether a pattern is of a known patch."""
-    return is_pattern(name) and bool(matching(name, known))
-
-
-def name_problems(c: Context) -> list[Problem]:
-    """What is said of patches that are not there; nothing while what some variant brings is not known yet."""
-    return [] if c.patches is None or _brings_more(c.study) else _unknown_names(c.study, {*c.declared, *c.patches})
 
 
 def line_problems(c: Context) -> list[Problem]:

@@ -16,6 +16,7 @@ from scipy.optimize import brentq
 THEORY = 2.0  # the order of the scheme
 SLOW, FAST = 0.5, 2.1  # orders between which a series is trusted
 SAFE, UNSURE = 1.25, 3.0  # factors of safety: of a series that is trusted, and of one that is not
+CLOSE = 2.0  # times as wide is a band of three meshes that lie close together, whose steps are scatter too
 NOISE = 1e-9  # of the size of a value, under which steps say nothing
 FEWEST = 3
 APART = 1.8  # at least so many times as large is each of three meshes as the next: steps between closer ones are as much scatter as order
@@ -49,9 +50,14 @@ def mesh_band(sizes: Sequence[float], values: Sequence[float], noise: float = 0.
     if float(np.ptp(v)) <= none:
         return Band(float(v[0]), none, None, float(v[0]), "the same on all meshes")
     apart = _apart(h)
-    if apart is not None:
-        return _with_scatter(_of_three(h[apart], v[apart]), h, v, apart)
-    return _of_three(h, v) if len(h) == FEWEST else _of_more(h, v)
+    if apart is None:
+        return _of_three(h, v) if len(h) == FEWEST else _of_more(h, v)
+    band = _with_scatter(_of_three(h[apart], v[apart]), h, v, apart)
+    if band.half is None and len(h) > FEWEST:  # the coarsest may lie beyond where it settles
+        close = _of_three(h[:FEWEST], v[:FEWEST])
+        if close.half is not None:
+            return replace(close, half=CLOSE * close.half, words=f"{close.words}, of the three finest meshes alone")
+    return band
 
 
 def _apart(h: np.ndarray) -> list[int] | None:
