@@ -108,6 +108,13 @@ def test_the_undecided_hold_nothing_and_the_answer_names_them():
     assert sentence([a], None, TITLES).startswith("Undecided as yet")
 
 
+def test_the_answer_says_who_cannot_be_told_apart():
+    a, b, c = standing("a", "pass", 5.0, half=0.3), standing("b", "pass", 5.4, half=0.3), standing("c", "pass", 9.0)
+    told = sentence([a, b, c], best_of([a, b, c], WISHES), TITLES, "loss")
+    assert told == "“A” and “B” hold every limit and cannot be told apart in loss, where “A” leads."
+    assert "does best of 2" in sentence([a, c], a, TITLES, "loss")
+
+
 def test_over_operating_points_a_failure_goes_before_what_is_undecided():
     first = standing("a", "undecided", 1.0, margin=-0.05)
     second = standing("a", "fail", 2.0, margin=-0.01)

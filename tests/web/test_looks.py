@@ -20,6 +20,8 @@ PAGES = (
     "/run/hanging",
     "/results/hanging",
     "/compare",
+    "/sweeps",
+    "/sure",
     "/history",
 )
 READINGS = ("tray.speed.share_below(0.5 mm/s)", "egg_layer.speed.max", "inlet.pressure.mean - weir.pressure.mean", "tray.speed.mean",
@@ -86,7 +88,7 @@ def large(brook_server):
 def test_twelve_variants_and_ten_requirements_stay_readable(brook_server, browser, large, width):
     resize(browser, width, 800 if width == 1280 else 1080)
     try:
-        for page in ("", "/geometry", "/mesh", "/set-up", "/run", "/results", "/compare", "/history"):
+        for page in ("", "/geometry", "/mesh", "/set-up", "/run", "/results", "/compare", "/sweeps", "/history"):
             browser.get(f"{brook_server}/studies/{large}{page}")
             assert browser.execute_script("return document.documentElement.scrollWidth") <= width, page
         browser.get(f"{brook_server}/studies/{large}")

@@ -119,8 +119,14 @@ def runner_up(standings: list[Standing], best: Standing, wishes: list[tuple[str,
     return best_of([s for s in standings if s.variant != best.variant], wishes)
 
 
-def sentence(standings: list[Standing], best: Standing | None, titles: dict[str, str]) -> str:
-    """The answer in one or two sentences; `titles` of requirements by name."""
+def rivals(standings: list[Standing], best: Standing, wish: str) -> list[Standing]:
+    """The others that hold every limit and cannot be told apart from the best by what is wished for."""
+    there = [s for s in standings if s.holds and s.variant != best.variant and wish in s.values and wish in best.values]
+    return [s for s in there if not best.is_apart(s, wish)]
+
+
+def sentence(standings: list[Standing], best: Standing | None, titles: dict[str, str], wish: str = "") -> str:
+    """The answer in one or two sentences; `titles` of requirements by name, and what is wished for first."""
     if not standings:
         return "There is no variant yet."
     waiting = [s for s in standings if not s.complete]
@@ -139,6 +145,12 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
     if waiting:
         of = f"does best of {len(others) + 1} that do" if others else "is the only one that does"
         return f"Best so far: “{best.title}” holds every limit and {of}.{rest}"
+    if others and (close := rivals(standings, best, wish)):
+        who = [f"“{s.title}”" for s in (best, *close[:MOST_NAMED])]
+        more = f" and {len(close) - MOST_NAMED} more" if len(close) > MOST_NAMED else ""
+        all_of_them = f"{', '.join(who)}{more}" if more else f"{', '.join(who[:-1])} and {who[-1]}"
+        in_what = titles.get(wish, wish).lower()
+        return f"{all_of_them} hold every limit and cannot be told apart in {in_what}, where “{best.title}” leads."
     if others:
         return f"“{best.title}” holds every limit and does best of {len(others) + 1} that do."
     return f"Only “{best.title}” holds every limit."

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from brook.core.answer import Standing, best_of
+from brook.core.answer import Standing, best_of, rivals
 from brook.core.study.variants import COARSEST, FINEST, IN_SERIES, SERIES_STEP, series_of
 
 SHARE = 0.1  # of what a reading is not sure by: what iterations may leave open
@@ -132,12 +132,8 @@ def open_variants(standings: Sequence[Standing], wishes: list[tuple[str, str]]) 
     best = best_of(list(standings), wishes)
     if best is None or not wishes:
         return found
-    name = wishes[0][0]
-    for s in standings:
-        rival = s.variant != best.variant and s.holds and name in s.values and name in best.values
-        if rival and not best.is_apart(s, name):
-            found |= {s.variant, best.variant}
-    return found
+    close = rivals(list(standings), best, wishes[0][0])
+    return found | {s.variant for s in (*close, best) if close}
 
 
 def allowed(value: float, half: float | None, before: float | None, limits: Sequence[float]) -> float:

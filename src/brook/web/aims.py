@@ -253,8 +253,9 @@ class _Looked:
             parts.append(f"not decided: {who}{take}")
         elif self.kind == "decide" or self.finest:
             parts.append("every verdict stands")
-        parts += self.plan.notes[:MOST_TOLD]
-        return "; ".join(parts)
+        more = len(self.plan.notes) - MOST_TOLD
+        notes = [*self.plan.notes[:MOST_TOLD], *([f"and {more} more"] if more > 0 else [])]
+        return "\n".join(["; ".join(parts), *notes])
 
 
 def _told(runs: list[tuple[str, int]], state: StudyState) -> str:

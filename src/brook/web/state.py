@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
-from brook.core.answer import Standing, best_of, folded, runner_up, sentence
+from brook.core.answer import Standing, best_of, folded, rivals, runner_up, sentence
 from brook.core.checks import Prepared
 from brook.core.results import Judgement
 from brook.core.results.readings import show_reading
@@ -293,7 +293,10 @@ class StudyState:
 
     @property
     def best_word(self) -> str:
-        """What the best variant is called: only when all are read is it known to be the best."""
+        """What the best variant is called: only when all are read, and no other one is as good within its band, is it known to be the best."""
+        best, wishes = self.best, self.wishes
+        if best is not None and wishes and rivals(self.standings, best, wishes[0][0]):
+            return "leads"
         return "best" if all(s.complete for s in self.standings) else "best so far"
 
     @property
@@ -342,4 +345,5 @@ class StudyState:
             return "The answer will stand here; the first results are on their way."
         if self.variants and not any(v.prepared.ready or v.run.summary for v in self.variants):
             return "No variant can be run yet; each one says on its pages what it still needs."
-        return sentence(self.standings, self.best, {r.name: r.title for r in self.study.requirements})
+        wish = self.wishes[0][0] if self.wishes else ""
+        return sentence(self.standings, self.best, {r.name: r.title for r in self.study.requirements}, wish)

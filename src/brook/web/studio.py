@@ -16,7 +16,7 @@ from brook.runs.readers import Readers
 from brook.runs.shaping import Order
 from brook.store import Author, Meanwhile, NotOwn, Store
 from brook.store.tables import RunRow, StudyRow
-from brook.web.aims import ENDED, Aims, Wanted
+from brook.web.aims import ENDED, Aims, Wanted, nearest_run
 from brook.web.hub import Hub, LiveRun
 from brook.web.state import ReadingState, StageState, StudyState, VariantState
 from brook.web.state_reader import StateReader
@@ -281,13 +281,14 @@ class Studio:
 
 def _last_of(state: StudyState, variant: VariantState) -> str:
     """The key of the run with whose fields the next one of a variant begins: its newest that came to an end, or that of the variant that the set-up
-    names; nothing where there is none, or another start is wanted."""
+    names; where there is none, the nearest there is of it, on other cells or at another operating point; nothing where another start is wanted."""
     start = state.study.set_up.start
     if start.kind not in ("last", "variant"):
         return ""
     named = case_name(start.variant, variant.point) if start.kind == "variant" else variant.variant.name
     run = next((v.run for v in state.variants if v.variant.name == named), variant.run)
-    return run.key if run.key and run.summary and run.summary.get("state") in ENDED else ""
+    own = run.key if run.key and run.summary and run.summary.get("state") in ENDED else ""
+    return own or nearest_run(state, variant)
 
 
 def _needs_again(variant: VariantState, anew: bool) -> bool:
