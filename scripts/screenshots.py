@@ -29,7 +29,7 @@ TRAY = "/studies/incubation-tray"
 HEADER = "/studies/spray-header"
 SLACK = "/studies/intake-bars-in-slack-water"
 FLOOD = "/studies/intake-bars-in-flood"
-READ = {TRAY: 12, HEADER: 6, BARS: 9, CHILLER: 16, SLACK: 9, FLOOD: 9}  # readings once all runs have ended
+READ = {TRAY: 24, HEADER: 6, BARS: 9, CHILLER: 16, SLACK: 9, FLOOD: 9}  # readings once all runs have ended
 VARIANT = "hanging_and_standing"
 STREAMLINES = 4  # the last of the buttons that add a layer
 TYPE = """
@@ -52,12 +52,12 @@ SHOTS = {
     "run": f"{TRAY}/run/{VARIANT}",
     "results": f"{TRAY}/results/{VARIANT}",
     "compare": f"{TRAY}/compare",
+    "sure": f"{TRAY}/sure/{VARIANT}-at-high_water",
+    "sweeps": f"{TRAY}/sweeps",
     "history": f"{TRAY}/history",
     "space": f"{HEADER}/geometry/even?cut=y:0.500",
-    "space-findings": f"{HEADER}/geometry/as_drawn",
     "results-time": f"{BARS}/results/round",
     "results-heat": f"{CHILLER}/results/double",
-    "results-turbulent": f"{FLOOD}/results/round",
     "results-space": f"{HEADER}/results/even",
     "compare-space": f"{HEADER}/compare?plate=through_the_middle",
 }
@@ -131,13 +131,15 @@ def main() -> None:
             time.sleep(4)
             if name.startswith("space"):
                 wait_for_shape(browser)
-            if name == "space-findings":
-                browser.execute_script("document.querySelector('.units .likely').click()")
-                time.sleep(1)
-                wait_for_shape(browser)
-                browser.execute_script("document.querySelector('button.finding').click(); scrollTo(0, 0)")
-                browser.execute_script("document.querySelectorAll('button.finding')[0].click()")
-                time.sleep(1)
+            if name == "sweeps":
+                httpx.post(f"{address}{TRAY}/sweeps/baffle_heights/compute", timeout=60)
+                begun = time.monotonic()
+                while httpx.get(f"{address}/api{TRAY}/aim", timeout=60).json()["state"] == "under way":
+                    if time.monotonic() - begun > 600:
+                        break
+                    time.sleep(1)
+                browser.get(address + path)
+                time.sleep(4)
             if name == "results":
                 choose = "const s = document.getElementById('streamlines'); s.value = 'default'; s.dispatchEvent(new Event('change'))"
                 browser.execute_script(choose)
@@ -161,9 +163,6 @@ def main() -> None:
                 browser.execute_script("document.querySelector('.ledgers').scrollIntoView()")
                 time.sleep(4)
                 browser.execute_script(ACCOUNT)
-                time.sleep(1)
-            if name == "results-turbulent":
-                browser.execute_script("document.querySelector('#walls-as-found').scrollIntoView({block: 'center'})")
                 time.sleep(1)
             browser.save_screenshot(str(out / f"{name}.png"))
         if only and "space-mesh" not in only:

@@ -55,6 +55,17 @@ def test_a_sized_case_has_its_pages_and_what_is_wrong_is_said_at_its_place(brook
         bad = http.post(f"/studies/{slug}/aims", data={"kind": "bands", "within": "5 mm", "page": "board"}).text
         assert "the limit on time" in bad
         assert http.post(f"/studies/{slug}/aims", data={"kind": "dance", "page": "board"}).status_code == 200
+        api = f"/api/studies/{slug}"
+        assert http.post(f"{api}/aim", json={"kind": "bands", "names": ["nobody"]}).status_code == 404
+        assert http.post(f"{api}/aim", json={"kind": "sweep", "sweep": "none"}).status_code == 404
+        assert http.post(f"{api}/aim", json={"kind": "bands", "finest": 3}).status_code == 422
+        done = http.get(f"{api}/aim").json()
+        assert done["state"] == "ended"
+        assert any(name.endswith("-coarser-4") for name in done["runs"])
+        reading = http.get(f"{api}/variants/{name}").json()["readings"][0]
+        assert reading["how_sure"]
+        titles = http.get(f"/studies/{slug}/readings.csv").text.splitlines()[0]
+        assert "band_si" in titles
 
 
 def test_a_sweep_is_stopped_and_gone_on_with_and_its_best_made_a_variant(brook_server, browser, slug):

@@ -58,7 +58,7 @@ def run(
         raise typer.Exit(1)
     chosen = of or names
     make_shapes(study, chosen, study_file.parent)
-    problems = [p for p in check_study(study) if p.variant in (None, *chosen)]
+    problems = [p for p in check_study(study) if p.variant in (None, *chosen) and not p.path.startswith("/sweeps")]
     if variant is not None:  # what is wrong with the other variants does not matter here
         mine = {study.index_of(study.variant(n)) for n in chosen}
         others = tuple(f"/variants/{k}/" for k in range(len(study.variants)) if k not in mine)
