@@ -88,7 +88,7 @@ class Aims:
             return f"Not started: {problems[0]}." if problems else "Not started: there is no variant yet."
         if self.studio.store.add_aim(state.row.id, wanted.kind, wanted.as_dict()) is None:
             return "Something of this kind is under way already; stop it first."
-        self._step(state.row.id)
+        self.look(state.row.id)
         return ""
 
     def stop(self, slug: str) -> None:
