@@ -11,6 +11,9 @@ from brook.core.results.readings import show_swing
 from brook.core.units import Dimension
 
 
+TOLD = 1e-3  # of a band: parts of it that are smaller are not told
+
+
 @dataclass(frozen=True)
 class Certainty:
     """Half of what a reading may be off in all (None where there is no band), and of that what comes of cells, of where iterations stopped
@@ -41,7 +44,7 @@ class Certainty:
             ("iterations that stopped", self.stopped),
             ("a window that ends", self.window),
         ]
-        return [(name, show_swing(self.values[0], half, dimension, unit).partition(" ± ")[2]) for name, half in parts if half]  # fmt: skip
+        return [(name, show_swing(self.values[0], half, dimension, unit).partition(" ± ")[2]) for name, half in parts if half and half >= TOLD * self.half]  # fmt: skip
 
 
 def certainty(series: Sequence[tuple[float, dict[str, Any]]], unsteady: bool) -> Certainty:
