@@ -10,7 +10,6 @@ from brook.core.results.bands import Band, mesh_band
 from brook.core.results.readings import show_swing
 from brook.core.units import Dimension
 
-
 TOLD = 1e-3  # of a band: parts of it that are smaller are not told
 
 
