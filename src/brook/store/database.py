@@ -337,7 +337,9 @@ class Store:
 
 def _of_sweep(column: Any, sweep: str) -> Any:
     """That a case is one of this sweep, or of none."""
-    return column.contains(f"-in-{sweep}-", autoescape=True) if sweep else column.not_like("%-in-%")
+    if sweep:
+        return column.contains(f"-in-{sweep}-", autoescape=True)
+    return column.not_like("%-in-%") | column.like("%-at-in-%")  # an operating point may be called "in"
 
 
 def _row(session: Session, slug: str) -> StudyRow:

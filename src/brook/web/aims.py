@@ -253,6 +253,14 @@ class _Looked:
             parts.append(f"not decided: {who}{take}")
         elif self.kind == "decide" or self.finest:
             parts.append("every verdict stands")
+        known = [r for v in self.cases for r in v.readings if r.value is not None and r.fresh]
+        without = [r for r in known if r.half is None]
+        if self.kind == "bands" and known:
+            parts.append(
+                f"{len(without)} of {len(known)} readings have no band"
+                if without
+                else f"all {len(known)} readings have bands"
+            )
         more = len(self.plan.notes) - MOST_TOLD
         notes = [*self.plan.notes[:MOST_TOLD], *([f"and {more} more"] if more > 0 else [])]
         return "\n".join(["; ".join(parts), *notes])

@@ -189,7 +189,7 @@ def _sure(state: VariantState, reading: ReadingState, k: int, every: list[Varian
         state.prepared.timing.kind != "steady",
     )
     half, value = sure.half, sure.values[0]
-    asked = not requirement.at or requirement.at == state.point
+    asked = (not requirement.at or requirement.at == state.point) and not steps_coarser(state.variant)
     judged = judgement_of(requirement, state.prepared, value, half or 0.0) if asked else None
     return replace(
         finest, value=finest.value if half is None else value, judgement=judged, sure=sure, on=size_words(steps[0]), made_of=tuple(sure.made_of(dimension, requirement.shown_in)),
