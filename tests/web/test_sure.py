@@ -1,7 +1,11 @@
 """How sure: bands and verdicts on the board, until it is decided, and sweeps that are stopped and gone on with."""
 
+import time
+from types import SimpleNamespace
+
 import pytest
 
+from brook.web.state_reader import _kept
 from tests.core.studies import tray
 from tests.web.driving import all_of, attribute, complaints, one, press, text_of, type_into, wait
 from tests.web.helpers import client, document, take_in
@@ -111,3 +115,24 @@ def test_a_sweep_is_stopped_and_gone_on_with_and_its_best_made_a_variant(brook_s
 
 def document_rows(browser):
     return [row.text for row in all_of(browser, "#samples tbody")]
+
+
+def test_a_limit_on_time_is_kept_and_what_it_left_out_told(brook_server):
+    with client(brook_server) as http:
+        api = f"/api/studies/{take_in(http, tray(title='Limited'))}"
+        assert http.post(f"{api}/aim", json={"kind": "decide", "seconds": 0.5}).status_code == 200
+        end = time.monotonic() + 30
+        while (aim := http.get(f"{api}/aim").json())["state"] == "under way" and time.monotonic() < end:
+            time.sleep(0.2)
+        assert aim["runs"] == []
+        assert "leaves no room for “Plain, cells 8 times as large”" in aim["words"]
+        assert "not decided" in aim["words"]
+
+
+def test_a_series_takes_the_mean_of_what_swings():
+    swing = {"monitors": {"drop": [1.5, 0.25]}}
+    reading = SimpleNamespace(requirement=SimpleNamespace(name="drop"), kept={"value": 1.7, "stopped": 0.01})
+    v = SimpleNamespace(swings=True, run=SimpleNamespace(summary={"swing": swing}), readings=[reading])
+    assert _kept(v, 0) == {"value": 1.5, "stopped": 0.25}
+    v.swings = False
+    assert _kept(v, 0)["value"] == 1.7
