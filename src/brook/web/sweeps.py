@@ -43,11 +43,14 @@ class Swept:
         self._failed = (
             None if failed is None else set(failed)
         )  # the cases that count as failed: those whose last run did, where nothing is said
-        self.bases = [v.variant for v in state.cases_of(sweep.variant)]
+        there = any(v.name == sweep.variant for v in state.study.variants)  # it may have been taken out since
+        self.bases = [v.variant for v in state.cases_of(sweep.variant)] if there else []
 
     @cached_property
     def places(self) -> list[Place]:
         """The samples that are there or known beforehand; of a search all that it has asked for."""
+        if not self.bases:
+            return []
         found = places_of(self.sweep)
         return list(dict.fromkeys([*found, *self._tried])) if self.sweep.way == "search" else found
 
