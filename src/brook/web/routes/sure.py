@@ -22,6 +22,7 @@ from brook.web.studio import Studio
 
 router = APIRouter()
 TIME = Value("time", "positive")
+NOT_KNOWN = {"bands": "", "decide": ""}  # what aims would cost, where nothing can be computed
 FINEST = (0, -1, -2)  # steps, of what may be asked for
 
 
@@ -67,7 +68,7 @@ def aim_context(studio: Studio, state: StudyState) -> dict[str, Any]:
     """What the board says of the aim of a study, and what aims would cost."""
     aim = studio.aims.newest(state.row.id)
     under_way = aim is not None and aim.state == "under way"
-    return {"aim": aim, "aim_says": progress(studio, aim) if aim is not None and under_way else "", "costs": {} if under_way else _costs(state)}  # fmt: skip
+    return {"aim": aim, "aim_says": progress(studio, aim) if aim is not None and under_way else "", "costs": NOT_KNOWN if under_way else _costs(state)}  # fmt: skip
 
 
 def progress(studio: Studio, aim: AimRow) -> str:
@@ -86,7 +87,7 @@ def _costs(state: StudyState) -> dict[str, str]:
 
     ready = [v.variant.name for v in state.variants if v.prepared.ready]
     if not ready:
-        return {}
+        return NOT_KNOWN
     whole = sum(needed(name, series_of(0)) for name in ready)
     coarse = sum(needed(name, series_of(2)) for name in ready)
     if not whole:
