@@ -108,7 +108,11 @@ def test_a_sweep_is_stopped_and_gone_on_with_and_its_best_made_a_variant(brook_s
     with client(brook_server) as http:
         lines = http.get(f"/studies/{slug}/sweeps/supply.csv").text.splitlines()
         assert len(lines) == 5
-        assert lines[0].startswith("case,supply,state,")
+        assert lines[0].startswith("case,supply")
+        assert all(line.startswith("plain-in-supply-") for line in lines[1:])
+        assert http.get(f"/studies/{slug}/sweeps/supply.xlsx").content[:2] == b"PK"
+        assert http.get(f"/studies/{slug}/sweeps/supply.pdf").status_code == 404
+        assert http.get(f"/studies/{slug}/sweeps/none.csv").status_code == 404
     assert attribute(browser, "body", "data-page") == "sweeps"
     assert complaints(browser) == []
 

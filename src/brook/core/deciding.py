@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from brook.core.answer import Standing, best_of, rivals
-from brook.core.study.variants import COARSEST, FINEST, IN_SERIES, SERIES_STEP, series_of
+from brook.core.study.variants import COARSEST, FINEST, IN_SERIES, SERIES_STEP, series_of, size_words
 
 SHARE = 0.1  # of what a reading is not sure by: what iterations may leave open
 FAR = 0.05  # of how far a limit is
@@ -109,15 +109,10 @@ def _next_of(case: CaseNow, sizes: Sequence[int], plan: Plan) -> bool:
             return True
         if state == "failed":
             message = next(r.message for r in case.runs if r.coarser == coarser)
-            note = f"{case.name}: cells {_times(coarser)} did not do: {message}"
+            note = f"{case.name}: {size_words(coarser) or 'cells as planned'} did not do: {message}"
             if note not in plan.notes:
                 plan.notes.append(note)
     return False
-
-
-def _times(coarser: int) -> str:
-    times = 2 ** (abs(coarser) / 2)
-    return "as planned" if not coarser else f"{times:.3g} times {'as large' if coarser > 0 else 'smaller'}"
 
 
 def open_variants(standings: Sequence[Standing], wishes: list[tuple[str, str]]) -> set[str]:

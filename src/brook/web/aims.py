@@ -156,7 +156,8 @@ class _Looked:
     def __init__(self, state: StudyState, aim: AimRow, runs: list[Any]):
         self.state, self.aim, self.kind = state, aim, aim.kind
         self.seconds, self.finest = float(aim.said.get("seconds", 0)), int(aim.said.get("finest", 0))
-        self.cases = _cases(state, aim.said.get("names", []))
+        there = [n for n in aim.said.get("names", []) if _is_there(state, n)]  # some may have been taken out since
+        self.cases = _cases(state, there) if there or not aim.said.get("names") else []
         self.runs = {run.variant: run for run in runs}
         self.swept: Swept | None = None
         sweep = next((s for s in state.study.sweeps if s.name == aim.said.get("sweep")), None)
@@ -247,7 +248,7 @@ class _Looked:
         opened = open_variants([s for s in self.state.standings if s.variant in names], self.state.wishes)
         if (self.kind == "decide" or self.finest) and opened:
             who = ", ".join(f"“{titles[n]}”" for n in titles if n in opened)
-            beyond = [one for one in self.plan.beyond if one[0]]
+            beyond = self.plan.beyond
             need = sum(self.costs.seconds(*one) for one in beyond)
             take = f"; {_told(beyond, self.state)} would take about {told_time(need)}" if beyond and not short else ""
             parts.append(f"not decided: {who}{take}")
@@ -278,6 +279,13 @@ def _cases(state: StudyState, names: list[str]) -> list[VariantState]:
         return list(state.variants)
     wanted = {v.variant.name for name in names for v in state.cases_of(name)}
     return [v for v in state.variants if v.variant.name in wanted]
+
+
+def _is_there(state: StudyState, name: str) -> bool:
+    try:
+        return bool(state.cases_of(name))
+    except KeyError:
+        return False
 
 
 def nearest_run(state: StudyState, variant: VariantState) -> str:

@@ -27,16 +27,10 @@ from brook.core.study import (
     variant_name,
 )
 from brook.core.study.sweeps import told_swept
-from brook.core.study.variants import STEP
+from brook.core.study.variants import size_words
 from brook.core.units import DIMENSIONS, round_text
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import LiveRun
-
-
-def size_words(coarser: int) -> str:
-    """How large cells are beside those of the mesh plan, '' for these."""
-    times = f"{STEP ** abs(coarser):.3g}"
-    return f"cells {times} times {'as large' if coarser > 0 else 'smaller'}" if coarser else ""
 
 
 @dataclass(frozen=True)

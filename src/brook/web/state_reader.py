@@ -23,12 +23,12 @@ from brook.core.study import (
     steps_coarser,
     told_size,
 )
-from brook.core.study.variants import STEP
+from brook.core.study.variants import STEP, size_words
 from brook.core.units import Dimension
 from brook.store import Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub
-from brook.web.state import ReadingState, StageState, StudyState, VariantState, size_words
+from brook.web.state import ReadingState, StageState, StudyState, VariantState
 
 # (key, summary) of the newest result by (variant, stage); summaries by key.
 Latest = dict[tuple[str, str], tuple[str, dict[str, Any]]]

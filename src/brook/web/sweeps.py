@@ -40,9 +40,8 @@ class Swept:
 
     def __init__(self, state: StudyState, sweep: Sweep, failed: Sequence[str] | None = None):
         self.state, self.sweep = state, sweep
-        self._failed = (
-            None if failed is None else set(failed)
-        )  # the cases that count as failed: those whose last run did, where nothing is said
+        # the cases that count as failed; where nothing is said, those whose last run did
+        self._failed = None if failed is None else set(failed)
         there = any(v.name == sweep.variant for v in state.study.variants)  # it may have been taken out since
         self.bases = [v.variant for v in state.cases_of(sweep.variant)] if there else []
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from brook.core.editing.pointers import EditRefused, name_from, walk
-from brook.core.formulas import FormulaError
+from brook.core.formulas import FormulaError, evaluate, parse
 from brook.core.study import Problem, named_scope, told_size
 from brook.core.study.document import Study
 from brook.core.study.sweeps import told_swept
@@ -54,8 +54,6 @@ def _take_over(raw: dict[str, Any], case: str, title: str = "") -> str:
 
 def _plainly(study: Study, text: str, name: str, case: str) -> str:
     """A value of a case as one number with its unit."""
-    from brook.core.formulas import evaluate, parse
-
     try:
         found = evaluate(parse(name), named_scope(study, study.variant(case)))
     except FormulaError:

@@ -81,12 +81,16 @@ def told_size(name: str) -> tuple[str, int]:
     return (found[1], steps) if FINEST <= steps <= COARSEST else (name, 0)
 
 
+def size_words(coarser: int) -> str:
+    """How large cells are beside those of the mesh plan, '' for these."""
+    return f"cells {STEP ** abs(coarser):.3g} times {'as large' if coarser > 0 else 'smaller'}" if coarser else ""
+
+
 def sized_case(variant: Variant, coarser: int) -> Case:
     """A variant or a case on cells that are coarser by so many steps."""
-    times = f"{STEP ** abs(coarser):.3g}"
     return Case.model_construct(
         name=sized_name(variant.name, coarser),
-        title=f"{variant.title}, cells {times} times {'as large' if coarser > 0 else 'smaller'}",
+        title=f"{variant.title}, {size_words(coarser)}",
         named_values=dict(variant.named_values),
         geometry=variant.geometry,
         of=variant_name(variant),

@@ -34,7 +34,7 @@ def media_type(suffix: str, draws: bool = True) -> str:
     return FORMATS[suffix].media_type
 
 
-def _written(studio: Studio, suffix: str, tables: list[Sheet]) -> bytes:
+def written(studio: Studio, suffix: str, tables: list[Sheet]) -> bytes:
     """The bytes of a file; figures are drawn at the result reader."""
     if FORMATS[suffix].draws:
         return ask(studio, sheets.write, suffix, tables)
@@ -67,7 +67,7 @@ def readings_sheet(state: StudyState) -> Sheet:
 @router.get("/studies/{slug}/readings.{suffix}")
 def readings(studio: StudioHere, state: StateHere, suffix: str) -> Response:
     kind = media_type(suffix, draws=False)
-    content = _written(studio, suffix, [readings_sheet(state)])
+    content = written(studio, suffix, [readings_sheet(state)])
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-readings.{suffix}"))
 
 
@@ -146,7 +146,7 @@ def histories(studio: StudioHere, state: StateHere, name: str, suffix: str) -> R
     tables = [history_sheet(history, variant.variant.title)]
     if FORMATS[suffix].draws:
         tables += monitor_sheets(history, monitor_units(state, variant))
-    content = _written(studio, suffix, tables)
+    content = written(studio, suffix, tables)
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-{name}-histories.{suffix}"))
 
 
@@ -180,7 +180,7 @@ def ledger(studio: StudioHere, state: StateHere, suffix: str) -> Response:
     tables = [ledger_sheet(v) for v in state.variants if v.run.summary is not None]
     if not tables:
         raise HTTPException(404, "no variant has a result yet")
-    content = _written(studio, suffix, tables)
+    content = written(studio, suffix, tables)
     return Response(content, media_type=kind, headers=download(f"{state.row.slug}-ledger.{suffix}"))
 
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form
-from fastapi.responses import HTMLResponse, PlainTextResponse
+from fastapi import APIRouter, Form, HTTPException
+from fastapi.responses import HTMLResponse, Response
 
+from brook.core.results.exports import Column, Sheet
 from brook.core.results.readings import show_reading, show_swing
 from brook.core.stages.readings import dimension_of_reading
 from brook.core.study.sweeps import Sweep, count_of
@@ -14,6 +15,7 @@ from brook.core.units import show
 from brook.web.aims import Wanted
 from brook.web.forecasting import BEGINS, Costs, told_time
 from brook.web.pages import BODIES, StateHere, StudioHere, Told, stage
+from brook.web.routes.exports import download, media_type, written
 from brook.web.routes.sure import progress, seconds_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -94,7 +96,7 @@ def _row(swept: Swept, sample: Sample) -> dict[str, Any]:
     message = next((one.job.message for v in sample.cases for one in v.every_size if one.failed and one.job), "")
     return {
         "name": sample.name, "state": sample.state, "message": message, "readings": readings,
-        "values": [show(*found) if found else "–" for found in values], "numbers": [found[0] if found else None for found in values],
+        "values": [show(*found) if found else "–" for found in values],
     }  # fmt: skip
 
 
@@ -132,39 +134,36 @@ def sweeps(
     return stage(studio, state, "sweeps", None, whole=part != "body", **more)
 
 
-@router.get("/studies/{slug}/sweeps/{name}.csv")
-def table(studio: StudioHere, state: StateHere, name: str) -> PlainTextResponse:
+@router.get("/studies/{slug}/sweeps/{name}.{suffix}")
+def table(studio: StudioHere, state: StateHere, name: str, suffix: str) -> Response:
     """All samples of a sweep with values and readings in SI units."""
     sweep = next((s for s in state.study.sweeps if s.name == name), None)
     if sweep is None:
-        return PlainTextResponse("there is no sweep of this name", 404)
-    swept = Swept(state, sweep)
-    lines = [
-        ",".join(
-            [
-                "case",
-                *(v.name for v in sweep.values),
-                "state",
-                *(f"{r.name},{r.name}_band,{r.name}_verdict" for r in state.study.requirements),
-            ]
-        )
-    ]
-    for s in swept.samples:
-        row = _row(swept, s)
-        cells = [row["name"], *(repr(n) if n is not None else "" for n in row["numbers"]), row["state"] or "waiting"]
-        for r, shown in zip(state.study.requirements, row["readings"], strict=True):
-            half = s.standing.halves.get(r.name)
-            cells += [
-                "" if shown["value"] is None else repr(shown["value"]),
-                "" if half is None else repr(half),
-                shown["verdict"],
-            ]
-        lines.append(",".join(cells))
-    return PlainTextResponse(
-        "\n".join(lines) + "\n",
-        media_type="text/csv",
-        headers={"content-disposition": f'attachment; filename="{name}.csv"'},
-    )
+        raise HTTPException(404, f"there is no sweep '{name}' in this study")
+    kind = media_type(suffix, draws=False)
+    content = written(studio, suffix, [samples_sheet(Swept(state, sweep))])
+    return Response(content, media_type=kind, headers=download(f"{state.row.slug}-{name}.{suffix}"))
+
+
+def samples_sheet(swept: Swept) -> Sheet:
+    """One line for each sample; of each reading its value at the worst operating point, half its band and its verdict."""
+    samples = swept.samples
+    columns = [Column("case", "", [s.name for s in samples])]
+    for k, value in enumerate(swept.sweep.values):
+        found = [swept.value(k, s.place) for s in samples]
+        unit = next((f[1].unit() for f in found if f), "")
+        columns.append(Column(value.name, unit, [f[0] if f else None for f in found]))
+    columns.append(Column("state", "", [s.state or "waiting" for s in samples]))
+    for r in swept.state.study.requirements:
+        dimension = dimension_of_reading(r, samples[0].cases[0].prepared) if samples else None
+        unit = dimension.unit() if dimension else ""
+        there = [s.standing.values.get(r.name) for s in samples]
+        columns += [
+            Column(r.name, unit, [v[0] if v else None for v in there]),
+            Column(f"{r.name}_band", unit, [s.standing.halves.get(r.name) for s in samples]),
+            Column(f"{r.name}_verdict", "", [v[1].verdict if v else "" for v in there]),
+        ]
+    return Sheet("Samples", tuple(columns))
 
 
 @router.post("/studies/{slug}/sweeps/{name}/compute")
