@@ -8,9 +8,10 @@ from brook.core.editing import set_value
 from brook.core.mesh import lines
 from brook.core.results.bands import mesh_band
 from brook.core.results.readings import judge
-from brook.core.solve.leftover import stopping_error, window_error
+from brook.core.solve.history import History
+from brook.core.solve.leftover import still_to_come, stopping_error, window_error
 from brook.core.stages.batch import solve_variant
-from brook.core.stages.certainty import certainty
+from brook.core.stages.certainty import certainty, in_series
 from brook.core.stages.keys import stage_keys
 from brook.core.stages.meshing import make_mesh, space_layers, space_sizes
 from brook.core.stages.running import solve
@@ -64,6 +65,22 @@ def test_what_swings_ever_less_and_what_falls_too_fast_have_a_wide_band():
     fast = mesh_band([1, 2, 4], [1.0, 1.001, 0.95])  # the two finest agree by chance
     assert fast.half is not None
     assert fast.half > 0.01
+
+
+def test_of_more_meshes_that_swing_the_finer_ones_tell_more_than_the_whole_spread():
+    sizes, off = [0.5, 1, 1.414, 2], [14.45, 15.05, 14.04, 8.33]  # the coarsest is far off, the others scatter
+    band = mesh_band(sizes, off)
+    assert "fitted" in band.words
+    assert 1.0 < band.half < np.ptp(off) - 1
+
+    rng, held = np.random.default_rng(3), []
+    h = np.array([1, 1.414, 2, 4])
+    for a, b, *noise in rng.normal(size=(400, 6)):
+        band = mesh_band(h, 1 + 0.1 * a * h + 0.1 * b * h**2 + 0.02 * np.array(noise) * h)
+        if "fitted" in band.words:
+            held.append(abs(band.value - 1) <= band.half)
+    assert len(held) > 20
+    assert np.mean(held) > 0.9
 
 
 def test_meshes_in_between_that_scatter_make_a_band_wider():
@@ -190,3 +207,30 @@ def test_a_run_ends_once_what_is_still_to_come_is_small_enough():
     for r in study.requirements:
         apart = abs(early.history.monitors[r.name][-1] - whole.history.monitors[r.name][-1])
         assert apart <= 2 * enough[r.name]
+
+
+def slow(rate, count=600):
+    """A run whose residuals and monitor come home by a factor `rate` an iteration, with no time left."""
+    left = rate ** np.arange(count)
+    return History(("drop",), {"momentum": (1e-2 * left).tolist()}, {"drop": (5 - left).tolist()}, [0.1] * count)
+
+
+def test_what_was_still_to_come_when_iterations_were_over_is_told_and_what_does_not_come_home_is_not():
+    for rate in (0.99, 0.997):
+        left = still_to_come(slow(rate))
+        assert left is not None
+        assert left["drop"] > 0.95 * rate**599
+        assert left["drop"] == pytest.approx(rate**599, rel=1.0)
+    assert still_to_come(slow(1 - 1e-5)) is None  # as good as a straight line
+    assert still_to_come(slow(0.99, 200)) is None  # too short to tell
+    assert still_to_come(slow(0.99), began_at=500) is None
+    grows = slow(0.99)
+    grows.residuals["momentum"].reverse()
+    assert still_to_come(grows) is None
+
+
+def test_a_run_that_was_over_too_soon_has_its_band_with_what_was_still_to_come():
+    kept = {"value": 5.0, "stopped": 1e-9}
+    assert in_series(kept, "drop", None, {"drop": 0.02}) == {"value": 5.0, "stopped": 0.02}
+    assert in_series(kept, "drop", {"drop": (4.0, 0.5)}, None) == {"value": 4.0, "stopped": 0.5}
+    assert in_series(kept, "drop", None, None) == kept

@@ -40,6 +40,14 @@ def test_a_monitor_that_stands_still_while_residuals_do_swings_by_nothing():
     assert found.monitors["loss"] == (40.0, 0.0)
 
 
+def test_what_swings_slowly_is_told_over_a_longer_part_of_the_run():
+    slow = 40 + 2 * np.sin(2 * np.pi * N / 180)  # three quarters of a turn in the last third
+    found = swing_of(history(STANDS, slow), RULES)
+    assert found is not None
+    assert found.over > 400 // 3
+    assert found.monitors["loss"][1] == pytest.approx(2, rel=0.05)
+
+
 @pytest.mark.parametrize(
     ("residual", "monitor"),
     [

@@ -32,6 +32,11 @@ class Standing:
         return any(name in self.halves for name in self.failures)
 
     @property
+    def is_decided(self) -> bool:
+        """Whether it is known how it stands: all of it, or that it fails."""
+        return self.complete or self.surely_fails
+
+    @property
     def undecided(self) -> list[str]:
         """The requirements whose limits lie within their bands, of one that fails none."""
         return [] if self.failures else [name for name, (_, j) in self.values.items() if j.verdict == "undecided"]
@@ -129,7 +134,7 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
     """The answer in one or two sentences; `titles` of requirements by name, and what is wished for first."""
     if not standings:
         return "There is no variant yet."
-    waiting = [s for s in standings if not s.complete]
+    waiting = [s for s in standings if not s.is_decided]
     open_ones = [s for s in standings if s.complete and s.undecided]
     if open_ones and len(waiting) < len(standings):
         return _with_undecided(standings, best, titles, open_ones, waiting)
@@ -137,7 +142,7 @@ def sentence(standings: list[Standing], best: Standing | None, titles: dict[str,
         return _without_convergence(standings, titles)
     rest = "" if not waiting else f" {len(waiting)} of {len(standings)} are not up to date or not converged."
     if best is None:
-        failing = {n for s in standings if s.complete for n in s.failures}
+        failing = {n for s in standings if s.is_decided for n in s.failures}
         names = ", ".join(titles[n].lower() for n in titles if n in failing)
         which = "No variant" if not waiting else "No variant that is up to date"
         return f"{which} holds every limit; they fail on {names}.{rest}" if failing else f"No answer yet.{rest}"

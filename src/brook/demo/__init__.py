@@ -14,8 +14,13 @@ from brook.store.tables import now
 
 FOLDER = Path(__file__).parent
 NAMES = ("incubation_tray", "intake_bars", "chiller_plate")
-HEADER, TRAY = "Spray header", "Incubation tray"  # titles
-FINER = -2  # steps to which cells of the tray may be finer than planned, where a verdict is open
+HEADER = "Spray header"
+DECIDED = (
+    "Incubation tray",
+    "Intake bars in slack water",
+    "Chiller plate",
+)  # by finer cells than planned where a verdict is open
+FINER = -2  # steps to which they may be
 
 
 class Studio(Protocol):
@@ -70,7 +75,7 @@ def _put(studio: Studio, fresh: list[Study], before: str = "") -> dict[str, str]
 
 def _queue(studio: Studio, study: Study, slugs: dict[str, str]) -> None:
     if study.title in slugs:
-        finest = FINER if study.title == TRAY else 0
+        finest = FINER if study.title in DECIDED else 0
         studio.find_bands(slugs[study.title], [v.name for v in study.variants if _is_whole(v)], finest)
 
 

@@ -22,11 +22,12 @@ from brook.core.study.document import study_from
 
 BORE, BRANCH, LENGTH, DROP = 0.063, 0.020, 0.72, 0.075
 RING, AROUND = 0.008, 60
+THICK = 0.006  # of the vane
 
 
 @dataclass(frozen=True)
 class Header:
-    """One design: where its branches stand along x in m, its bore at the far end, whether a vane divides it."""
+    """One design: where its branches stand along x in m, its bore at the far end, whether a flat vane divides it half way up."""
 
     places: tuple[float, ...]
     end_bore: float = BORE
@@ -67,7 +68,7 @@ def closed_header(header: Header) -> Surface:
         branch = tube(at, at - [0, 0, DROP], (BRANCH, BRANCH), ("inside", f"outlet_{k}", f"branch_{k}"))
         made = combined(made, branch, "add")
     if header.vane:
-        low, size = np.array([0.16, -0.0015, -0.0400]), np.array([0.30, 0.003, 0.080])
+        low, size = np.array([0.16, -0.040, -THICK / 2]), np.array([0.30, 0.080, THICK])
         ring = np.array([[0, 0], [1, 0], [1, 1], [0, 1]]) * size[:2]
         rings = np.stack([np.concatenate([ring, np.full((4, 1), z)], axis=1) + low for z in (0.0, size[2])])
         made = combined(made, swept(rings, ["vane"] * 4, "vane", "vane"), "take")
@@ -176,7 +177,7 @@ def study(contents: dict[str, tuple[str, str]]) -> Study:
              "lines": [{"kind": "middle", "title": "Middle", "start": "inlet", "end": "outlet_6"}],
              "second": {"quantity": "speed"}},
         ],
-        "mesh_plan": {"patches": {"vane": "2.5 mm"}, "layers": {"number": 3, "height_of": "all", "height": "2 mm"}},
+        "mesh_plan": {"bulk": "8 mm", "wall": "4 mm", "patches": {"vane": "4 mm"}, "layers": {"number": 3, "height_of": "all", "height": "2 mm"}},
         "set_up": {
             "fluid": {"kind": "library", "substance": "water", "temperature": "10 degC"},
             "turbulence": {"incoming": {"kind": "duct", "diameter": "63 mm"}},

@@ -28,7 +28,7 @@ def run_summary(study: Study, outcome: Outcome) -> dict[str, Any]:
         "state": outcome.state, "message": outcome.message, "iterations": outcome.iterations,
         "seconds": history.seconds[-1] if len(history) else 0.0, "cells": fields.mesh.cell_count,
         "imbalance": fields.imbalance(), "inflow": fields.inflow(), "backflow": outcome.backflow,
-        "steady": outcome.steady, "swing": asdict(outcome.swing) if outcome.swing else None, "ranges": ranges,
+        "steady": outcome.steady, "swing": asdict(outcome.swing) if outcome.swing else None, "left": outcome.left, "ranges": ranges,
         "residual_curve": history.worst[::thin].tolist(),
         "mass_flows": {p.name: fields.mass_flow(p.name) for p in _wet(fields)},
         "flows": {p.name: fields.flow(p.name) for p in _wet(fields)},

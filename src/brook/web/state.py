@@ -124,8 +124,14 @@ class VariantState:
 
     @property
     def counts(self) -> bool:
-        """Its readings may stand in a series: as they ended, or as means about which they swing."""
-        return self.is_sound or self.swings
+        """Its readings may stand in a series: as they ended, as means about which they swing, or with what is still to come of them."""
+        return self.is_sound or self.swings or self.comes_home
+
+    @property
+    def comes_home(self) -> bool:
+        """Its iterations were over too soon, and it is known what is still to come of its readings."""
+        summary = self.run.summary if self.run.fresh else None
+        return summary is not None and summary["state"] == "not converged" and bool(summary.get("left"))
 
     def is_sound_at(self, coarser: int) -> bool:
         """Whether it has a sound run on cells coarser by so many steps."""

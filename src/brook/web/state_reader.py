@@ -8,7 +8,7 @@ from typing import Any
 
 from brook.core.checks import Prepared, check, prepare
 from brook.core.results.readings import show_reading, show_swing
-from brook.core.stages.certainty import certainty
+from brook.core.stages.certainty import certainty, in_series
 from brook.core.stages.keys import Keys, stage_keys
 from brook.core.stages.losses import with_losses
 from brook.core.stages.readings import course_words, dimension_of_reading, expected_words, judgement_of
@@ -169,11 +169,10 @@ def _with_bands(state: VariantState, others: list[VariantState]) -> VariantState
 
 
 def _kept(v: VariantState, k: int) -> dict[str, Any]:
-    """What a series takes of a reading: of one that swings the mean, with half its swing as what iterations leave open."""
-    kept = v.readings[k].kept
-    swing = (v.run.summary or {}).get("swing") if v.swings else None
-    known = swing["monitors"].get(v.readings[k].requirement.name) if swing else None
-    return kept if known is None else {**kept, "value": known[0], "stopped": known[1]}
+    """What a series takes of a reading."""
+    summary = (v.run.summary or {}) if v.counts else {}
+    swing, left = summary.get("swing") if v.swings else None, summary.get("left")
+    return in_series(v.readings[k].kept, v.readings[k].requirement.name, swing["monitors"] if swing else None, left)
 
 
 def _sure(state: VariantState, reading: ReadingState, k: int, every: list[VariantState]) -> ReadingState:

@@ -10,6 +10,7 @@ import numpy as np
 
 from brook.core.answer import Standing, folded
 from brook.core.formulas import FormulaError, evaluate, parse
+from brook.core.results import Judgement
 from brook.core.study import Variant, named_scope, sized_name, told_size
 from brook.core.study.sweeps import PARTS, Sweep, swept_name, told_swept
 from brook.core.study.variants import series_of
@@ -33,6 +34,11 @@ class Sample:
     def name(self) -> str:
         """That of its first case."""
         return self.cases[0].variant.name
+
+    @property
+    def read(self) -> dict[str, tuple[float, Judgement]]:
+        """Its readings at their worst; none before they are known at every operating point."""
+        return self.standing.values if self.state == "done" else {}
 
 
 class Swept:

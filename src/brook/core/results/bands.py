@@ -1,8 +1,8 @@
 """How far a reading may be off what it would be on ever finer meshes, from a series of them.
 
 Three sizes, each some twice the next: the order comes of the two steps, as Celik et al. (2008) have it, and the band is Roache's (1998): 1.25 times what Richardson's extrapolation
-adds, with an order between 1/2 and 2, or that much of what terms of first and of second order through the three come to, if that is more. Sizes between them that scatter about the curve make it wider. Three that lie closer together have a band twice as wide, four and more
-the least-squares fits of Eça and Hoekstra (2014). Where steps do not shrink there is no band, and words say so.
+adds, with an order between 1/2 and 2, or that much of what terms of first and of second order through the three come to, if that is more. Sizes between them that scatter about the curve make it wider. Three that lie closer together have a band twice as wide; four and more
+that do, or that swing, the least-squares fits of Eça and Hoekstra (2014). Where steps do not shrink there is no band, and words say so.
 """
 
 from __future__ import annotations
@@ -52,7 +52,12 @@ def mesh_band(sizes: Sequence[float], values: Sequence[float], noise: float = 0.
     apart = _apart(h)
     if apart is None:
         return _of_close(h, v) if len(h) == FEWEST else _of_more(h, v)
-    band = _with_scatter(_of_three(h[apart], v[apart]), h, v, apart)
+    band = _of_three(h[apart], v[apart])
+    if (
+        len(h) > FEWEST and band.half is not None and band.order is None
+    ):  # it swings: more meshes tell more of that than their whole spread
+        return replace(_of_more(h, v), words=f"{band.words}; fitted")
+    band = _with_scatter(band, h, v, apart)
     if band.half is None and len(h) > FEWEST:  # the coarsest may lie beyond where it settles
         close = _of_close(h[:FEWEST], v[:FEWEST])
         if close.half is not None:

@@ -6,8 +6,11 @@ import math
 
 import numpy as np
 
+from brook.core.solve.history import History
+
 PARTS = 8  # of a run's iterations: the last part is held against the one before
 SLOWEST = 0.9  # of what a part moves by against the part before; what shrinks by less does not come home
+THIRD = 80  # iterations, of a run that was over too soon
 LEAST = 16  # iterations, or samples of a window
 BLOCKS = {4: 3.18, 6: 2.57, 8: 2.36, 12: 2.20, 16: 2.13}  # numbers of blocks, with Student's t at 95 % of one less
 SWING = 0.35  # of what it moves by in a part: a mean that drifts by less swings
@@ -31,6 +34,26 @@ def stopping_error(values: list[float], began_at: int = 0) -> float | None:
         return max(moved * share / (1 - share), 0.1 * moved)
     swings = abs(float(last.mean() - before.mean())) < SWING * moved
     return moved if swings else moved * SLOWEST / (1 - SLOWEST)
+
+
+def still_to_come(history: History, began_at: int = 0) -> dict[str, float] | None:
+    """The same of all monitors of a steady run whose iterations were over too soon, told by how its last third moves beside the third before, in SI units; None where
+    some do not shrink from one to the other, or residuals grow."""
+    size = (len(history) - began_at) // 3
+    if history.time or size < THIRD:
+        return None
+    last, before = (float(np.median(part)) for part in (history.worst[-size:], history.worst[-2 * size : -size]))
+    if not last <= before:  # of what is no number, too
+        return None
+    found = {}
+    for name in history.monitor_names:
+        values = np.array(history.monitors[name], float)
+        moved, moved_before = np.ptp(values[-size:]), np.ptp(values[-2 * size : -size])
+        if not moved <= SLOWEST * moved_before:
+            return None
+        share = float(moved / moved_before) if moved_before > 0 else 0.0
+        found[name] = max(float(moved) * share / (1 - share), 0.1 * float(moved))
+    return found
 
 
 def window_error(time: np.ndarray, value: np.ndarray, since: float) -> float | None:

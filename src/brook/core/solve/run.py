@@ -20,7 +20,7 @@ from brook.core.solve.cycles import Cycles
 from brook.core.solve.fields import Fields
 from brook.core.solve.flow import Diverged, FlowSolver
 from brook.core.solve.history import History, Rules, standing_still
-from brook.core.solve.leftover import stopping_error
+from brook.core.solve.leftover import still_to_come, stopping_error
 from brook.core.solve.put import Put
 from brook.core.solve.solver import Solver
 from brook.core.solve.swinging import Swing, swing_of
@@ -70,6 +70,9 @@ class Outcome:
     backflow: float
     checkpoint: Checkpoint
     swing: Swing | None = None  # of one that stands without converging
+    left: dict[str, float] | None = (
+        None  # what is still to come of monitors, of one whose iterations were over too soon
+    )
     put: tuple[Put, ...] = ()  # heat, besides what comes in through patches
 
     @property
@@ -218,7 +221,8 @@ class _Way:
         message += "".join(f"; {note}" for note in [*short, *self.flow.notes()])
         steady = {name: standing_still(self.history.monitors[name], self.rules) for name in self.monitors}
         backflow = self.flow.backflow() if state != "diverged" else 0.0
-        return Outcome(state, message, self.last_good.copied(), self.history, steady, backflow, final, swing)
+        left = still_to_come(self.history, self.began_at) if state == "not converged" and swing is None else None
+        return Outcome(state, message, self.last_good.copied(), self.history, steady, backflow, final, swing, left)
 
 
 def _unhurried(watch: Watch) -> Callable[[], bool]:

@@ -9,8 +9,14 @@ import numpy as np
 
 from brook.core.solve.history import History, Rules, standing_still
 
-LEAST = 120  # iterations that are looked at, or the last third of a run
+LEAST = 120  # iterations that are looked at
+SHARES = (
+    1 / 3,
+    1 / 2,
+    2 / 3,
+)  # of a run that are looked at, the last ones: what swings slowly shows in the longer ones only
 NEARER = 0.7  # of the residuals before: what falls under it still comes home
+TURNS = 3  # of a monitor through its mean: where there are fewer, a longer part of the run is looked at
 DRIFT = 0.35  # of the whole swing: what a mean may move by from the first part to the last
 
 
@@ -31,19 +37,26 @@ class Swing:
 
 
 def swing_of(history: History, rules: Rules, began_at: int = 0) -> Swing | None:
-    """Where the last third of a steady run stands like this; None for one that converges, drifts, grows or is too short.
+    """Where the end of a steady run stands like this: its last third, or else half or two thirds; None for one that converges, drifts, grows or is too short.
 
     It is looked at in three parts: residuals fall no further from the first to the last, and no monitor's mean moves between
-    these by more than a share of its swing."""
-    over = max(LEAST, (len(history) - began_at) // 3)
-    if history.time or len(history) - began_at < 2 * over or history.worst[-1] <= rules.residual:
+    these by more than a share of its swing. What swings so slowly that it goes through its mean once or twice only has its swing from the longest."""
+    count = len(history) - began_at
+    if history.time or count < 2 * LEAST or history.worst[-1] <= rules.residual:
         return None
+    there = [_swing_over(history, rules, max(LEAST, int(share * count))) for share in SHARES]
+    found = [one for one in there if one is not None]
+    return next((one for one, turns in found if turns), found[-1][0] if found else None)
+
+
+def _swing_over(history: History, rules: Rules, over: int) -> tuple[Swing, bool] | None:
+    """How it stands over so many iterations, and whether all that swings goes through its mean again and again in them."""
     residual = [
         float(np.median(part)) for part in np.array_split(np.log10(np.maximum(history.worst[-over:], 1e-300)), 3)
     ]
     if not all(map(math.isfinite, residual)) or abs(residual[2] - residual[0]) > -math.log10(NEARER):
         return None
-    found = {}
+    found, all_turn = {}, True
     for name in history.monitor_names:
         values = np.array(history.monitors[name][-over:])
         if not np.isfinite(values).all():
@@ -51,7 +64,10 @@ def swing_of(history: History, rules: Rules, began_at: int = 0) -> Swing | None:
         whole = float(np.ptp(values))
         means = [float(part.mean()) for part in np.array_split(values, 3)]
         drifts = abs(means[2] - means[0]) > DRIFT * whole
-        if drifts and not standing_still(history.monitors[name], rules):
+        stands = standing_still(history.monitors[name], rules)
+        if drifts and not stands:
             return None
+        above = values > values.mean()
+        all_turn &= stands or int(np.count_nonzero(above[1:] != above[:-1])) >= TURNS
         found[name] = (float(values.mean()), whole / 2)
-    return Swing(over, found)
+    return Swing(over, found), all_turn

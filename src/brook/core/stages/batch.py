@@ -11,12 +11,13 @@ from pathlib import Path
 from typing import Any
 
 from brook.core.checks import Prepared
+from brook.core.results.bands import Band
 from brook.core.results.files import write_vtu
 from brook.core.results.readings import show_reading, show_swing
 from brook.core.solve import Fields, History, Outcome, Watch
 from brook.core.solve.run import UNWATCHED
 from brook.core.stages.beginning import begun_with
-from brook.core.stages.certainty import Certainty, certainty
+from brook.core.stages.certainty import Certainty, certainty, in_series
 from brook.core.stages.judging import judged
 from brook.core.stages.losses import losses_over
 from brook.core.stages.readings import ReadingResult, course_words, dimension_of_reading, judgement_of, read_all
@@ -70,19 +71,23 @@ def solve_variant(
 class Coarser:
     """What was read on coarser meshes of a variant, coarse ones last, with the fields of the finest of them; `notes` say which did not do."""
 
-    readings: list[tuple[float, list[ReadingResult]]]
+    readings: list[tuple[float, list[dict[str, Any]]]]
     fields: Fields | None
     notes: list[str]
 
-    def sure(self, k: int, result: ReadingResult, unsteady: bool) -> Certainty:
-        """How sure the reading of this place in the list is, with what it is on the mesh of the plan."""
-        known = [(size, read[k].as_dict()) for size, read in self.readings if read[k].value is not None]
-        return certainty([(1.0, result.as_dict()), *known], unsteady)
+    def sure(self, k: int, result: ReadingResult, outcome: Outcome, unsteady: bool) -> Certainty:
+        """How sure the reading of this place in the list is, with what it is on the mesh of the plan, where it came out of this run; a run that
+        neither converged nor stands swinging nor comes home gives none a band."""
+        if not _counts(outcome) and result.value is not None:
+            none = Band(result.value, None, None, None, "the run on the cells of the plan has not converged")
+            return Certainty(None, none, None, None, (1.0,), (result.value,), unsteady)
+        known = [(size, read[k]) for size, read in self.readings if read[k]["value"] is not None]
+        return certainty([(1.0, _in_series(result, outcome)), *known], unsteady)
 
 
 def on_coarser(study: Study, name: str, beside: Path | None, say: Callable[[str], None]) -> Coarser:
     """Runs a variant on the coarser meshes of a series, each beginning with the fields of the one before."""
-    readings: list[tuple[float, list[ReadingResult]]] = []
+    readings: list[tuple[float, list[dict[str, Any]]]] = []
     fields, notes = None, []
     for steps in series_of(0)[:-1]:
         sized = sized_name(name, steps)
@@ -92,12 +97,24 @@ def on_coarser(study: Study, name: str, beside: Path | None, say: Callable[[str]
             notes.append(f"{sized}: {error}")
             continue
         say(f"{sized}: {outcome.message}, {outcome.fields.mesh.cell_count} cells")
-        if outcome.state != "converged":
+        if not _counts(outcome):
             notes.append(f"{sized}: {outcome.message}")
             continue
         fields = outcome.fields
-        readings.insert(0, (STEP**steps, read_all(study, prepared, outcome.fields, outcome.history)))
+        read = read_all(study, prepared, outcome.fields, outcome.history)
+        readings.insert(0, (STEP**steps, [_in_series(result, outcome) for result in read]))
     return Coarser(readings, fields, notes)
+
+
+def _counts(outcome: Outcome) -> bool:
+    """Whether its readings may stand in a series."""
+    return outcome.state == "converged" or outcome.swing is not None or outcome.left is not None
+
+
+def _in_series(result: ReadingResult, outcome: Outcome) -> dict[str, Any]:
+    return in_series(
+        result.as_dict(), result.name, outcome.swing.monitors if outcome.swing is not None else None, outcome.left
+    )
 
 
 def summary_of(
@@ -112,15 +129,16 @@ def summary_of(
         }  # fmt: skip
         dimension = dimension_of_reading(requirement, prepared)
         if dimension is not None and result.value is not None:
-            sure = coarser.sure(k, result, prepared.timing.kind != "steady") if coarser is not None else None
+            sure = coarser.sure(k, result, outcome, prepared.timing.kind != "steady") if coarser is not None else None
             half = sure.half if sure is not None else None
-            judgement = judgement_of(requirement, prepared, result.value, half or 0.0)
+            value = sure.values[0] if sure is not None and half is not None else result.value
+            judgement = judgement_of(requirement, prepared, value, half or 0.0)
             row["unit"] = dimension.unit()
             row["shown"] = show_reading(result.value, dimension, requirement.shown_in)
             if sure is not None:
                 row["band"], row["how_sure"] = half, sure.words
             if half is not None:
-                row["shown"] = show_swing(result.value, half, dimension, requirement.shown_in)
+                row["shown"] = show_swing(value, half, dimension, requirement.shown_in)
             if outcome.swing is not None and requirement.name in outcome.swing.monitors:
                 row["mean"], row["swing"] = outcome.swing.monitors[requirement.name]
             if judgement is not None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -44,6 +44,17 @@ class Certainty:
             ("a window that ends", self.window),
         ]
         return [(name, show_swing(self.values[0], half, dimension, unit).partition(" ± ")[2]) for name, half in parts if half and half >= TOLD * self.half]  # fmt: skip
+
+
+def in_series(
+    kept: dict[str, Any], name: str, swings: Mapping[str, Sequence[float]] | None, left: Mapping[str, float] | None
+) -> dict[str, Any]:
+    """What a series takes of a reading of that name: of a run that stands without converging, whose monitors swing by so much about these means, the mean,
+    with half the swing as what iterations leave open; of one that was over too soon what is `left` of it."""
+    known = (swings or {}).get(name)
+    if known is not None:
+        return {**kept, "value": known[0], "stopped": known[1]}
+    return {**kept, "stopped": left[name]} if left and name in left else kept
 
 
 def certainty(series: Sequence[tuple[float, dict[str, Any]]], unsteady: bool) -> Certainty:

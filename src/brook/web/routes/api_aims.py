@@ -93,7 +93,7 @@ def samples(state: StateHere, name: str) -> list[SampleOut]:
         values = {v.name: swept.value(k, s.place) for k, v in enumerate(swept.sweep.values)}
         found.append(SampleOut(
             case=s.name, state=s.state or "waiting", values={n: v[0] if v else None for n, v in values.items()},
-            readings={n: v for n, (v, _) in s.standing.values.items()}, bands=dict(s.standing.halves),
-            verdicts={n: j.verdict for n, (_, j) in s.standing.values.items()},
+            readings={n: v for n, (v, _) in s.read.items()}, bands=dict(s.standing.halves) if s.read else {},
+            verdicts={n: j.verdict for n, (_, j) in s.read.items()},
         ))  # fmt: skip
     return found

@@ -85,7 +85,7 @@ def _row(swept: Swept, sample: Sample) -> dict[str, Any]:
     values = [swept.value(k, sample.place) for k in range(len(sample.place))]
     readings: list[dict[str, Any]] = []
     for requirement in swept.state.study.requirements:
-        there = sample.standing.values.get(requirement.name)
+        there = sample.read.get(requirement.name)
         dimension = dimension_of_reading(requirement, sample.cases[0].prepared)
         if there is None or dimension is None:
             readings.append({"shown": "", "verdict": "", "value": None})
@@ -157,10 +157,10 @@ def samples_sheet(swept: Swept) -> Sheet:
     for r in swept.state.study.requirements:
         dimension = dimension_of_reading(r, samples[0].cases[0].prepared) if samples else None
         unit = dimension.unit() if dimension else ""
-        there = [s.standing.values.get(r.name) for s in samples]
+        there = [s.read.get(r.name) for s in samples]
         columns += [
             Column(r.name, unit, [v[0] if v else None for v in there]),
-            Column(f"{r.name}_band", unit, [s.standing.halves.get(r.name) for s in samples]),
+            Column(f"{r.name}_band", unit, [s.standing.halves.get(r.name) if s.read else None for s in samples]),
             Column(f"{r.name}_verdict", "", [v[1].verdict if v else "" for v in there]),
         ]
     return Sheet("Samples", tuple(columns))
