@@ -85,6 +85,14 @@ def test_rivals_that_cannot_be_told_apart_are_open_and_what_lies_beyond_the_fine
     assert until_decided(done, stand, WISHES, finest=-2).runs == [("a", -2), ("b", -2)]
 
 
+def test_a_variant_that_surely_fails_needs_no_more_for_the_answer():
+    fails = (0.4, Judgement("fail", -1.0, "at most 0.2"))
+    known = Standing("a", "A", False, {"still": fails}, halves={"still": 0.05})
+    guessed = Standing("b", "B", False, {"still": fails})
+    assert sentence([known], None, {"still": "Still water"}) == "No variant holds every limit; they fail on still water."
+    assert "1 of 2 are not up to date" in sentence([known, guessed], None, {"still": "Still water"})
+
+
 def test_what_has_no_band_is_open_unless_it_surely_fails():
     assert open_variants([standing("a", "pass", 1.0, sure=False)], WISHES) == {"a"}
     failed = standing("a", "fail", 1.0)
