@@ -297,7 +297,7 @@ class StudyState:
         best, wishes = self.best, self.wishes
         if best is not None and wishes and rivals(self.standings, best, wishes[0][0]):
             return "leads"
-        return "best" if all(s.complete for s in self.standings) else "best so far"
+        return "best" if all(s.is_decided for s in self.standings) else "best so far"
 
     @property
     def why_best(self) -> str:
@@ -341,7 +341,7 @@ class StudyState:
 
     @property
     def answer(self) -> str:
-        if any(v.is_busy for v in self.variants) and not any(s.complete for s in self.standings):
+        if any(v.is_busy for v in self.variants) and not any(s.is_decided for s in self.standings):
             return "The answer will stand here; the first results are on their way."
         if self.variants and not any(v.prepared.ready or v.run.summary for v in self.variants):
             return "No variant can be run yet; each one says on its pages what it still needs."
