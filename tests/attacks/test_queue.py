@@ -15,7 +15,7 @@ from brook.core.study import study_text
 from brook.runs import Request, RunQueue
 from brook.runs.keys import Keys, KeysRefused
 from brook.store import Store
-from brook.store.database import upgrade
+from brook.store.engine import upgrade
 from tests.core.studies import raw_tray, tray
 from tests.runs.test_task import wait_for
 
@@ -132,7 +132,7 @@ def test_an_older_data_folder_keeps_all_it_has(tmp_path):
     from alembic import command
     from alembic.config import Config
 
-    from brook.store.database import MIGRATIONS
+    from brook.store.engine import MIGRATIONS
 
     engine = create_engine(f"sqlite:///{tmp_path / 'brook.db'}")
     config = Config()

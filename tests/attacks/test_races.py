@@ -18,10 +18,13 @@ from tests.core.studies import raw_tray, tray
 
 
 class Queue:
-    ready = True
+    ready, cores, is_here = True, 2, True
 
     def __init__(self):
         self.submitted = []
+
+    def share(self, cores):
+        pass
 
     def submit(self, request):
         self.submitted.append(request)

@@ -89,7 +89,9 @@ def test_a_variant_that_surely_fails_needs_no_more_for_the_answer():
     fails = (0.4, Judgement("fail", -1.0, "at most 0.2"))
     known = Standing("a", "A", False, {"still": fails}, halves={"still": 0.05})
     guessed = Standing("b", "B", False, {"still": fails})
-    assert sentence([known], None, {"still": "Still water"}) == "No variant holds every limit; they fail on still water."
+    assert (
+        sentence([known], None, {"still": "Still water"}) == "No variant holds every limit; they fail on still water."
+    )
     assert "1 of 2 are not up to date" in sentence([known, guessed], None, {"still": "Still water"})
 
 

@@ -15,11 +15,14 @@ from tests.core.studies import tray
 class Queue:
     """A queue that only remembers."""
 
-    ready = True
+    ready, cores, is_here = True, 2, True
 
     def __init__(self):
         self.submitted: list[Request] = []
         self.stopped: list[str] = []
+
+    def share(self, cores):
+        pass
 
     def submit(self, request):
         self.submitted.append(request)

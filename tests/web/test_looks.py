@@ -47,7 +47,7 @@ def test_contrast_and_names_hold_on_every_page(brook_server, browser, looked_at,
     assert complaints_of_axe(browser) == []
 
 
-@pytest.mark.parametrize("page", ["/", "/shortcuts"])
+@pytest.mark.parametrize("page", ["/", "/shortcuts", "/desk"])
 def test_contrast_and_names_hold_outside_a_study(brook_server, browser, looked_at, page):
     browser.get(brook_server + page)
     assert complaints_of_axe(browser) == []

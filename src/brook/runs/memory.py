@@ -42,7 +42,7 @@ class Memory:
         memory.refuse_too_large(cells, what)
         bytes_needed, told = needed(cells), ""
         while not self._reserve(bytes_needed):
-            words = f"{what} waits for memory: it needs about {gb(bytes_needed)}, {gb(self._left())} are free"
+            words = f"{what} waits for memory: it needs about {gb(bytes_needed)}, {gb(self.left())} are free"
             if words != told:
                 tell(words)
                 told = words
@@ -57,7 +57,8 @@ class Memory:
             with self._changing() as held:
                 held.pop(self._me, None)
 
-    def _left(self) -> int:
+    def left(self) -> int:
+        """Bytes that are free and that nobody has asked for."""
         with self._changing() as held:
             return self._unclaimed(held)
 

@@ -18,6 +18,7 @@ from distributed import Client, Event, Future, LocalCluster, Status, Worker, Wor
 from brook.core.memory import gb, killed_for_memory, mind_limits, most_here
 from brook.core.solve.run import Wish
 from brook.runs.keys import Keys, checked_address
+from brook.runs.spent import CoresHeld, Spent
 from brook.runs.task import Request, bring_up_to_date
 from brook.store.room import trouble_of
 
@@ -28,6 +29,7 @@ LOCAL = {
     "distributed.scheduler.http.routes": [],
     "distributed.worker.http.routes": [],
 }
+CORES = "brook-cores"  # of each run that was submitted, as all workers can read it
 Listener = Callable[[dict[str, Any]], None]
 
 
@@ -49,6 +51,8 @@ def work(request: Request, topic: str) -> dict[str, Any]:
     worker, parent = get_worker(), os.getppid()
     stop, pause = (Event(f"brook-{what}-{request.job}", client=get_client()) for what in ("stop", "pause"))
 
+    cores = CoresHeld(lambda: get_client().get_metadata([CORES], {}).get(request.job))
+
     def emit(event: dict[str, Any]) -> None:
         worker.log_event(topic, {"run": request.run_id, **event})
 
@@ -57,6 +61,7 @@ def work(request: Request, topic: str) -> dict[str, Any]:
         if os.getppid() != parent or worker.status not in (Status.running, Status.paused):
             raise Abandoned
         try:
+            cores.look()
             return "stop" if stop.is_set() else "pause" if pause.is_set() else "go on"
         except (OSError, TimeoutError) as error:
             raise Abandoned from error
@@ -64,8 +69,12 @@ def work(request: Request, topic: str) -> dict[str, Any]:
     if "://127.0.0.1" in worker.address:
         os.setpriority(os.PRIO_PROCESS, 0, BEHIND_PAGES)  # this thread: pages on the same machine stay quick
     mind_limits()
-    emit({"type": "started"})
-    return bring_up_to_date(request, emit, wish)
+    spent = Spent()
+    emit({"type": "started", "machine": spent.machine})
+    try:
+        return bring_up_to_date(request, emit, wish)
+    finally:
+        emit({"type": "spent", **spent.told()})
 
 
 class RunQueue:
@@ -116,6 +125,21 @@ class RunQueue:
         with self._lock:
             self._futures[request.job] = future
         future.add_done_callback(lambda done: self._on_done(request, done))
+
+    def share(self, cores: dict[str, int]) -> None:
+        """Says how many cores each of these runs has, by its job; they mind it within seconds."""
+        if self._client is not None and self._cluster is not None:
+            self._client.set_metadata([CORES], cores)
+
+    @property
+    def cores(self) -> int:
+        """How many runs may be under way together: cores of this machine, or the workers of a cluster."""
+        return self._workers if self._scheduler is None else max(1, self.load()["workers"])
+
+    @property
+    def is_here(self) -> bool:
+        """Its workers are processes of this machine."""
+        return self._scheduler is None
 
     def worker_pids(self) -> dict[str, int]:
         """Process numbers of the local workers that compute now, by address."""

@@ -1,61 +1,29 @@
-"""The database: one writer, write-ahead log, schema by migrations."""
+"""Studies, their history and their results in the store."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
 from datetime import datetime
-from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine, event, func, inspect, select, text
-from sqlalchemy.orm import Session, defer, sessionmaker
+from sqlalchemy import select
+from sqlalchemy.orm import Session, defer
 
 from brook.core.editing import name_from
 from brook.core.study import Study, read_study, study_text
 from brook.store import history
-from brook.store.files import ResultFiles, ShapeStore
 from brook.store.history import Author
-from brook.store.tables import AimRow, LatestRow, MadeRow, ResultRow, RevisionRow, RunRow, StepRow, StudyRow
+from brook.store.runs import RunStore, of_sweep
+from brook.store.tables import LatestRow, MadeRow, ResultRow, RevisionRow, StepRow, StudyRow
 
 NOBODY = Author()
-UNDER_WAY = "under way"  # the state of an aim that is not reached yet
-MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 class StoreError(LookupError):
     """Something asked for is not in the store."""
 
 
-class Store:
+class Store(RunStore):
     """Studies with their revisions, runs and results under one data folder."""
-
-    def __init__(self, data: Path):
-        data.mkdir(parents=True, exist_ok=True)
-        self.data = data
-        self.files = ResultFiles(data / "results")
-        self.shapes = ShapeStore(data / "shapes")
-        self.engine = create_engine(f"sqlite:///{data / 'brook.db'}", connect_args={"timeout": 30})
-        event.listen(self.engine, "connect", _settings)
-        event.listen(self.engine, "begin", _begin)
-        upgrade(self.engine)
-        self._reading = sessionmaker(self.engine, expire_on_commit=False)
-        self._writing = sessionmaker(self.engine.execution_options(writes=True), expire_on_commit=False)
-
-    @contextmanager
-    def session(self) -> Iterator[Session]:
-        """A transaction that only reads: it sees the database as it is at its first question."""
-        with self._reading() as session, session.begin():
-            yield session
-
-    @contextmanager
-    def writing(self) -> Iterator[Session]:
-        """A transaction that may write, alone from its first line: kept when the block ends well, else undone."""
-        with self._writing() as session, session.begin():
-            yield session
-
-    def close(self) -> None:
-        self.engine.dispose()
 
     # -- studies ------------------------------------------------------------------------------
 
@@ -195,107 +163,6 @@ class Store:
             if stage in ("mesh", "run"):
                 self.files.remove(stage, key)
 
-    # -- runs ---------------------------------------------------------------------------------
-
-    def add_run(
-        self,
-        study_id: int,
-        variant: str,
-        document: str,
-        until: str,
-        start_from: int | None = None,
-        begin_with: str = "",
-        enough: dict[str, float] | None = None,
-    ) -> RunRow | None:
-        """A new run in the queue; None when one of this variant waits or is under way already."""
-        with self.writing() as session:
-            busy = select(RunRow.id).where(
-                RunRow.study_id == study_id, RunRow.variant == variant, RunRow.state.in_(("queued", "running"))
-            )
-            if session.scalar(busy.limit(1)) is not None:
-                return None
-            run = RunRow(
-                study_id=study_id,
-                variant=variant,
-                document=document,
-                until=until,
-                start_from=start_from,
-                begin_with=begin_with,
-                enough=enough or {},
-            )
-            session.add(run)
-            return run
-
-    def change_run(self, run_id: int, **values: Any) -> RunRow | None:
-        with self.writing() as session:
-            run = session.get(RunRow, run_id)
-            for name, value in values.items():
-                setattr(run, name, value)
-            return run
-
-    def run(self, run_id: int) -> RunRow | None:
-        with self.session() as session:
-            return session.get(RunRow, run_id)
-
-    def runs_to_go_on(self) -> set[int]:
-        """Runs whose checkpoint somebody may still go on from."""
-        newest = select(func.max(RunRow.id)).group_by(RunRow.study_id, RunRow.variant)
-        ended_well = ("converged", "enough", "meshed", "diverged")
-        with self.session() as session:
-            wanted = set(
-                session.scalars(select(RunRow.id).where(RunRow.id.in_(newest), RunRow.state.not_in(ended_well)))
-            )
-            wanted |= {r.id for r in session.scalars(select(RunRow).where(RunRow.state.in_(("queued", "running"))))}
-            starts = select(RunRow.start_from).where(RunRow.id.in_(wanted), RunRow.start_from.is_not(None))
-            return wanted | {start for start in session.scalars(starts) if start is not None}
-
-    def unfinished(self, study_id: int | None = None) -> list[RunRow]:
-        """Runs that wait or are under way, in the order of the queue."""
-        query = select(RunRow).where(RunRow.state.in_(("queued", "running"))).order_by(RunRow.id)
-        if study_id is not None:
-            query = query.where(RunRow.study_id == study_id)
-        with self.session() as session:
-            return list(session.scalars(query))
-
-    def newest_runs(self, study_id: int, sweep: str = "") -> dict[str, RunRow]:
-        """The newest run of each case of a sweep, or of all that are of none."""
-        query = select(RunRow).where(RunRow.study_id == study_id, _of_sweep(RunRow.variant, sweep)).order_by(RunRow.id)
-        with self.session() as session:
-            return {run.variant: run for run in session.scalars(query)}
-
-    # -- aims ---------------------------------------------------------------------------------
-
-    def add_aim(self, study_id: int, kind: str, said: dict[str, Any]) -> AimRow | None:
-        """A new aim of a study; None when it has one under way."""
-        with self.writing() as session:
-            busy = select(AimRow.id).where(AimRow.study_id == study_id, AimRow.state == UNDER_WAY)
-            if session.scalar(busy.limit(1)) is not None:
-                return None
-            aim = AimRow(study_id=study_id, kind=kind, said=said, tried={}, state=UNDER_WAY)
-            session.add(aim)
-            return aim
-
-    def change_aim(self, aim_id: int, **values: Any) -> None:
-        with self.writing() as session:
-            aim = session.get(AimRow, aim_id)
-            for name, value in values.items() if aim is not None else ():
-                setattr(aim, name, value)
-
-    def newest_aim(self, study_id: int) -> AimRow | None:
-        """The last aim of a study, under way or ended."""
-        query = select(AimRow).where(AimRow.study_id == study_id).order_by(AimRow.id.desc()).limit(1)
-        with self.session() as session:
-            return session.scalar(query)
-
-    def aims_under_way(self) -> list[AimRow]:
-        with self.session() as session:
-            return list(session.scalars(select(AimRow).where(AimRow.state == UNDER_WAY).order_by(AimRow.id)))
-
-    def runs_of(self, ids: list[int]) -> list[RunRow]:
-        """Runs by their numbers."""
-        with self.session() as session:
-            return list(session.scalars(select(RunRow).where(RunRow.id.in_(ids))))
-
     # -- results ------------------------------------------------------------------------------
 
     def keep_result(self, study_id: int, variant: str, stage: str, key: str, summary: dict[str, Any]) -> None:
@@ -330,16 +197,9 @@ class Store:
         """(key, summary) of the newest result by (case, stage), of cases of a sweep or of all that are of none."""
         query = select(LatestRow, ResultRow).join(ResultRow, ResultRow.key == LatestRow.key)
         with self.session() as session:
-            mine = (LatestRow.study_id == study_id, _of_sweep(LatestRow.variant, sweep))
+            mine = (LatestRow.study_id == study_id, of_sweep(LatestRow.variant, sweep))
             found = session.execute(query.where(*mine)).all()
             return {(latest.variant, latest.stage): (latest.key, result.summary) for latest, result in found}
-
-
-def _of_sweep(column: Any, sweep: str) -> Any:
-    """That a case is one of this sweep, or of none."""
-    if sweep:
-        return column.contains(f"-in-{sweep}-", autoescape=True)
-    return column.not_like("%-in-%") | column.like("%-at-in-%")  # an operating point may be called "in"
 
 
 def _row(session: Session, slug: str) -> StudyRow:
@@ -347,44 +207,3 @@ def _row(session: Session, slug: str) -> StudyRow:
     if row is None:
         raise StoreError(f"there is no study at '{slug}'")
     return row
-
-
-def _begin(connection: Connection) -> None:
-    """Writers take their lock at once: two that read first and write later could each lose the other's change."""
-    connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get("writes") else "BEGIN")
-
-
-def _settings(connection: Any, _: Any) -> None:
-    connection.isolation_level = None  # transactions are begun by `_begin`, not by the driver
-    cursor = connection.cursor()
-    cursor.execute("PRAGMA journal_mode=WAL")
-    cursor.execute("PRAGMA foreign_keys=ON")
-    cursor.execute("PRAGMA synchronous=FULL")
-    cursor.close()
-
-
-def upgrade(engine: Engine) -> None:
-    """Brings the schema to the newest migration."""
-    newest = max(path.name.partition("_")[0] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
-    with engine.begin() as connection:
-        known = (
-            text("SELECT version_num FROM alembic_version")
-            if inspect(connection).has_table("alembic_version")
-            else None
-        )
-        if known is not None and connection.execute(known).scalars().all() == [newest]:
-            return
-    from alembic import command  # only when there is something to do: loading it takes a good part of a start
-    from alembic.config import Config
-
-    config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS))
-    with engine.connect() as connection:
-        driver: Any = connection.connection.driver_connection
-        driver.execute("PRAGMA foreign_keys=OFF")  # a table that is made anew would take along what refers to it
-        try:
-            with connection.begin():
-                config.attributes["connection"] = connection
-                command.upgrade(config, "head")
-        finally:
-            driver.execute("PRAGMA foreign_keys=ON")

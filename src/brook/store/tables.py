@@ -6,7 +6,7 @@ import uuid
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 # What kept files, checkpoints and open windows of a removed row know it by must not come to mean another one.
@@ -81,7 +81,8 @@ class RunRow(Base):
 
     `start_from` is the run from whose checkpoint it goes on, `begin_with` the key of the one with whose fields it begins, `enough` what
     may be left open of each reading; `interruptions` counts how often it had to; `job` is its name
-    in the queue.
+    in the queue. Waiting ones stand by their `place` (their number where there is none) and begin `not_before` a time; `cells` is how many it is expected
+    to have; `cpu` in seconds and `memory` in bytes is what it took of a `machine`.
     """
 
     __tablename__ = "runs"
@@ -99,6 +100,12 @@ class RunRow(Base):
     iterations: Mapped[int] = mapped_column(default=0)
     interruptions: Mapped[int] = mapped_column(default=0, server_default="0")
     job: Mapped[str] = mapped_column(String(32), default=new_job, server_default="")
+    place: Mapped[float | None]
+    not_before: Mapped[datetime | None]
+    cells: Mapped[int] = mapped_column(default=0, server_default="0")
+    cpu: Mapped[float] = mapped_column(default=0.0, server_default="0")
+    memory: Mapped[int] = mapped_column(BigInteger, default=0, server_default="0")
+    machine: Mapped[str] = mapped_column(String(60), default="", server_default="")
     queued: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     ended: Mapped[datetime | None]

@@ -35,13 +35,14 @@ class Costs:
         return BEGINS + (cells**STEEPER * self.rate if self.rate else cells * SECONDS_PER_CELL)
 
     def _cells(self, name: str, coarser: int) -> float | None:
-        v = self.state.variant(sized_name(name, coarser))
-        return float(v.mesh.summary["cells"]) if v.mesh.summary and v.mesh.fresh else _expected(v)
+        return float(expected_cells(self.state.variant(sized_name(name, coarser)))) or None
 
 
-def _expected(v: VariantState) -> float | None:
-    found = cells_of(v.prepared, [])
-    return float(found) if found else None
+def expected_cells(v: VariantState) -> int:
+    """How many cells the mesh of a case has or will have, 0 where that is not known before it is made."""
+    if v.mesh.summary and v.mesh.fresh:
+        return int(v.mesh.summary["cells"])
+    return int(cells_of(v.prepared, []) or 0)
 
 
 def told_time(seconds: float) -> str:

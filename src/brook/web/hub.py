@@ -17,7 +17,7 @@ from brook.store.room import trouble_of
 from brook.store.tables import now
 
 Event = dict[str, Any]
-WRITTEN = ("started", "result", "ended")  # to the store; the others are only passed on
+WRITTEN = ("started", "spent", "result", "ended")  # to the store; the others are only passed on
 AGAIN = 1.0  # seconds until what could not be written is tried again
 
 
@@ -31,6 +31,8 @@ class LiveRun:
     words: str = ""
     compiling: str = ""
     trouble: str = ""
+    why: str = ""  # it waits
+    cores: int = 0
     lost: str = ""
     residuals: dict[str, list[float | None]] = field(default_factory=dict)
     seconds: list[float] = field(default_factory=list)
@@ -79,6 +81,7 @@ class Hub:
         self._late: deque[Event] = deque()  # that could not be written yet, in their order
         self.trouble = ""  # why, in words
         self.after_end: Callable[[int], None] = lambda _: None  # is told the study of each run that ended
+        self.after_any: Callable[[], None] = lambda: None  # is told that one ended, whoever looks after its study
 
     def start(self, loop: asyncio.AbstractEventLoop) -> None:
         self._loop = loop
@@ -177,6 +180,9 @@ class Hub:
             if kind == "ended":
                 self.live.pop(run_id, None)
             return
+        if kind == "spent":  # it may come after the end of its run
+            self.store.change_run(run_id, cpu=event["cpu"], memory=event["memory"], machine=event["machine"])
+            return
         if live is None:
             row = self.store.run(run_id)
             if row is None or row.state not in ("queued", "running"):
@@ -187,7 +193,7 @@ class Hub:
             if row is not None and row.state == "running":  # it began before: its worker was lost
                 self.store.change_run(run_id, interruptions=row.interruptions + 1)
             else:
-                self.store.change_run(run_id, state="running", started=now())
+                self.store.change_run(run_id, state="running", started=now(), machine=event.get("machine", ""))
         elif kind == "trouble":
             live.trouble = event["words"]
         elif kind == "compiling":
@@ -206,6 +212,7 @@ class Hub:
             message = "; ".join(words for words in (event["message"], live.lost) if words)
             self.store.change_run(run_id, state=event["state"], message=message, iterations=iterations, ended=now())
             self.live.pop(run_id, None)
+            self.after_any()
             self.after_end(live.study_id)
         passed = {k: v for k, v in event.items() if k != "summary"}
         self.announce(

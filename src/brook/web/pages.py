@@ -145,7 +145,7 @@ class Context(dict[str, Any]):
             notice=told.notice, calm=told.calm, typed=told.typed, problems=shown,
             at=lambda pointer: value_of(state.study, pointer),
             is_formula=lambda pointer: isinstance(mark_at(state.study, pointer), Value),
-            formula_names=_names(state, variant), derived=_derived(state, variant), mended=_mended(state, variant), load=studio.queue.load() if studio.queue.ready else None,
+            formula_names=_names(state, variant), derived=_derived(state, variant), mended=_mended(state, variant), load=studio.desk.load() if studio.queue.ready else None,
             problem_list=state.problems, place_words=lambda problem: place_words(state.study, problem.path),
             whole=whole, to_undo=to_undo, to_redo=to_redo, **more,
         )  # fmt: skip

@@ -86,6 +86,7 @@ async def _served(
         store.shapes.clear_unfinished()
         queue.start()
         studio.resume()
+        studio.desk.start()
         studio.aims.start()
         kernels.wait_for_first()  # until then all cores are needed for what the first runs wait for
         studio.result_reader.start()
@@ -99,6 +100,7 @@ async def _served(
     yield
     await asyncio.wait([starting])
     await asyncio.to_thread(kernels.stop)
+    studio.desk.close()
     await asyncio.to_thread(queue.close)
     studio.result_reader.close()
     studio.geometry_worker.close()

@@ -17,6 +17,8 @@ from brook.runs.shaping import Order
 from brook.store import Author, Meanwhile, NotOwn, Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.aims import ENDED, Aims, Wanted, nearest_run
+from brook.web.desk import Desk
+from brook.web.forecasting import expected_cells
 from brook.web.hub import Hub, LiveRun
 from brook.web.state import ReadingState, StageState, StudyState, VariantState
 from brook.web.state_reader import StateReader
@@ -42,7 +44,8 @@ class Studio:
         self.orders = Orders(store.data)
         self.reader = StateReader(store, hub, self._learn)
         self.aims = Aims(self)
-        hub.after_end = self.aims.look
+        self.desk = Desk(self)
+        hub.after_end, hub.after_any = self.aims.look, self.desk.look
 
     def _learn(self, study: Study, variant: Variant) -> None:
         """Shapes that were made once are known again after a start of the server."""
@@ -126,8 +129,7 @@ class Studio:
     def remove(self, slug: str) -> None:
         """Removes a study with its runs and the results that are its alone. Raises `StoreError`."""
         for run in self.store.unfinished(self.store.study_row(slug).id):
-            self.queue.withdraw(run.job)
-            self.queue.stop(run.job)
+            self.desk.withdraw(run)
         self.store.remove_study(slug)
 
     def undo(self, slug: str, author: Author = NOBODY) -> str:
@@ -218,12 +220,12 @@ class Studio:
     ) -> RunRow | None:  # fmt: skip
         """Puts a run into the queue; None when another request has just done so."""
         name = variant.variant.name
-        run = self.store.add_run(state.row.id, name, state.row.document, until, start_from, begin_with, enough)
+        cells = expected_cells(variant)
+        run = self.store.add_run(state.row.id, name, state.row.document, until, start_from, begin_with, enough, cells)
         if run is None:
             return None
         self.hub.live[run.id] = LiveRun(state.row.id, name)
-        if self.queue.ready:
-            self.submit(run)
+        self.desk.look()
         self.hub.announce(state.row.id, {"type": "queued", "run": run.id, "variant": name})
         return run
 
@@ -235,6 +237,7 @@ class Studio:
         return variant.can_run
 
     def submit(self, run: RunRow) -> None:
+        """Hands a run to the queue."""
         folder, shapes = (str(files.root.resolve()) for files in (self.store.files, self.store.shapes))
         begin_with, enough = run.begin_with, dict(run.enough or {})
         self.queue.submit(
@@ -253,22 +256,23 @@ class Studio:
         )
 
     def resume(self) -> None:
-        """Hands the runs that were waiting or under way when the server stopped to the queue again, in their order."""
+        """Goes on with the runs that were waiting or under way when the server stopped, in their order."""
         self.store.files.clear_runs(self.store.runs_to_go_on())
         for run in self.store.unfinished():
             if run.id not in self.hub.live:
                 self.hub.live[run.id] = LiveRun(run.study_id, run.variant)
             lost = 1 if run.state == "running" else 0
             self.store.change_run(run.id, state="queued", interruptions=run.interruptions + lost)
-            self.submit(run)
+        self.desk.look()
 
     def stop(self, slug: str, name: str) -> None:
         job = self.state(slug).variant(name).job
         if job is None or job.state not in ("queued", "running"):
             return
-        if job.state == "queued" and self.queue.ready:
-            self.queue.withdraw(job.job)
-        self.queue.stop(job.job)
+        if job.state == "queued":
+            self.desk.withdraw(job)
+        else:
+            self.queue.stop(job.job)
 
     def pause(self, slug: str, name: str) -> None:
         """Asks a run under way to keep a checkpoint and make room; one that waits is taken out of the queue."""

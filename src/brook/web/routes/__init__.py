@@ -8,6 +8,7 @@ from brook.web.routes import (
     calculators,
     compare,
     compiling,
+    desk,
     edit,
     evidence,
     exports,
@@ -35,7 +36,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, sweeps, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
+    for m in (shelf, desk, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, sweeps, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
 ]  # fmt: skip
 
-API = (api.router, api_aims.router, api_shapes.router, compiling.api, room.api)
+API = (api.router, api_aims.router, api_shapes.router, desk.api, compiling.api, room.api)
