@@ -8,7 +8,7 @@ from brook.core.editing import set_value
 from brook.core.mesh import lines
 from brook.core.results.bands import mesh_band
 from brook.core.results.readings import judge
-from brook.core.solve.history import History
+from brook.core.solve.history import History, Rules
 from brook.core.solve.leftover import still_to_come, stopping_error, window_error
 from brook.core.stages.batch import solve_variant
 from brook.core.stages.certainty import certainty, in_series
@@ -209,6 +209,9 @@ def test_a_run_ends_once_what_is_still_to_come_is_small_enough():
         assert apart <= 2 * enough[r.name]
 
 
+STRICT = Rules(monitor_change=1e-9)
+
+
 def slow(rate, count=600):
     """A run whose residuals and monitor come home by a factor `rate` an iteration, with no time left."""
     left = rate ** np.arange(count)
@@ -217,16 +220,22 @@ def slow(rate, count=600):
 
 def test_what_was_still_to_come_when_iterations_were_over_is_told_and_what_does_not_come_home_is_not():
     for rate in (0.99, 0.997):
-        left = still_to_come(slow(rate))
+        left = still_to_come(slow(rate), STRICT)
         assert left is not None
         assert left["drop"] > 0.95 * rate**599
         assert left["drop"] == pytest.approx(rate**599, rel=1.0)
-    assert still_to_come(slow(1 - 1e-5)) is None  # as good as a straight line
-    assert still_to_come(slow(0.99, 200)) is None  # too short to tell
-    assert still_to_come(slow(0.99), began_at=500) is None
+    assert still_to_come(slow(1 - 1e-5), STRICT) is None  # as good as a straight line
+    assert still_to_come(slow(0.99, 200), STRICT) is None  # too short to tell
+    assert still_to_come(slow(0.99), STRICT, began_at=500) is None
+    trembles = slow(0.999)
+    trembles.monitors["drop"][:] = (5 + 1e-4 * np.sin(np.arange(600.0))).tolist()
+    assert still_to_come(trembles, STRICT) is None
+    assert still_to_come(trembles, Rules(monitor_change=1e-3))["drop"] == pytest.approx(
+        2e-4, rel=0.01
+    )  # it stands still
     grows = slow(0.99)
     grows.residuals["momentum"].reverse()
-    assert still_to_come(grows) is None
+    assert still_to_come(grows, STRICT) is None
 
 
 def test_a_run_that_was_over_too_soon_has_its_band_with_what_was_still_to_come():

@@ -177,12 +177,12 @@ def study(contents: dict[str, tuple[str, str]]) -> Study:
              "lines": [{"kind": "middle", "title": "Middle", "start": "inlet", "end": "outlet_6"}],
              "second": {"quantity": "speed"}},
         ],
-        "mesh_plan": {"bulk": "8 mm", "wall": "4 mm", "patches": {"vane": "4 mm"}, "layers": {"number": 3, "height_of": "all", "height": "2 mm"}},
+        "mesh_plan": {"bulk": "8 mm", "wall": "4 mm", "patches": {"vane": "4 mm", **{f"branch_{k}": "2 mm" for k in range(1, 7)}}, "layers": {"number": 3, "height_of": "all", "height": "2 mm"}},
         "set_up": {
             "fluid": {"kind": "library", "substance": "water", "temperature": "10 degC"},
             "turbulence": {"incoming": {"kind": "duct", "diameter": "63 mm"}},
             "boundaries": [{"kind": "flow", "patch": "inlet", "volume_flow": "6 L/s"}]
             + [{"kind": "pressure", "patch": o} for o in outlets],
         },
-        "run_rules": {"iterations": 800},
+        "run_rules": {"iterations": 600},
     })  # fmt: skip

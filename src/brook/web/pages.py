@@ -36,6 +36,7 @@ STATIC = HERE / "static"
 PAGES = (
     ("board", "Board"), ("geometry", "Geometry"), ("mesh", "Mesh"), ("set-up", "Set-up"), ("run", "Runs"),
     ("results", "Results"), ("compare", "Compare"), ("sweeps", "Sweeps"),
+    ("report", "Report"),
 )  # fmt: skip
 # Pages about one variant at a time.
 OF_VARIANT = {"geometry", "mesh", "set-up", "run", "results", "sure"}

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from brook.core.solve.history import History
+from brook.core.solve.history import History, Rules, standing_still
 
 PARTS = 8  # of a run's iterations: the last part is held against the one before
 SLOWEST = 0.9  # of what a part moves by against the part before; what shrinks by less does not come home
@@ -36,9 +36,9 @@ def stopping_error(values: list[float], began_at: int = 0) -> float | None:
     return moved if swings else moved * SLOWEST / (1 - SLOWEST)
 
 
-def still_to_come(history: History, began_at: int = 0) -> dict[str, float] | None:
-    """The same of all monitors of a steady run whose iterations were over too soon, told by how its last third moves beside the third before, in SI units; None where
-    some do not shrink from one to the other, or residuals grow."""
+def still_to_come(history: History, rules: Rules, began_at: int = 0) -> dict[str, float] | None:
+    """The same of all monitors of a steady run whose iterations were over too soon, told by how its last third moves beside the third before, in SI units: what stands still
+    may go on to move as much as it did, others as their moves shrink. None where some do neither, or residuals grow."""
     size = (len(history) - began_at) // 3
     if history.time or size < THIRD:
         return None
@@ -49,6 +49,9 @@ def still_to_come(history: History, began_at: int = 0) -> dict[str, float] | Non
     for name in history.monitor_names:
         values = np.array(history.monitors[name], float)
         moved, moved_before = np.ptp(values[-size:]), np.ptp(values[-2 * size : -size])
+        if standing_still(values.tolist(), rules):
+            found[name] = float(moved)
+            continue
         if not moved <= SLOWEST * moved_before:
             return None
         share = float(moved / moved_before) if moved_before > 0 else 0.0

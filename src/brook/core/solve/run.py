@@ -221,7 +221,11 @@ class _Way:
         message += "".join(f"; {note}" for note in [*short, *self.flow.notes()])
         steady = {name: standing_still(self.history.monitors[name], self.rules) for name in self.monitors}
         backflow = self.flow.backflow() if state != "diverged" else 0.0
-        left = still_to_come(self.history, self.began_at) if state == "not converged" and swing is None else None
+        left = (
+            still_to_come(self.history, self.rules, self.began_at)
+            if state == "not converged" and swing is None
+            else None
+        )
         return Outcome(state, message, self.last_good.copied(), self.history, steady, backflow, final, swing, left)
 
 

@@ -17,6 +17,7 @@ from brook.core.study.heat import Heat, LibrarySolid, OwnSolid
 from brook.core.study.mesh_plan import MeshPlan
 from brook.core.study.particles import Particles
 from brook.core.study.places import Place
+from brook.core.study.report import ReportPlan
 from brook.core.study.scalars import Scalar
 from brook.core.study.spots import Axis, Placed
 from brook.core.study.start import FromLast, Start
@@ -233,6 +234,7 @@ class Study(Part):
     plots: Annotated[tuple[CurvePlot, ...], Field(max_length=40)] = ()
     courses: Annotated[tuple[CoursePlot, ...], Field(max_length=40)] = ()
     particles: Annotated[tuple[Particles, ...], Field(max_length=20)] = ()
+    report: ReportPlan = ReportPlan()
 
     @model_validator(mode="after")
     def _names_once(self) -> Self:

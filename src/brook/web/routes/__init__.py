@@ -22,6 +22,7 @@ from brook.web.routes import (
     orders,
     plots,
     readout,
+    report,
     results,
     room,
     run,
@@ -36,7 +37,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, desk, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, sweeps, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
+    for m in (shelf, desk, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, sweeps, report, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
 ]  # fmt: skip
 
 API = (api.router, api_aims.router, api_shapes.router, desk.api, compiling.api, room.api)

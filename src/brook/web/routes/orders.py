@@ -77,4 +77,5 @@ def file(studio: StudioHere, state: StateHere, name: str, order: str) -> FileRes
 
 def _shown(slug: str, name: str, order: str, told: dict[str, Any]) -> HTMLResponse:
     size = f"{told['bytes'] / 1e6:.2g} MB" if "bytes" in told else ""
-    return render("results/order.html", {"slug": slug, "name": name, "order": order, "told": told, "size": size})
+    at = f"/studies/{slug}/results/{name}/made/{order}"
+    return render("results/order.html", {"at": at, "told": told, "size": size})

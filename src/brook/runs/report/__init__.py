@@ -1,0 +1,1 @@
+"""Reports: what one consists of (blocks), its figures, and how it is set as PDF, DOCX and web page."""
