@@ -22,6 +22,7 @@ PAGES = (
     "/compare",
     "/sweeps",
     "/sure",
+    "/report",
     "/history",
 )
 READINGS = ("tray.speed.share_below(0.5 mm/s)", "egg_layer.speed.max", "inlet.pressure.mean - weir.pressure.mean", "tray.speed.mean",
@@ -88,7 +89,18 @@ def large(brook_server):
 def test_twelve_variants_and_ten_requirements_stay_readable(brook_server, browser, large, width):
     resize(browser, width, 800 if width == 1280 else 1080)
     try:
-        for page in ("", "/geometry", "/mesh", "/set-up", "/run", "/results", "/compare", "/sweeps", "/history"):
+        for page in (
+            "",
+            "/geometry",
+            "/mesh",
+            "/set-up",
+            "/run",
+            "/results",
+            "/compare",
+            "/sweeps",
+            "/report",
+            "/history",
+        ):
             browser.get(f"{brook_server}/studies/{large}{page}")
             assert browser.execute_script("return document.documentElement.scrollWidth") <= width, page
         browser.get(f"{brook_server}/studies/{large}")

@@ -1,4 +1,4 @@
-"""Commands that hand out what a data folder keeps: picture, movie, fields."""
+"""Commands that hand out what a data folder keeps: picture, movie, fields, report."""
 
 from __future__ import annotations
 
@@ -119,6 +119,43 @@ def fields(
             raise ValueError(f"{out.name}: a VTU of every moment is written as .zip")
         words = write(data, study, variant, FieldsWanted(of, every, tuple(quantity or ())), kind, out, say)
     except (NoPlate, StoreError, DocumentError, ValueError, OSError) as error:
+        say(str(error.args[0] if error.args else error))
+        raise typer.Exit(1) from None
+    print(out)
+    for told in words:
+        say(told)
+    raise typer.Exit(2 if words else 0)
+
+
+@app.command()
+def report(
+    study: Annotated[str, typer.Argument(help="The study by its address, as in /studies/ADDRESS.")],
+    out: Annotated[Path, typer.Option(help="Write to this file: .pdf, .docx or .html.")],
+    data: Data = Path("brook-data"),
+) -> None:
+    """Makes the report of a study that a data folder keeps; exits with 0 when it is whole, 2 when some figure could not be drawn, 1 on an error."""
+    from brook.core.study import DocumentError
+    from brook.runs.report.making import KINDS, ReportOrder, last_made
+    from brook.store import StoreError
+    from brook.web.report import composed
+    from brook.web.routes import ROUTERS  # the bodies of pages, whose statements it says
+    from brook.web.studio import studio_alone
+
+    loaded()
+    suffix = out.suffix.lower()
+    if suffix not in KINDS or not ROUTERS:
+        say(f"{out.name}: reports are written as {', '.join(KINDS)}")
+        raise typer.Exit(1)
+    if not (data / "brook.db").exists():
+        say(f"{data} keeps no studies; name the folder with --data")
+        raise typer.Exit(1)
+    try:
+        with studio_alone(data) as studio:
+            state = studio.state(study)
+            made = composed(studio, state).since(last_made(data, state.row.id))
+            out.parent.mkdir(parents=True, exist_ok=True)
+            words = ReportOrder(study, state.row.id, made, suffix).make(data, out, say)
+    except (StoreError, DocumentError, OSError) as error:
         say(str(error.args[0] if error.args else error))
         raise typer.Exit(1) from None
     print(out)

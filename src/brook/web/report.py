@@ -25,6 +25,8 @@ SECTIONS = {
 }  # fmt: skip
 LIMITS = {"smallest": "as small as possible", "largest": "as large as possible"}
 VERDICTS = {"pass": "holds", "fail": "fails", "undecided": "undecided", "open": ""}
+MOST_KNOWN = 64
+_KNOWN: dict[tuple[str, str, str], list[str]] = {}  # statements by document, variant and page
 ENDED = {"enough": "ended early", "converged": "converged"}
 
 
@@ -117,12 +119,20 @@ def _shapes(studio: Studio, state: StudyState) -> Iterator[Block]:
 
 
 def _said(studio: Studio, state: StudyState, page: str) -> list[str]:
-    """The statements of a page of the study."""
+    """The statements of a page of the study; of a document that has not changed they are known."""
     variant = next((v for v in state.variants if v.prepared.ready), state.variants[0] if state.variants else None)
     if variant is None:
         return []
-    context = Context(studio, state, page, variant, whole=False, **BODIES[page](studio, state, variant))
-    return statements_in(templates.get_template(f"{page}/body.html").render(context))
+    key = (state.row.document, variant.variant.name, page)
+    if key not in _KNOWN:
+        context = Context(studio, state, page, variant, whole=False, **BODIES[page](studio, state, variant))
+        found = statements_in(templates.get_template(f"{page}/body.html").render(context))
+        if not variant.prepared.ready:
+            return found  # more may be known of it later
+        while len(_KNOWN) >= MOST_KNOWN:
+            _KNOWN.pop(next(iter(_KNOWN)), None)
+        _KNOWN[key] = found
+    return _KNOWN[key]
 
 
 def _set_up(studio: Studio, state: StudyState) -> Iterator[Block]:
@@ -224,7 +234,10 @@ def _usual(variant: VariantState) -> list[tuple[str, str]]:
 
 
 def _conditions(state: StudyState, v: VariantState) -> str:
-    """With which values of its operating point a case is computed."""
+    """With which values of its operating point a case is computed, and of which time a picture is."""
     point = next((p for p in state.study.points if p.name == v.point), None)
-    said = ", ".join(f"{n.replace('_', ' ')} {t}" for n, t in point.named_values.items()) if point else ""
-    return f" ({said})" if said else ""
+    said = [f"{n.replace('_', ' ')} {t}" for n, t in point.named_values.items()] if point else []
+    end = (v.run.summary or {}).get("end")
+    if end is not None:
+        said.append(f"at {round_text(end, 4)} s")
+    return f" ({', '.join(said)})" if said else ""

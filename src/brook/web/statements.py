@@ -64,6 +64,8 @@ class _Reader(HTMLParser):
     def handle_endtag(self, tag: str) -> None:
         if tag == "h3" and self._heading:
             self._heading = None
+        if not self._inside and tag in ("section", "ul"):
+            self._under = ""  # what follows stands under it no more
         if not self._inside or tag in EMPTY:
             return
         if tag == "select":

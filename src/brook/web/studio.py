@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
 
 from brook.core.checks import prepare
 from brook.core.compiling.warming import Warming
@@ -281,6 +283,17 @@ class Studio:
             self.queue.pause(job.job)
         elif job is not None and job.state == "queued":
             self.stop(slug, name)
+
+
+@contextmanager
+def studio_alone(data: Path) -> Iterator[Studio]:
+    """The studies of a data folder without a server: nothing runs in it."""
+    store = Store(data)
+    hub = Hub(store)
+    try:
+        yield Studio(store, RunQueue(hub.receive), hub)
+    finally:
+        store.close()
 
 
 def _last_of(state: StudyState, variant: VariantState) -> str:

@@ -15,7 +15,7 @@ from brook.runs.plates import NoPlate, draw, plate_of
 from brook.runs.report.blocks import Figure
 from brook.store import Store
 
-WIDTH = 1240  # pixels
+WIDTH = 960  # pixels: small enough for words in it to be read on paper
 COLOURS = ("#0f6e73", "#c8962e", "#b0492f", "#6b4c9a", "#4f7a28", "#2f6db0", "#8a8f91", "#1f2a2e")
 
 
@@ -46,6 +46,7 @@ def _residuals(store: Store, figure: Figure) -> tuple[bytes | None, tuple[str, .
         sheet = Sheet(figsize=(7.2, 2.3), dpi=200, layout="constrained")
         FigureCanvasAgg(sheet)
         at, beside = sheet.subplots(1, 2)
+        in_time = bool(history.get("time"))
         for colour, (name, values) in zip(_colours(), history["residuals"].items(), strict=False):
             line = np.array(values, float)
             at.semilogy(np.arange(1, len(line) + 1), np.where(line > 0, line, np.nan), color=colour, lw=0.9, label=name.replace("_", " "))  # fmt: skip
@@ -53,12 +54,14 @@ def _residuals(store: Store, figure: Figure) -> tuple[bytes | None, tuple[str, .
         for colour, (name, values) in zip(_colours(), history["monitors"].items(), strict=False):
             line = np.array(values, float)
             known = line[np.isfinite(line)]
-            if len(known) and known[-1]:
-                beside.plot(np.arange(1, len(line) + 1), line / known[-1], color=colour, lw=0.9, label=name.replace("_", " "))  # fmt: skip
-        beside.set_ylabel("reading over its last")
-        beside.set_ylim(0.5, 1.5)
+            one = np.abs(known[len(known) // 2 :]).max(initial=0.0) if in_time else known[-1] if len(known) else 0.0
+            if one:
+                beside.plot(history["time"] if in_time else np.arange(1, len(line) + 1), line / one, color=colour, lw=0.9, label=name.replace("_", " "))  # fmt: skip
+        beside.set_ylabel("reading over its largest later on" if in_time else "reading over its last")
+        beside.set_ylim(*((-1.3, 1.3) if in_time else (0.5, 1.5)))
+        at.set_xlabel("step" if in_time else "iteration")
+        beside.set_xlabel("time in s" if in_time else "iteration")
         for axes in (at, beside):
-            axes.set_xlabel("step" if history.get("time") else "iteration")
             axes.grid(color="#e4e1d8", lw=0.6)
             axes.spines[["top", "right"]].set_visible(False)
             if axes.lines:

@@ -13,7 +13,7 @@ h1 { font-size: 2rem; line-height: 1.2; margin: 0 0 .4rem; } h2 { color: #0b5a5f
 .office, dt, figcaption, caption { color: #4c5a5e; } .question { font-size: 1.2rem; } .answer { background: #eef4f0; padding: 12px 14px; border-radius: 4px; font-weight: bold; }
 .own { border-left: 3px solid #0f6e73; padding-left: 12px; white-space: pre-line; } .warning { border-left: 3px solid #c8962e; padding-left: 12px; }
 dl { display: grid; grid-template-columns: 160px 1fr; gap: 3px 12px; } dd { margin: 0; } table { border-collapse: collapse; width: 100%; margin: 1rem 0; font-size: .86rem; }
-caption { text-align: left; padding-bottom: 5px; } th { text-align: left; border-bottom: 1.5px solid #1f2a2e; } th, td { padding: 4px 8px 4px 0; vertical-align: top; } td { border-bottom: 1px solid #d8d4c8; } .number { text-align: right; }
+caption { text-align: left; padding-bottom: 5px; } th { text-align: left; border-bottom: 1.5px solid #1f2a2e; } th, td { padding: 4px 8px 4px 0; vertical-align: top; } td { border-bottom: 1px solid #d8d4c8; } .number { text-align: right; } td, th { min-width: 64px; } a { color: #0b5a5f; }
 figure { margin: 1.2rem 0; } figure img { width: 100%; } figcaption, caption { font-size: .86rem; } nav ol { padding-left: 1.2rem; } nav { margin: 2rem 0; } @media print { body { margin: 0; max-width: none; } h2 { break-after: avoid; } figure, tr { break-inside: avoid; } }
 """
 

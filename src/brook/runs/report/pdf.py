@@ -23,7 +23,7 @@ BEGIN = """
 #show heading.where(level: 1): it => block(above: 1.6em, below: 0.8em, text(size: 15pt, fill: rgb("#0b5a5f"), it))
 #show heading.where(level: 2): it => block(above: 1.2em, below: 0.6em, text(size: 12pt, it))
 #show figure: set block(breakable: true)
-#show figure.caption: it => text(size: 9pt, fill: rgb("#4c5a5e"), it)
+#show figure.caption: it => block(sticky: true, text(size: 9pt, fill: rgb("#4c5a5e"), it))
 #show figure.where(kind: table): set figure.caption(position: top)
 #set table(stroke: (x, y) => (bottom: if y == 0 {{ 0.8pt + rgb("#1f2a2e") }} else {{ 0.4pt + rgb("#d8d4c8") }}), inset: (x: 5pt, y: 4pt))
 #show table: set text(size: 9pt)
