@@ -2,6 +2,7 @@
 
 import ctypes
 import os
+from typing import Any
 
 # Runs share the machine's cores among themselves; BLAS threads of their own would only compete.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -27,6 +28,15 @@ def give_back() -> None:
         ctypes.CDLL(None).malloc_trim(0)
     except (AttributeError, OSError):
         return
+
+
+def __getattr__(name: str) -> Any:
+    """`brook.Study` and `brook.CannotRun`, loaded when they are asked for: commands and workers need not wait for them."""
+    if name in ("Study", "CannotRun"):
+        from brook import python
+
+        return getattr(python, name)
+    raise AttributeError(f"module 'brook' has no attribute '{name}'")
 
 
 _give_back_large_arrays()
