@@ -18,6 +18,10 @@ from brook.web.state import StudyState
 WIDTH, HEIGHT = 620.0, 330.0
 LEFT, RIGHT, TOP, BOTTOM = 66.0, 120.0, 14.0, 44.0
 LINE = 13.0  # height of a label
+FEW, BESIDE = (
+    6,
+    190.0,
+)  # dots that have their names at them; names of more stand in a column so wide, each with a line to its dot
 
 
 def against(state: StudyState, x: str, y: str) -> dict[str, Any] | None:
@@ -69,7 +73,8 @@ def _axis(
 
 def _drawn(known: list[Standing], axes: list[dict[str, Any]]) -> dict[str, Any]:
     ends = [_ends(axis) for axis in axes]
-    right, bottom = WIDTH - RIGHT, HEIGHT - BOTTOM
+    many = len(known) > FEW
+    right, bottom = WIDTH - (BESIDE if many else RIGHT), HEIGHT - BOTTOM
 
     def across(value: float) -> float:
         return LEFT + (right - LEFT) * (value - ends[0][0]) / (ends[0][1] - ends[0][0])
@@ -86,16 +91,21 @@ def _drawn(known: list[Standing], axes: list[dict[str, Any]]) -> dict[str, Any]:
         one = known[k]
         x, y = across(pairs[k][0]), up(pairs[k][1])
         label = y
-        while any(abs(label - b) < LINE and abs(x - a) < RIGHT for a, b in taken):
+        while any(abs(label - b) < LINE and (many or abs(x - a) < RIGHT) for a, b in taken):
             label -= 1.0
         taken.append((x, label))
         dots.append({
-            "x": x, "y": y, "wide": _half(axes[0], k, across), "high": _half(axes[1], k, up), "label": label, "title": one.title, "name": one.variant, "front": front[k],
-            "holds": not one.failures, "fresh": one.complete or one.ended,
+            "x": x, "y": y, "wide": _half(axes[0], k, across), "high": _half(axes[1], k, up), "label": label, "label_x": right + 14 if many else x + 9, "title": one.title, "name": one.variant, "front": front[k],
+            "holds": not one.failures, "fresh": one.is_decided or one.ended,
         })  # fmt: skip
+    if (
+        many and dots and (over := TOP + LINE / 2 - min(d["label"] for d in dots)) > 0
+    ):  # the column has grown over the top
+        for d in dots:
+            d["label"] += over
     chain = sorted((across(a), up(b)) for (a, b), on in zip(pairs, front, strict=True) if on)
     return {
-        "width": WIDTH, "height": HEIGHT, "left": LEFT, "top": TOP, "right": right, "bottom": bottom, "dots": dots,
+        "width": WIDTH, "height": HEIGHT, "left": LEFT, "top": TOP, "right": right, "bottom": bottom, "dots": dots, "many": many,
         "front": " ".join(f"{a:.1f},{b:.1f}" for a, b in chain) if len(chain) > 1 else "",
         "across": [(across(m), _mark(m)) for m in ends[0][2]], "up": [(up(m), _mark(m)) for m in ends[1][2]],
         "limits_x": [across(v) for v in axes[0]["limits"] if ends[0][0] <= v <= ends[0][1]],
