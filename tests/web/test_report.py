@@ -21,6 +21,7 @@ from brook.runs.report.blocks import (
     lines_of,
     localised,
     numbered,
+    printable,
 )
 from brook.runs.report.docx import docx_of
 from brook.runs.report.page import page_of
@@ -76,6 +77,15 @@ def test_decimal_commas_stand_in_what_was_computed_and_not_in_names_or_own_words
     assert "Readings at 2,5 s: round.v1.2 | 1,25 Pa" in said
     assert "My own 1.5\n\nand more" in said
     assert localised(WHOLE) is WHOLE
+
+
+def test_what_no_paper_shows_is_left_out():
+    odd = replace(WHOLE, title="A\x07 title", blocks=(Text("half \ud800 a\x00 character\nnext", "own"), *WHOLE.blocks))
+    made = printable(odd)
+    assert (made.title, made.blocks[0].text) == ("A title", "half  a character\nnext")
+    assert pdf_of(made, {})[:5] == b"%PDF-"
+    assert docx_of(made, {})
+    assert page_of(made, {})
 
 
 def test_what_changed_is_told_line_by_line():

@@ -31,6 +31,7 @@ class Desk:
         self.studio = studio
         self.given: set[int] = set()  # runs that the queue has
         self._out: set[int] = set()  # that were taken out while they waited, which is not written yet
+        self._shared: dict[str, int] = {}  # cores by job, as the queue knows them
         self._memory = Memory(studio.store.files.root)
         self._lock = threading.Lock()
         self._closed = threading.Event()
@@ -71,7 +72,10 @@ class Desk:
 
     def _share(self, runs: list[RunRow]) -> None:
         cores = shares([run.id for run in runs], self.studio.queue.cores)
-        self.studio.queue.share({run.job: cores[run.id] for run in runs})
+        wanted = {run.job: cores[run.id] for run in runs}
+        if wanted != self._shared:
+            self.studio.queue.share(wanted)
+            self._shared = wanted
         for number, count in cores.items():
             live = self.studio.hub.live.get(number)
             if live is not None:

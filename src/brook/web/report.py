@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import threading
 from collections.abc import Iterator
 from datetime import datetime
 
@@ -27,6 +29,7 @@ LIMITS = {"smallest": "as small as possible", "largest": "as large as possible"}
 VERDICTS = {"pass": "holds", "fail": "fails", "undecided": "undecided", "open": ""}
 MOST_KNOWN = 64
 _KNOWN: dict[tuple[str, str, str], list[str]] = {}  # statements by document, variant and page
+_AT_IT = threading.Lock()
 ENDED = {"enough": "ended early", "converged": "converged"}
 
 
@@ -123,16 +126,18 @@ def _said(studio: Studio, state: StudyState, page: str) -> list[str]:
     variant = next((v for v in state.variants if v.prepared.ready), state.variants[0] if state.variants else None)
     if variant is None:
         return []
-    key = (state.row.document, variant.variant.name, page)
-    if key not in _KNOWN:
+    key = (hashlib.sha256(state.row.document.encode()).hexdigest(), variant.variant.name, page)
+    known = _KNOWN.get(key)
+    if known is None:
         context = Context(studio, state, page, variant, whole=False, **BODIES[page](studio, state, variant))
         found = statements_in(templates.get_template(f"{page}/body.html").render(context))
         if not variant.prepared.ready:
             return found  # more may be known of it later
-        while len(_KNOWN) >= MOST_KNOWN:
-            _KNOWN.pop(next(iter(_KNOWN)), None)
-        _KNOWN[key] = found
-    return _KNOWN[key]
+        with _AT_IT:
+            while len(_KNOWN) >= MOST_KNOWN:
+                _KNOWN.pop(next(iter(_KNOWN)))
+            _KNOWN[key] = known = found
+    return known
 
 
 def _set_up(studio: Studio, state: StudyState) -> Iterator[Block]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -121,13 +121,32 @@ def localised(report: Report) -> Report:
         return re.sub(r"(?<![\w.])(\d+)\.(\d+)(?![\w]*[.]\d)", r"\1,\2", text)
 
     def block(one: Block) -> Block:
-        if isinstance(one, Table):
-            return replace(one, caption=said(one.caption), rows=tuple(tuple(map(said, row)) for row in one.rows))
-        if isinstance(one, Text) and one.kind != "own":
-            return replace(one, text=said(one.text))
-        return replace(one, caption=said(one.caption)) if isinstance(one, Figure) else one
+        return one if isinstance(one, Heading) or (isinstance(one, Text) and one.kind == "own") else _said(one, said)
 
     return replace(report, answer=said(report.answer), blocks=tuple(map(block, report.blocks)))
+
+
+def printable(report: Report) -> Report:
+    """The same without what no paper shows: control characters and halves of characters, which printers of documents stumble over."""
+
+    def said(text: str) -> str:
+        return re.sub(r"[\x00-\x08\x0b-\x1f\x7f]", "", text).encode("utf-8", "ignore").decode()
+
+    facts = tuple((said(name), said(value)) for name, value in report.facts)
+    return replace(
+        report, title=said(report.title), question=said(report.question), answer=said(report.answer), office=said(report.office), facts=facts,
+        blocks=tuple(_said(one, said) for one in report.blocks),
+    )  # fmt: skip
+
+
+def _said(one: Block, said: Callable[[str], str]) -> Block:
+    """A block whose words are said in another way."""
+    if isinstance(one, Table):
+        head, rows = tuple(map(said, one.head)), tuple(tuple(map(said, row)) for row in one.rows)
+        return replace(one, caption=said(one.caption), head=head, rows=rows)
+    if isinstance(one, Figure):
+        return replace(one, caption=said(one.caption))
+    return replace(one, text=said(one.text))
 
 
 def numbered(blocks: tuple[Block, ...]) -> Iterator[tuple[Block, str]]:

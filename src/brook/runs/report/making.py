@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
-from brook.runs.report.blocks import Figure, Report, lines_of, localised
+from brook.runs.report.blocks import Figure, Report, lines_of, localised, printable
 from brook.store.files import replace_text
 
 KINDS = {".pdf": "PDF", ".docx": "DOCX", ".html": "web page"}
@@ -33,7 +33,7 @@ class ReportOrder:
         from brook.runs.report.pdf import pdf_of
         from brook.store import Store
 
-        report, pictures, short = localised(self.report), {}, []
+        report, pictures, short = printable(localised(self.report)), {}, []
         places = [k for k, block in enumerate(report.blocks) if isinstance(block, Figure)]
         blocks = list(report.blocks)
         with closing(Store(data)) as store:
