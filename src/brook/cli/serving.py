@@ -1,13 +1,17 @@
-"""Commands about a data folder: serve, demo, keys."""
+"""Commands about a data folder: serve, demo, keys, backup, restore."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from brook.cli.app import app, loaded, say
+
+if TYPE_CHECKING:
+    from brook.store.backup import Copied
 
 Data = Annotated[Path, typer.Option(help="Folder that keeps studies and results.")]
 Port = Annotated[int, typer.Option(min=1, max=65535, help="Port; the next free one when it is taken.")]
@@ -49,6 +53,48 @@ def keys(data: Data = Path("brook-data")) -> None:
         raise typer.Exit(1) from error
     certificate, key = data.resolve() / FOLDER / CERTIFICATE, data.resolve() / FOLDER / KEY
     print(f"--tls-ca-file {certificate} --tls-cert {certificate} --tls-key {key}")
+
+
+@app.command()
+def backup(
+    out: Annotated[Path, typer.Argument(help="A new folder for the copy.")], data: Data = Path("brook-data")
+) -> None:
+    """Copies all studies with history, runs, results and shape files, also while they are served; exits with 0 when all of it is there, 2 when a result went away
+    meanwhile, 1 on an error."""
+    from brook.store.backup import backup as copy
+
+    _copied(copy, data, out)
+
+
+@app.command()
+def restore(
+    source: Annotated[Path, typer.Argument(help="The folder of a backup.")], data: Data = Path("brook-data")
+) -> None:
+    """Makes a data folder of a backup; it must be new or empty. Exits as `backup` does."""
+    from brook.store.backup import restore as copy
+
+    _copied(copy, source, data)
+
+
+def _copied(copy: Callable[[Path, Path, Callable[[str], None]], Copied], source: Path, to: Path) -> None:
+    from brook.core.memory import gb
+    from brook.store.backup import BackupRefused
+    from brook.store.lock import DataInUse
+    from brook.store.room import trouble_of
+
+    loaded()
+    try:
+        found = copy(source, to, say)
+    except (BackupRefused, DataInUse) as error:
+        say(str(error))
+        raise typer.Exit(1) from None
+    except OSError as error:
+        say(f"{trouble_of(error) or error}; {to} is not whole and is to be removed")
+        raise typer.Exit(1) from None
+    print(f"{to}: {found.files} files, {gb(found.bytes)}")
+    for one in found.missing:
+        say(f"{one}: its files are not there; bring its variant up to date again")
+    raise typer.Exit(2 if found.missing else 0)
 
 
 def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: bool) -> None:

@@ -112,7 +112,9 @@ def _answer(studio: Studio, state: StudyState) -> Iterator[Block]:
 def _shapes(studio: Studio, state: StudyState) -> Iterator[Block]:
     study = state.study
     rows = tuple((v.title, ", ".join(f"{n.replace('_', ' ')} {t}" for n, t in v.named_values.items()) or "–") for v in study.variants)  # fmt: skip
-    if rows:
+    if not rows:
+        yield Text("There is no variant yet.")
+    else:
         yield Table("Variants", ("Variant", "Its own values"), rows)
     if study.points:
         rows = tuple((p.title, ", ".join(f"{n.replace('_', ' ')} {t}" for n, t in p.named_values.items()) or "as the study says") for p in study.points)  # fmt: skip
@@ -182,6 +184,8 @@ def _runs(studio: Studio, state: StudyState) -> Iterator[Block]:
 
 
 def _curves(studio: Studio, state: StudyState) -> Iterator[Block]:
+    if not any(v.run.summary for v in state.variants):
+        yield Text("Nothing has run yet.")
     for v in state.variants:
         if v.run.summary and v.run.key:
             yield Figure(f"Residuals and readings of “{v.variant.title}” while it was computed", "residuals", v.variant.name, v.run.key)  # fmt: skip
@@ -194,6 +198,9 @@ def _sure(studio: Studio, state: StudyState) -> Iterator[Block]:
             if r.sure is not None and r.shown:
                 words = r.sure_words
                 rows.append((v.variant.title, r.requirement.title, r.shown, words[:1].upper() + words[1:]))
+    if not any(v.run.summary for v in state.variants):
+        yield Text("Nothing has run yet.")
+        return
     if not rows:
         yield Text("Readings are those of one mesh each: how far they may be off was not computed.", "warning")
         return
