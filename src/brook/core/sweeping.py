@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from math import ceil, log2
+from math import ceil, log2, pi, sqrt
 
 import numpy as np
 from scipy.interpolate import RBFInterpolator
 from scipy.linalg import cho_solve, cholesky
 from scipy.optimize import minimize
-from scipy.stats import norm, qmc, sobol_indices, uniform
+from scipy.special import ndtr
 
 from brook.core.study.sweeps import PARTS, Sweep
 
@@ -35,6 +35,8 @@ def places_of(sweep: Sweep) -> list[Place]:
         lines = [np.linspace(0, 1, v.steps) for v in sweep.values]
         return _whole(np.stack([axis.ravel() for axis in np.meshgrid(*lines, indexing="ij")], axis=1))
     if sweep.way == "hypercube":
+        from scipy.stats import qmc  # it takes the better part of a second to load, and pages must not wait for it
+
         return _whole(qmc.LatinHypercube(across, rng=sweep.seed).random(sweep.samples))
     count = sweep.samples if sweep.way == "sobol" else min(sweep.samples, FIRST * across + 2)
     return _whole(sobol(across, count, sweep.seed))
@@ -42,6 +44,8 @@ def places_of(sweep: Sweep) -> list[Place]:
 
 def sobol(across: int, count: int, seed: int) -> np.ndarray:
     """The first samples (count, across) of Sobol's sequence between 0 and 1, scrambled by a seed."""
+    from scipy.stats import qmc
+
     return np.asarray(qmc.Sobol(across, rng=seed).random_base2(max(1, ceil(log2(count)))))[:count]
 
 
@@ -159,13 +163,13 @@ def _promising(
     chance, hope = np.ones(len(tried)), np.full(len(tried), np.inf)
     for limit in limits:
         margin, unsure = limit(tried)
-        chance *= norm.cdf(margin / unsure)
+        chance *= ndtr(margin / unsure)
         hope = np.minimum(hope, margin + unsure)
     if best is None:  # first find one that holds: where the worst margin may be largest
         score, least = hope, -np.inf
     else:
         better = (best.wish - mean) / spread
-        score = spread * (better * norm.cdf(better) + norm.pdf(better)) * chance
+        score = spread * (better * ndtr(better) + np.exp(-(better**2) / 2) / sqrt(2 * pi)) * chance
         least = ENOUGH * max(float(np.ptp([k.wish for k in known])), 1e-300)
     for n in np.argsort(-score):
         place = tuple(round(float(v) * PARTS) for v in tried[n])
@@ -183,6 +187,8 @@ def response(at: np.ndarray, values: np.ndarray) -> Callable[[np.ndarray], np.nd
 
 def shares_of_variance(surface: Callable[[np.ndarray], np.ndarray], across: int) -> list[float]:
     """Which value matters: first-order indices of Sobol (Saltelli et al. 2010) of a surface through what is known, one a value."""
+
+    from scipy.stats import sobol_indices, uniform
 
     def through(x: np.ndarray) -> np.ndarray:
         return surface(np.asarray(x).T)
