@@ -233,6 +233,11 @@ def test_what_was_still_to_come_when_iterations_were_over_is_told_and_what_does_
     assert still_to_come(trembles, Rules(monitor_change=1e-3))["drop"] == pytest.approx(
         2e-4, rel=0.01
     )  # it stands still
+    silent = slow(0.99)
+    silent.monitors["drop"][:] = [np.nan] * 600
+    assert still_to_come(silent, STRICT) == {}
+    silent.monitors["drop"][-5:] = [1.0] * 5
+    assert still_to_come(silent, STRICT) is None
     grows = slow(0.99)
     grows.residuals["momentum"].reverse()
     assert still_to_come(grows, STRICT) is None

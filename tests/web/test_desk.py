@@ -142,6 +142,23 @@ def test_moves_change_places_among_those_that_wait(studio):
     assert order() == [c, a, b, d]
 
 
+def test_a_queue_that_does_not_answer_hurts_nobody_and_is_asked_again(studio):
+    good = studio.queue.submit
+
+    def silent(request):
+        raise OSError("nobody answers")
+
+    studio.queue.submit = silent
+    _, (a, b, *_) = four(studio)
+    assert studio.desk.given == set()
+    studio.queue.submit = good
+    studio.desk.look()
+    assert given(studio) == [a, b]
+    studio.queue.share = silent
+    end(studio, a)
+    assert studio.store.run(a).state == "converged"
+
+
 def test_what_is_taken_out_while_it_waits_never_begins(studio):
     slug, (a, b, c, d) = four(studio)
     name = studio.store.run(c).variant

@@ -47,7 +47,14 @@ class Desk:
             self._thread.join(timeout=5)
 
     def look(self) -> None:
-        """Hands over what may begin now, says of the others why they wait, and shares the cores out anew."""
+        """Hands over what may begin now, says of the others why they wait, and shares the cores out anew. What goes wrong on the way, a full disk or a queue that
+        does not answer, is told and tried again within a second: it must not hurt what was going on when it was looked at."""
+        try:
+            self._look()
+        except Exception as error:
+            print(f"the run desk: {error!r}", flush=True)
+
+    def _look(self) -> None:
         queue = self.studio.queue
         if not queue.ready:
             return
@@ -65,8 +72,8 @@ class Desk:
                     live.why = why.get(run.id, "")
             by_id = {run.id: run for run in waiting}
             for number in begun:
-                self.given.add(number)
                 self.studio.submit(by_id[number])
+                self.given.add(number)
             if begun or running:
                 self._share([*running, *(by_id[n] for n in begun)])
 
@@ -115,10 +122,7 @@ class Desk:
 
     def _work(self) -> None:
         while not self._closed.wait(EVERY):
-            try:
-                self.look()
-            except Exception as error:  # a full disk, say: it is looked at again
-                print(f"the run desk: {error!r}", flush=True)
+            self.look()
 
 
 def time_of(text: str, at: datetime | None = None) -> datetime | None:

@@ -48,8 +48,10 @@ def still_to_come(history: History, rules: Rules, began_at: int = 0) -> dict[str
     found = {}
     for name in history.monitor_names:
         values = np.array(history.monitors[name], float)
+        if np.isnan(values[-2 * size :]).all():
+            continue  # it reads nothing
         moved, moved_before = np.ptp(values[-size:]), np.ptp(values[-2 * size : -size])
-        if standing_still(values.tolist(), rules):
+        if math.isfinite(moved) and standing_still(values.tolist(), rules):
             found[name] = float(moved)
             continue
         if not moved <= SLOWEST * moved_before:

@@ -10,11 +10,7 @@ import numpy as np
 from brook.core.solve.history import History, Rules, standing_still
 
 LEAST = 120  # iterations that are looked at
-SHARES = (
-    1 / 3,
-    1 / 2,
-    2 / 3,
-)  # of a run that are looked at, the last ones: what swings slowly shows in the longer ones only
+SHARES = (1 / 3, 1 / 2, 2 / 3)  # of a run that are looked at: what swings slowly shows in the longer ones
 NEARER = 0.7  # of the residuals before: what falls under it still comes home
 TURNS = 3  # of a monitor through its mean: where there are fewer, a longer part of the run is looked at
 DRIFT = 0.35  # of the whole swing: what a mean may move by from the first part to the last

@@ -108,7 +108,7 @@ def on_coarser(study: Study, name: str, beside: Path | None, say: Callable[[str]
 
 def _counts(outcome: Outcome) -> bool:
     """Whether its readings may stand in a series."""
-    return outcome.state == "converged" or outcome.swing is not None or outcome.left is not None
+    return outcome.state == "converged" or outcome.swing is not None or bool(outcome.left)
 
 
 def _in_series(result: ReadingResult, outcome: Outcome) -> dict[str, Any]:
