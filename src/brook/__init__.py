@@ -2,6 +2,7 @@
 
 import ctypes
 import os
+from importlib import import_module
 from typing import Any
 
 # Runs share the machine's cores among themselves; BLAS threads of their own would only compete.
@@ -33,9 +34,9 @@ def give_back() -> None:
 def __getattr__(name: str) -> Any:
     """`brook.Study` and `brook.CannotRun`, loaded when they are asked for: commands and workers need not wait for them."""
     if name in ("Study", "CannotRun"):
-        from brook import python
-
-        return getattr(python, name)
+        return getattr(
+            import_module("brook.python"), name
+        )  # by its name: what core takes of this module must not bring all of core along
     raise AttributeError(f"module 'brook' has no attribute '{name}'")
 
 
