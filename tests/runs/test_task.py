@@ -190,7 +190,10 @@ def test_the_queue_runs_stops_and_survives_errors(tmp_path):
         runs.stop(first.job)
         ended, seen = wait_for(events, 1, "ended")
         assert ended["state"] == "stopped"
-        assert {"started", "stage", "history", "result", "ended"} == {e["type"] for e in seen} - {"picture"} | {
+        assert {"started", "stage", "history", "result", "ended"} == {e["type"] for e in seen} - {
+            "picture",
+            "spent",
+        } | {
             "started",
             "history",
         }

@@ -6,7 +6,7 @@ import uuid
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, Float, ForeignKey, Index, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 # What kept files, checkpoints and open windows of a removed row know it by must not come to mean another one.
@@ -100,10 +100,10 @@ class RunRow(Base):
     iterations: Mapped[int] = mapped_column(default=0)
     interruptions: Mapped[int] = mapped_column(default=0, server_default="0")
     job: Mapped[str] = mapped_column(String(32), default=new_job, server_default="")
-    place: Mapped[float | None]
+    place: Mapped[float | None] = mapped_column(Float)
     not_before: Mapped[datetime | None]
     cells: Mapped[int] = mapped_column(default=0, server_default="0")
-    cpu: Mapped[float] = mapped_column(default=0.0, server_default="0")
+    cpu: Mapped[float] = mapped_column(Float, default=0.0, server_default="0")
     memory: Mapped[int] = mapped_column(BigInteger, default=0, server_default="0")
     machine: Mapped[str] = mapped_column(String(60), default="", server_default="")
     queued: Mapped[datetime] = mapped_column(default=now)
