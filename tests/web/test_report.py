@@ -28,7 +28,7 @@ from brook.runs.report.page import page_of
 from brook.runs.report.pdf import pdf_of, quoted, source_of
 from brook.web.statements import statements_in
 from tests.core.studies import tray
-from tests.web.driving import all_of, complaints, one, press, text_of, wait
+from tests.web.driving import all_of, complaints, one, press, text_of, type_into, wait
 from tests.web.helpers import client, take_in, up_to_date
 
 NASTY = '#let x = "1" // *bold* $y$ <b>&amp; \\ @there [a] `code`'
@@ -123,6 +123,13 @@ def slug(brook_server):
     return slug
 
 
+def write(browser, words):
+    """Own words on what was found; by script, as the page may be swapped meanwhile."""
+    field = "document.querySelector('textarea[aria-label=\"Your own words on “What was found”\"]')"
+    browser.execute_script(f"const f = {field}; f.value = arguments[0]; f.dispatchEvent(new Event('change', {{bubbles: true}}))", words)  # fmt: skip
+    wait(browser, lambda: browser.execute_script(f"return {field}.textContent") == words)
+
+
 @pytest.mark.browser
 @pytest.mark.server
 def test_a_report_is_seen_written_in_made_and_made_again(brook_server, browser, slug):
@@ -131,11 +138,8 @@ def test_a_report_is_seen_written_in_made_and_made_again(brook_server, browser, 
     assert text_of(browser, ".report-question") == "Which keeps the water moving?"
     assert "It enters through" in text_of(browser, "#section-set_up")
     assert len(all_of(browser, "#section-pictures .figure-line")) == len(tray().variants)
-    own = "textarea[aria-label='Your own words on “What was found”']"
-    one(browser, own).send_keys("Take the hanging one.")
-    one(browser, "input[aria-label='Office that sends it']").click()
-    one(browser, "input[aria-label='Office that sends it']").send_keys("Marlbeck Engineering")
-    one(browser, "input[aria-label='Who wrote it']").click()
+    write(browser, "Take the hanging one.")
+    type_into(browser, "Office that sends it", "Marlbeck Engineering")
     wait(browser, lambda: text_of(browser, ".report-paper .office") == "Marlbeck Engineering")
     press(browser, ".make-report button[value='.docx']")
     wait(browser, lambda: all_of(browser, "#report-made a.out"), 120)
@@ -148,8 +152,7 @@ def test_a_report_is_seen_written_in_made_and_made_again(brook_server, browser, 
         assert http.post(f"/studies/{slug}/report/made", data={"kind": ".exe"}).status_code == 422
     browser.refresh()
     wait(browser, lambda: "Nothing has changed" in text_of(browser, ".report-sheet"))
-    one(browser, own).send_keys(" Or not.")
-    one(browser, "input[aria-label='Who wrote it']").click()
+    write(browser, "Take the hanging one. Or not.")
     wait(browser, lambda: "Or not." in text_of(browser, ".report-sheet .changes"))
     press(browser, ".make-report button[value='.pdf']")
     wait(browser, lambda: all_of(browser, "#report-made a.out") and ".pdf" not in text_of(browser, "#report-made") and "MB" in text_of(browser, "#report-made a.out"), 120)  # fmt: skip

@@ -136,7 +136,7 @@ def test_a_limit_on_time_is_kept_and_what_it_left_out_told(brook_server):
 def test_a_series_takes_the_mean_of_what_swings():
     swing = {"monitors": {"drop": [1.5, 0.25]}}
     reading = SimpleNamespace(requirement=SimpleNamespace(name="drop"), kept={"value": 1.7, "stopped": 0.01})
-    v = SimpleNamespace(swings=True, run=SimpleNamespace(summary={"swing": swing}), readings=[reading])
+    v = SimpleNamespace(swings=True, counts=True, run=SimpleNamespace(summary={"swing": swing}), readings=[reading])
     assert _kept(v, 0) == {"value": 1.5, "stopped": 0.25}
     v.swings = False
     assert _kept(v, 0)["value"] == 1.7
