@@ -29,7 +29,7 @@ from brook.runs.report.pdf import pdf_of, quoted, source_of
 from brook.web.statements import statements_in
 from tests.core.studies import tray
 from tests.web.driving import all_of, complaints, one, press, text_of, type_into, wait
-from tests.web.helpers import client, take_in, up_to_date
+from tests.web.helpers import client, document, take_in, up_to_date
 
 NASTY = '#let x = "1" // *bold* $y$ <b>&amp; \\ @there [a] `code`'
 WHOLE = Report(
@@ -155,7 +155,14 @@ def test_a_report_is_seen_written_in_made_and_made_again(brook_server, browser, 
     write(browser, "Take the hanging one. Or not.")
     wait(browser, lambda: "Or not." in text_of(browser, ".report-sheet .changes"))
     press(browser, ".make-report button[value='.pdf']")
-    wait(browser, lambda: all_of(browser, "#report-made a.out") and ".pdf" not in text_of(browser, "#report-made") and "MB" in text_of(browser, "#report-made a.out"), 120)  # fmt: skip
+    wait(browser, lambda: all_of(browser, "#report-made a.out"), 120)
+    with client(brook_server) as http:
+        made = http.get(one(browser, "#report-made a.out").get_attribute("href"))
+        assert made.headers["content-type"] == "application/pdf"
+        assert made.content[:5] == b"%PDF-"
+        long = http.post(f"/studies/{slug}/edit", data={"page": "report", "pointer": "/report/office", "value": "x" * 200, "was": "Marlbeck Engineering"})  # fmt: skip
+        assert "at most 120 characters" in long.text
+        assert document(brook_server, slug).report.office == "Marlbeck Engineering"
     assert complaints(browser) == []
 
 

@@ -11,6 +11,13 @@ from brook.cli.app import app, loaded, say
 from brook.cli.serving import Data
 
 
+def _with_studies(data: Path) -> None:
+    """Says so and exits with 1 where a folder keeps no studies."""
+    if not (data / "brook.db").exists():
+        say(f"{data} keeps no studies; name the folder with --data")
+        raise typer.Exit(1)
+
+
 @app.command()
 def picture(
     study: Annotated[str, typer.Argument(help="The study by its address, as in /studies/ADDRESS.")],
@@ -40,9 +47,7 @@ def picture(
     if out.suffix.lower() not in (".png", ".glb"):
         say(f"{out.name}: pictures are written as .png, and scenes as .glb")
         raise typer.Exit(1)
-    if not (data / "brook.db").exists():
-        say(f"{data} keeps no studies; name the folder with --data")
-        raise typer.Exit(1)
+    _with_studies(data)
     store, whole = Store(data), True
     try:
         wanted = plate_of(store, study, plate)
@@ -146,9 +151,7 @@ def report(
     if suffix not in KINDS or not ROUTERS:
         say(f"{out.name}: reports are written as {', '.join(KINDS)}")
         raise typer.Exit(1)
-    if not (data / "brook.db").exists():
-        say(f"{data} keeps no studies; name the folder with --data")
-        raise typer.Exit(1)
+    _with_studies(data)
     try:
         with studio_alone(data) as studio:
             state = studio.state(study)

@@ -38,6 +38,7 @@ class _Reader(HTMLParser):
         self._chosen, self._take = "", False
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        """Begins a statement, goes deeper into one, or takes what stands in a field of it."""
         said = dict(attrs)
         classes = set((said.get("class") or "").split())
         if not self._inside and tag in ("h3", "small"):
@@ -62,6 +63,7 @@ class _Reader(HTMLParser):
             self._select.append("")
 
     def handle_endtag(self, tag: str) -> None:
+        """Leaves an element; with the statement itself its text is kept."""
         if tag == "h3" and self._heading:
             self._heading = None
         if not self._inside and tag in ("section", "ul"):

@@ -27,6 +27,7 @@ TYPES = {
 
 
 def body(studio: Studio, state: StudyState, variant: VariantState | None) -> dict[str, Any]:
+    """The report by its sections, and what changed since it was last made."""
     report = composed(studio, state)
     names = list(SECTIONS)
     sections: list[dict[str, Any]] = []
