@@ -6,6 +6,7 @@ import socket
 import threading
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -30,6 +31,13 @@ def brook_app(tmp_path_factory: pytest.TempPathFactory):
 @pytest.fixture(scope="session")
 def brook_server(brook_app) -> Iterator[str]:
     """The address of a server of this application."""
+    with serving(brook_app) as address:
+        yield address
+
+
+@contextmanager
+def serving(app) -> Iterator[str]:
+    """The address of a server of an application while the block runs."""
     import uvicorn
 
     from brook.web.protocol import Protocol
@@ -37,7 +45,6 @@ def brook_server(brook_app) -> Iterator[str]:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    app = brook_app
     server = uvicorn.Server(
         uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_keep_alive=75, http=Protocol)
     )
@@ -45,9 +52,11 @@ def brook_server(brook_app) -> Iterator[str]:
     thread.start()
     while not server.started:
         time.sleep(0.05)
-    yield f"http://127.0.0.1:{port}"
-    server.should_exit = True
-    thread.join(timeout=20)
+    try:
+        yield f"http://127.0.0.1:{port}"
+    finally:
+        server.should_exit = True
+        thread.join(timeout=20)
 
 
 @pytest.fixture(scope="session")

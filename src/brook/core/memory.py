@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import resource
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import psutil
 
 from brook.core.mesh.boxes.estimate import BYTES_PER_CELL
 
+SAID = "BROOK_MEMORY"  # bytes of this machine that are for Brook, where somebody says so
 PROGRAM = 300_000_000  # bytes that a process takes without any mesh
 LEFT = 0.05  # of the machine's memory: for pages and all else
 OOM_ADJUST = 500  # a run is ended by the system before the server is
@@ -24,8 +26,11 @@ def needed(cells: int) -> int:
 
 
 def machine_total() -> int:
-    """Bytes of memory that programs here may take together: the machine's, or the limit of their group."""
-    return min(psutil.virtual_memory().total, _number("/sys/fs/cgroup/memory.max"))
+    """Bytes of memory that programs here may take together: the machine's, the limit of their group, or what somebody said."""
+    said = os.environ.get(SAID, "")
+    return min(
+        psutil.virtual_memory().total, _number("/sys/fs/cgroup/memory.max"), int(said) if said.isdigit() else 2**62
+    )
 
 
 def machine_free() -> int:

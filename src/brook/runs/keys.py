@@ -64,13 +64,24 @@ class Keys:
             made = cls.fresh()
             _write(key, made.key)
             _write(certificate, made.certificate)
-        found = key.stat()
-        if found.st_mode & 0o077 or found.st_uid != os.getuid():
-            raise KeysRefused(
-                f"the key of the queue, {FOLDER}/{KEY} in the data folder, is not yours alone; whoever reads it may run "
-                f"programs as you. Remove the folder '{FOLDER}': new keys are made at the next start"
-            )
+        _mind(key)
         return cls(certificate.read_text(), key.read_text())
+
+    @classmethod
+    def there(cls, folder: Path) -> Keys:
+        """Those of a data folder, or of a folder to which its two files were copied. Raises `KeysRefused` where there are none."""
+        for data in (folder, folder.parent):
+            if all((data / FOLDER / name).exists() for name in (CERTIFICATE, KEY)) and (
+                data == folder or folder.name == FOLDER
+            ):
+                return cls.of(data)
+        if all((folder / name).exists() for name in (CERTIFICATE, KEY)):
+            _mind(folder / KEY)
+            return cls((folder / CERTIFICATE).read_text(), (folder / KEY).read_text())
+        raise KeysRefused(
+            f"there are no keys in '{folder.name}': copy {CERTIFICATE} and {KEY} from the folder '{FOLDER}' of the server's data folder "
+            f"('brook keys' makes them), and name their folder with --data"
+        )
 
     @property
     def topic(self) -> str:
@@ -82,6 +93,16 @@ class Keys:
         pair = {f"tls_{who}_{what}": text for who in ("client", "scheduler", "worker")
                 for what, text in (("cert", self.certificate), ("key", self.key))}  # fmt: skip
         return Security(require_encryption=True, tls_ca_file=self.certificate, **pair)
+
+
+def _mind(key: Path) -> None:
+    """Raises `KeysRefused` for a key that others may read."""
+    found = key.stat()
+    if found.st_mode & 0o077 or found.st_uid != os.getuid():
+        raise KeysRefused(
+            f"the key of the queue, {FOLDER}/{KEY} in the data folder, is not yours alone; whoever reads it may run "
+            f"programs as you. Remove the folder '{FOLDER}': new keys are made at the next start"
+        )
 
 
 def checked_address(scheduler: str) -> str:

@@ -10,6 +10,7 @@ import asyncio
 import os
 import threading
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 
 import dask
@@ -17,9 +18,14 @@ from distributed import Client, Event, Future, LocalCluster, Status, Worker, Wor
 
 from brook.core.memory import gb, killed_for_memory, mind_limits, most_here
 from brook.core.solve.run import Wish
+from brook.runs.afar.away import Away, GaveUp, is_shared
+from brook.runs.afar.carrier import Carrier
+from brook.runs.afar.pieces import Roots
 from brook.runs.keys import Keys, checked_address
+from brook.runs.sharing import CORES_ASKED, MEMORY_ASKED, Machine
 from brook.runs.spent import CoresHeld, Spent
 from brook.runs.task import Request, bring_up_to_date
+from brook.store.files import ResultFiles
 from brook.store.room import trouble_of
 
 BEHIND_PAGES = 10
@@ -54,11 +60,13 @@ def work(request: Request, topic: str) -> dict[str, Any]:
     cores = CoresHeld(lambda: get_client().get_metadata([CORES], {}).get(request.job))
 
     def emit(event: dict[str, Any]) -> None:
-        worker.log_event(topic, {"run": request.run_id, **event})
+        if event["type"] != "kept":  # the folder is the server's: it is there
+            worker.log_event(topic, {"run": request.run_id, **event})
 
     def wish() -> Wish:
         # without its queue a worker must not write on: another one may already do this run
-        if os.getppid() != parent or worker.status not in (Status.running, Status.paused):
+        nursed = worker.nanny is not None
+        if (nursed and os.getppid() != parent) or worker.status not in (Status.running, Status.paused):
             raise Abandoned
         try:
             cores.look()
@@ -72,9 +80,24 @@ def work(request: Request, topic: str) -> dict[str, Any]:
     spent = Spent()
     emit({"type": "started", "machine": spent.machine})
     try:
-        return bring_up_to_date(request, emit, wish)
+        if is_shared(request):
+            return bring_up_to_date(request, emit, wish)
+        return _away(Away(request, topic, worker.address, emit, wish), wish)
     finally:
         emit({"type": "spent", **spent.told()})
+
+
+def _away(away: Away, wish: Callable[[], Wish]) -> dict[str, Any]:
+    """A run whose inputs and results travel; what it made until an error is kept for going on, unless there is nobody to keep it."""
+    try:
+        done = bring_up_to_date(away.request, away.emit, wish, away.bring)
+    except (Abandoned, GaveUp):
+        raise
+    except Exception:
+        away.close()
+        raise
+    away.close()
+    return done
 
 
 class RunQueue:
@@ -94,6 +117,8 @@ class RunQueue:
         self._cluster: LocalCluster | None = None
         self._client: Client | None = None
         self._futures: dict[str, Future] = {}
+        self._roots: dict[int, Roots] = {}  # of runs that were submitted: where their data folder is
+        self._carrier = Carrier(self._in_worker, listen)
         self._killed = killed_for_memory()
         self._lock = threading.Lock()
 
@@ -118,12 +143,16 @@ class RunQueue:
     def ready(self) -> bool:
         return self._client is not None
 
-    def submit(self, request: Request) -> None:
+    def submit(self, request: Request, asks: dict[str, float] | None = None) -> None:
+        """Hands a run over; `asks` is what its worker must have, where workers say what they have: `sharing.asks`."""
         assert self._client is not None, "the queue is not started"
         key = f"brook-run-{request.job}"
-        future = self._client.submit(work, request, self._keys.topic, key=key, pure=False, retries=0)
+        future = self._client.submit(
+            work, request, self._keys.topic, key=key, pure=False, retries=0, resources=asks or None
+        )
         with self._lock:
             self._futures[request.job] = future
+            self._roots[request.run_id] = Roots(Path(request.folder), Path(request.shapes))
         future.add_done_callback(lambda done: self._on_done(request, done))
 
     def share(self, cores: dict[str, int]) -> None:
@@ -135,6 +164,14 @@ class RunQueue:
     def cores(self) -> int:
         """How many runs may be under way together: cores of this machine, or the workers of a cluster."""
         return self._workers if self._scheduler is None else max(1, self.load()["workers"])
+
+    def machines(self) -> list[Machine]:
+        """Workers of a cluster elsewhere, with what they say they have."""
+        if self._client is None or self.is_here:
+            return []
+        there = self._client.scheduler_info(n_workers=-1)["workers"]
+        found = [(str(w["name"]), w.get("resources") or {}) for w in there.values()]
+        return [Machine(name, int(has.get(CORES_ASKED, 0)), int(has.get(MEMORY_ASKED, 0))) for name, has in found]
 
     @property
     def is_here(self) -> bool:
@@ -172,6 +209,7 @@ class RunQueue:
         return {"workers": workers, "runs": len(self._futures)}
 
     def close(self) -> None:
+        self._carrier.close()
         client, self._client = self._client, None
         if client is not None:
             client.close(timeout=5)
@@ -179,16 +217,28 @@ class RunQueue:
             self._cluster.close(timeout=10)
 
     async def _on_event(self, event: tuple[float, dict[str, Any]]) -> None:
-        await asyncio.to_thread(self._listen, event[1])
+        if event[1]["type"] not in ("wanted", "offered"):
+            await asyncio.to_thread(self._listen, event[1])
+        elif (roots := self._roots.get(event[1]["run"])) is not None:
+            self._carrier.take(event[1], roots)
+
+    def _in_worker(self, worker: str, function: Callable[..., Any], *arguments: Any) -> Any:
+        """What a function gives in a worker, by its address. Raises what it raises, and `OSError` where the worker is gone."""
+        if self._client is None:
+            raise OSError("the queue is closed")
+        return self._client.run(function, *arguments, workers=[worker])[worker]
 
     def _on_done(self, request: Request, future: Future) -> None:
         with self._lock:
             self._futures.pop(request.job, None)
+            self._roots.pop(request.run_id, None)
         if self._client is None:
             return  # the server is going down: the run stays in the store's queue
         event: dict[str, Any] = {"run": request.run_id, "type": "ended"}
         if future.status == "finished":
             event |= future.result()
+            if request.mark:
+                _tidy(request, event["state"])
         elif future.cancelled():
             event |= {"state": "stopped", "message": "taken out of the queue before it began", "iterations": 0}
         else:
@@ -208,6 +258,15 @@ class RunQueue:
                 "on from the last checkpoint, or try a coarser mesh"
             )
         return reason(error)
+
+
+def _tidy(request: Request, state: str) -> None:
+    """What a worker elsewhere sent of a run under way goes with its end, as it does where the worker does that itself."""
+    mine = ResultFiles(Path(request.folder)).of_run(request.run_id)
+    if state in ("converged", "enough", "diverged"):
+        mine.clear()
+    elif state != "paused":
+        mine.clear_live()
 
 
 def reason(error: BaseException | None) -> str:

@@ -13,6 +13,7 @@ from datetime import datetime
 from brook.core.memory import gb, needed
 
 LARGE = 150_000  # cells from which a run has all cores
+CORES_ASKED, MEMORY_ASKED = "brook-cores", "brook-memory"  # what workers of a cluster say they have
 
 
 @dataclass(frozen=True)
@@ -26,6 +27,31 @@ class Waiting:
     @property
     def is_large(self) -> bool:
         return self.cells >= LARGE
+
+
+@dataclass(frozen=True)
+class Machine:
+    """A worker of a cluster: its cores and bytes of memory, 0 where it does not say."""
+
+    name: str
+    cores: int = 0
+    memory: int = 0
+
+
+def asks(cells: int, machines: Sequence[Machine]) -> tuple[dict[str, float], str]:
+    """What the worker of a run must have, and why no worker there is can do it, '' where one can. A large run is given to one with as many cores as any that has
+    the memory; where some worker does not say what it has, nothing is asked for."""
+    if not machines:
+        return {}, "waits for a worker: there is none just now"
+    if any(not m.cores or not m.memory for m in machines):
+        return {}, ""
+    wanted = needed(cells) if cells else 0
+    fit = [m for m in machines if m.memory >= wanted]
+    if not fit:
+        most = max(m.memory for m in machines)
+        return {}, f"waits for a larger worker: it needs about {gb(wanted)}, the largest there is has {gb(most)}"
+    cores = max(m.cores for m in fit) if cells >= LARGE else 1
+    return {MEMORY_ASKED: float(wanted), CORES_ASKED: float(cores)}, ""
 
 
 def begin_next(

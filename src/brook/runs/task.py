@@ -42,6 +42,7 @@ from brook.core.study import Study, read_study
 from brook.core.study.space import has_own_mesh
 from brook.core.units import counted
 from brook.runs import shaping
+from brook.runs.afar.inputs import Bring, bring_results, shape_places
 from brook.runs.boxes_kept import kept_boxes
 from brook.runs.followed import begun_followed, begun_last, sizes_followed
 from brook.runs.halting import halting
@@ -61,7 +62,8 @@ TURN = 0.5  # seconds between two looks whether another run is through
 @dataclass(frozen=True)
 class Request:
     """A run as a worker gets it; `until` is `mesh` or `readings`; `start_from` a run whose checkpoint it goes on from; `begin_with` the key of one with whose fields it begins;
-    `enough` says what may be left open of each reading; `shapes` is where shape files are; `job` is what the queue calls it, which nobody can guess."""
+    `enough` says what may be left open of each reading; `shapes` is where shape files are; `job` is what the queue calls it, which nobody can guess; `mark` is what
+    stands in the folder, where a worker may not reach it."""
 
     run_id: int
     document: str
@@ -73,6 +75,7 @@ class Request:
     enough: dict[str, float] = field(default_factory=dict)
     shapes: str = ""
     job: str = field(default_factory=new_job)
+    mark: str = ""
 
 
 class Asked(NamedTuple):
@@ -87,15 +90,18 @@ class Halted(Exception):
     """Somebody wished for an end while a mesh was made."""
 
 
-def bring_up_to_date(request: Request, emit: Emit, wish: Callable[[], Wish] = lambda: "go on") -> dict[str, Any]:
+def bring_up_to_date(
+    request: Request, emit: Emit, wish: Callable[[], Wish] = lambda: "go on", bring: Bring = lambda places: None
+) -> dict[str, Any]:
     """Does what is out of date of one variant; returns state and message.
 
-    A run that was interrupted goes on from its own last checkpoint. One that needs code that is not compiled yet says so.
+    A run that was interrupted goes on from its own last checkpoint. One that needs code that is not compiled yet says so. `bring` is asked for inputs that may not be
+    in the folder yet.
 
     Raises `ValueError` when the document cannot run.
     """
     with listening(KernelNews(emit)):
-        return _bring(request, emit, wish)
+        return _bring(request, emit, wish, bring)
 
 
 class KernelNews:
@@ -111,10 +117,11 @@ class KernelNews:
         self._emit({"type": "compiling", "words": COMPILING if what == "compiling" else AWAITING})
 
 
-def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, Any]:
+def _bring(request: Request, emit: Emit, wish: Callable[[], Wish], bring: Bring) -> dict[str, Any]:
     study = read_study(request.document)
     prepared = prepare(study, study.variant(request.variant))
     if prepared.space is not None:
+        bring(shape_places(prepared))
         prepared = _with_shape(request, study, prepared, emit)
     wanted = [p for p in prepared.problems if request.until != "mesh" or not p.path.startswith("/set_up")]
     keys = stage_keys(study, prepared)
@@ -122,6 +129,7 @@ def _bring(request: Request, emit: Emit, wish: Callable[[], Wish]) -> dict[str, 
         reasons = [p.message for p in wanted or prepared.problems]
         raise ValueError("; ".join(reasons))
     files = ResultFiles(Path(request.folder))
+    bring_results(request, prepared, keys, files, bring)
     patience = Patience(lambda words: emit({"type": "trouble", "words": words}), wish)
     emit({"type": "stage", "stage": "mesh"})
     memory = Memory(files.root)

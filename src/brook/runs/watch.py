@@ -118,6 +118,7 @@ class WorkerWatch(Watch):
     def save_moment(self, time: float, fields: Fields) -> None:
         """Keeps the fields of a moment and what is drawn of it flat; moments that a run cut short kept of later times go."""
         self.patience.write(lambda: self._write_moment(time, fields))
+        self.emit({"type": "kept", "what": "moments"})
 
     def _write_moment(self, time: float, fields: Fields) -> None:
         folder = self.files.moments
@@ -138,6 +139,7 @@ class WorkerWatch(Watch):
 
     def save(self, checkpoint: Checkpoint) -> None:
         self.patience.write(lambda: checkpoint.save(self.files.checkpoint, self.mesh_key, self.run_key))
+        self.emit({"type": "kept", "what": "checkpoint"})
 
     def wish(self) -> Wish:
         return self._wish()

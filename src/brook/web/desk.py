@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
 from brook.runs.memory import Memory
-from brook.runs.sharing import Waiting, begin_next, shares
+from brook.runs.sharing import Waiting, asks, begin_next, shares
 from brook.store.tables import RunRow, now
 
 if TYPE_CHECKING:
@@ -64,17 +64,25 @@ class Desk:
             running = [run for run in rows if run.id in self.given]
             waiting = [run for run in rows if run.id not in self.given | self._out and run.state == "queued"]
             free = self._memory.left() if waiting and queue.is_here else 2**62
-            asked = [Waiting(r.id, r.cells if queue.is_here else 0, r.not_before) for r in waiting]
-            begun, why = begin_next(asked, [r.cells for r in running], queue.cores, free, now())
+            needs, why = {}, {}
+            if not queue.is_here:
+                machines = queue.machines()
+                found = {run.id: asks(run.cells, machines) for run in waiting}
+                why = {number: words for number, (_, words) in found.items() if words}
+                needs = {number: what for number, (what, _) in found.items()}
+            asked = [Waiting(r.id, r.cells if queue.is_here else 0, r.not_before) for r in waiting if r.id not in why]
+            busy = [r.cells if queue.is_here else 0 for r in running]
+            begun, others = begin_next(asked, busy, queue.cores, free, now())
+            why |= others
             for run in waiting:
                 live = self.studio.hub.live.get(run.id)
                 if live is not None:
                     live.why = why.get(run.id, "")
             by_id = {run.id: run for run in waiting}
             for number in begun:
-                self.studio.submit(by_id[number])
+                self.studio.submit(by_id[number], needs.get(number))
                 self.given.add(number)
-            if begun or running:
+            if (begun or running) and queue.is_here:
                 self._share([*running, *(by_id[n] for n in begun)])
 
     def _share(self, runs: list[RunRow]) -> None:

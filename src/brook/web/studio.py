@@ -12,6 +12,7 @@ from brook.core.editing import EditRefused, act, act_words, edit_words, set_valu
 from brook.core.geometry import shape_cache
 from brook.core.study import Problem, Study, Variant, case_name, read_study
 from brook.runs import Request, RunQueue, Source
+from brook.runs.afar.away import mark_of
 from brook.runs.geometry_worker import GeometryWorker
 from brook.runs.orders import Orders
 from brook.runs.readers import Readers
@@ -238,8 +239,8 @@ class Studio:
             return not [p for p in variant.prepared.problems if not p.path.startswith("/set_up")]
         return variant.can_run
 
-    def submit(self, run: RunRow) -> None:
-        """Hands a run to the queue."""
+    def submit(self, run: RunRow, asks: dict[str, float] | None = None) -> None:
+        """Hands a run to the queue; `asks` is what its worker must have."""
         folder, shapes = (str(files.root.resolve()) for files in (self.store.files, self.store.shapes))
         begin_with, enough = run.begin_with, dict(run.enough or {})
         self.queue.submit(
@@ -254,7 +255,9 @@ class Studio:
                 enough,
                 shapes,
                 run.job,
-            )
+                "" if self.queue.is_here else mark_of(self.store.files.root),
+            ),
+            asks,
         )
 
     def resume(self) -> None:

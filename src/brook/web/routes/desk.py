@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Annotated, Any, Literal
@@ -145,10 +146,20 @@ def _seen(studio: Studio, errors: dict[int, tuple[str, str]] | None = None, noti
     most = max((seconds for _, _, seconds, _, _ in studio.store.spent_by_study()), default=0.0) or 1.0
     return {
         "running": running, "waiting": waiting, "ended": _lanes(studio, studio.store.ended_runs(LATELY), rows), "studies": sorted(spent, key=lambda row: -row["share"]), "most": most,
-        "cores": studio.queue.cores if studio.queue.ready else os.cpu_count() or 1, "is_here": studio.queue.is_here, "ready": studio.queue.ready, "large": counted(LARGE),
+        "cores": studio.queue.cores if studio.queue.ready else os.cpu_count() or 1, "is_here": studio.queue.is_here, "machines": _machines(studio), "ready": studio.queue.ready, "large": counted(LARGE),
         "free": gb(machine_free()), "total": gb(machine_total()), "answer": _answer(running, waiting), "errors": errors or {}, "notice": notice, "load": studio.desk.load() if studio.queue.ready else None,
         "told_clock": told_clock, "told_time": told_time, "gb": gb, "whole": False, "polled": False,
     }  # fmt: skip
+
+
+def _machines(studio: Studio) -> str:
+    """The workers of a cluster in words, those that are alike together."""
+    alike = Counter((m.cores, gb(m.memory) if m.memory else "") for m in studio.queue.machines())
+    told = [
+        f"{count} with {cores} core{'s' if cores != 1 else ''} and {memory}" if cores and memory else f"{count} that do{'es' if count == 1 else ''} not say what it has"
+        for (cores, memory), count in sorted(alike.items(), reverse=True)
+    ]  # fmt: skip
+    return "; ".join(told)
 
 
 def _title(row: StudyRow) -> str:
