@@ -165,3 +165,56 @@ def report(
     for told in words:
         say(told)
     raise typer.Exit(2 if words else 0)
+
+
+@app.command()
+def archive(
+    study: Annotated[str, typer.Argument(help="The study by its address, as in /studies/ADDRESS.")],
+    out: Annotated[Path, typer.Option(help="Write to this file: .zip.")],
+    results: Annotated[str, typer.Option(help="Which meshes and results go along: shown, all (also those of earlier inputs) or nothing.")] = "shown",
+    data: Data = Path("brook-data"),
+) -> None:  # fmt: skip
+    """Writes a study with its history, shape files and results as one file; exits with 0 when it is whole, 2 when files of it are missing, 1 on an error."""
+    from brook.runs.archive.writing import CHOICES, SUFFIX, ArchiveOrder
+    from brook.store import StoreError
+
+    loaded()
+    if out.suffix.lower() != SUFFIX or results not in CHOICES:
+        say(f"archives are written as {SUFFIX}, with results {', '.join(CHOICES)}")
+        raise typer.Exit(1)
+    _with_studies(data)
+    try:
+        out.parent.mkdir(parents=True, exist_ok=True)
+        words = ArchiveOrder(study, results).make(data, out, say)
+    except (StoreError, OSError) as error:
+        say(str(error))
+        raise typer.Exit(1) from None
+    print(out)
+    for told in words:
+        say(told)
+    raise typer.Exit(2 if words else 0)
+
+
+@app.command(name="take-in")
+def take_in(
+    file: Annotated[Path, typer.Argument(help="An archive of a study.")], data: Data = Path("brook-data")
+) -> None:
+    """Takes a study in from its archive, also while the folder is served; exits with 0 when all of it is there, 2 when something was left out, 1 when nothing was taken in."""
+    from brook.runs.archive.taking import ArchiveRefused
+    from brook.runs.archive.taking import take_in as take
+    from brook.store import Store
+
+    loaded()
+    try:
+        store = Store(data)
+        try:
+            slug, words = take(store, file, say)
+        finally:
+            store.close()
+    except (ArchiveRefused, OSError) as error:
+        say(f"{file} was not taken in: {error}")
+        raise typer.Exit(1) from None
+    print(slug)
+    for told in words:
+        say(told)
+    raise typer.Exit(2 if [w for w in words if not w.endswith("ours stay")] else 0)

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
+from brook.runs.gate import limited
 from brook.runs.side_process import SideProcess, SideProcessError
 
 SECONDS = 3600.0  # that one may take
@@ -157,12 +158,19 @@ def _warm() -> bool:
     return True
 
 
+def _warm_reading() -> bool:
+    import brook.runs.archive.taking  # noqa: F401
+
+    return True
+
+
 class Orders:
     """All that was ordered of a data folder. Safe to use from any thread."""
 
     def __init__(self, data: Path):
         self.data, self.folder = data, data / "made"
         self._process = SideProcess(SECONDS, _warm, tries=1)
+        self._limited = SideProcess(SECONDS, _warm_reading, limited, tries=1)  # for what somebody sent
         self._thread = ThreadPoolExecutor(1, "brook-orders")
         self._here: set[str] = set()  # those that are made by this server
 
@@ -179,7 +187,8 @@ class Orders:
 
     def _make(self, name: str, order: Order) -> None:
         try:
-            told = self._process.ask(fulfil, str(self.data), name, order)
+            process = self._limited if getattr(order, "hostile", False) else self._process
+            told = process.ask(fulfil, str(self.data), name, order)
         except SideProcessError as error:
             told = {"state": "failed", "words": str(error), "of": order.words}
         except Exception as error:  # whatever it is, the page is not to wait for ever
@@ -221,4 +230,5 @@ class Orders:
     def close(self) -> None:
         """Gives up what is being made."""
         self._process.close()
+        self._limited.close()
         self._thread.shutdown(wait=False, cancel_futures=True)

@@ -163,6 +163,11 @@ class Store(RunStore):
             if stage in ("mesh", "run"):
                 self.files.remove(stage, key)
 
+    def keys_of(self, study_id: int) -> set[str]:
+        """Keys of all results that were made for a study, or that it has shown."""
+        with self.session() as session:
+            return set(session.scalars(select(MadeRow.key).where(MadeRow.study_id == study_id)))
+
     # -- results ------------------------------------------------------------------------------
 
     def keep_result(self, study_id: int, variant: str, stage: str, key: str, summary: dict[str, Any]) -> None:

@@ -25,9 +25,10 @@ HEADERS = {
 OWN_HOSTS = ("127.0.0.1", "localhost", "::1")
 LARGEST_BODY = 4_000_000
 LARGEST_FILE = 600_000_000  # of a shape that is brought in; it goes to the disk piece by piece
+LARGEST_ARCHIVE = 20_000_000_000
 FILES = re.compile(r"/studies/[^/]+/geometry/[^/]+/files$|/api/studies/[^/]+/shapes/[^/]+/files$")
 SLOWEST_PART = 30.0  # seconds between two pieces of a request
-SLOWEST = {LARGEST_BODY: 120.0, LARGEST_FILE: 3600.0}  # for all of it
+SLOWEST = {LARGEST_BODY: 120.0, LARGEST_FILE: 3600.0, LARGEST_ARCHIVE: 6 * 3600.0}  # for all of it
 HARMLESS = ("GET", "HEAD", "OPTIONS")
 
 
@@ -122,6 +123,8 @@ class Guard:
 
 def largest_of(scope: Scope) -> int:
     """How many bytes a request may have at its address."""
+    if scope["method"] == "POST" and scope["path"] in ("/archives", "/api/archives"):
+        return LARGEST_ARCHIVE
     return LARGEST_FILE if scope["method"] == "POST" and FILES.match(scope["path"]) else LARGEST_BODY
 
 

@@ -21,6 +21,7 @@ from brook.core.checks import prepare
 from brook.core.compiling.warming import Warming
 from brook.core.study import DocumentError, read_study
 from brook.runs import RunQueue
+from brook.runs.archive.taking import clear as clear_arriving
 from brook.runs.keys import Keys, KeysRefused, checked_address
 from brook.store import Store
 from brook.store.lock import DataInUse, DataLock
@@ -84,10 +85,12 @@ async def _served(
         tidy_shapes(studio)
         store.files.clear_unfinished(0.0 if scheduler is None else A_DAY)
         store.shapes.clear_unfinished()
+        clear_arriving(store.data)
         queue.start()
         studio.resume()
         studio.desk.start()
         studio.aims.start()
+        studio.keeping.start()
         kernels.wait_for_first()  # until then all cores are needed for what the first runs wait for
         studio.result_reader.start()
         studio.geometry_worker.start()
@@ -101,6 +104,7 @@ async def _served(
     await asyncio.wait([starting])
     await asyncio.to_thread(kernels.stop)
     studio.desk.close()
+    studio.keeping.close()
     await asyncio.to_thread(queue.close)
     studio.result_reader.close()
     studio.geometry_worker.close()

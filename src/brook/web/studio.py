@@ -23,6 +23,7 @@ from brook.web.aims import ENDED, Aims, Wanted, nearest_run
 from brook.web.desk import Desk
 from brook.web.forecasting import expected_cells
 from brook.web.hub import Hub, LiveRun
+from brook.web.keeping import Keeping
 from brook.web.state import ReadingState, StageState, StudyState, VariantState
 from brook.web.state_reader import StateReader
 
@@ -48,6 +49,7 @@ class Studio:
         self.reader = StateReader(store, hub, self._learn)
         self.aims = Aims(self)
         self.desk = Desk(self)
+        self.keeping = Keeping(self)
         hub.after_end, hub.after_any = self.aims.look, self.desk.look
 
     def _learn(self, study: Study, variant: Variant) -> None:

@@ -10,6 +10,7 @@ import { Find, focusAddressed } from "./find.js";
 import { Handles } from "./handles.js";
 import { Completion } from "./complete.js";
 import { openPlots } from "./plots.js";
+import { sending } from "./send.js";
 import { Blink, ResultTools } from "./results.js";
 import { memory, newPicture, openViews, remember } from "./views.js";
 import { guide } from "./visit.js";
@@ -24,6 +25,7 @@ async function opened(root) {
   openPlots(root);
   sortable(root);
   folds(root);
+  sending(root);
   const holder = root.querySelector("#curves");
   curves = holder ? new Curves(holder) : null;
   curves?.open();
