@@ -12,6 +12,7 @@ from brook.cli.app import app, loaded, say
 
 if TYPE_CHECKING:
     from brook.store.backup import Copied
+    from brook.web.server import Outside
 
 Data = Annotated[Path, typer.Option(help="Folder that keeps studies and results.")]
 Port = Annotated[int, typer.Option(min=1, max=65535, help="Port; the next free one when it is taken.")]
@@ -30,9 +31,16 @@ def serve(
     host: Annotated[str, typer.Option(help="Address to serve on.")] = "127.0.0.1",
     port: Port = PORT,
     scheduler: Scheduler = None,
-) -> None:
-    """Serves the pages."""
-    _serve(data, host, port, scheduler, with_demo=False)
+    name: Annotated[list[str] | None, typer.Option(help="A name by which others reach it, as brook.marlbeck.example; may be said several times.")] = None,
+    certificate: Annotated[Path | None, typer.Option(help="PEM file of a certificate, for TLS.")] = None,
+    certificate_key: Annotated[Path | None, typer.Option(help="PEM file of its key.")] = None,
+    plain: Annotated[bool, typer.Option("--plain", help="Without TLS on other addresses than this machine's own: only on a network that is trusted.")] = False,
+) -> None:  # fmt: skip
+    """Serves the pages. Others than this machine are served only where people sign in: `brook people add`."""
+    from brook.web.server import Outside
+
+    outside = Outside(tuple(name or ()), certificate, certificate_key, plain)
+    _serve(data, host, port, scheduler, with_demo=False, outside=outside)
 
 
 @app.command()
@@ -97,7 +105,9 @@ def _copied(copy: Callable[[Path, Path, Callable[[str], None]], Copied], source:
     raise typer.Exit(2 if found.missing else 0)
 
 
-def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: bool) -> None:
+def _serve(
+    data: Path, host: str, port: int, scheduler: str | None, with_demo: bool, outside: Outside | None = None
+) -> None:
     from brook.core.compiling.warming import Warming, all_there
 
     if not all_there():
@@ -111,6 +121,6 @@ def _serve(data: Path, host: str, port: int, scheduler: str | None, with_demo: b
 
     loaded()
     try:
-        serve_pages(data, host, port, scheduler, with_demo, warming)
+        serve_pages(data, host, port, scheduler, with_demo, warming, outside)
     finally:
         warming.stop()

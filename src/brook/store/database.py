@@ -168,6 +168,18 @@ class Store(RunStore):
         with self.session() as session:
             return set(session.scalars(select(MadeRow.key).where(MadeRow.study_id == study_id)))
 
+    def studies_of(self, key: str) -> set[int]:
+        """Numbers of the studies that a result was made for, or of which a run stands on this mesh."""
+        of_key = select(MadeRow.study_id).where(MadeRow.key == key)
+        mesh = ResultRow.summary["mesh_key"].as_string()
+        of_mesh = (
+            select(MadeRow.study_id)
+            .join(ResultRow, ResultRow.key == MadeRow.key)
+            .where(ResultRow.stage == "run", mesh == key)
+        )
+        with self.session() as session:
+            return set(session.scalars(of_key)) or set(session.scalars(of_mesh))
+
     # -- results ------------------------------------------------------------------------------
 
     def keep_result(self, study_id: int, variant: str, stage: str, key: str, summary: dict[str, Any]) -> None:

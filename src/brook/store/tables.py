@@ -164,3 +164,61 @@ class MaterialRow(Base):
     said: Mapped[str] = mapped_column(Text)
     who: Mapped[str] = mapped_column(String(60), default="", server_default="")
     at: Mapped[datetime] = mapped_column(default=now)
+
+
+class PersonRow(Base):
+    """Somebody who may sign in; one who `administers` sees every study and keeps the list of people."""
+
+    __tablename__ = "people"
+    __table_args__ = (NEVER_AGAIN,)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), unique=True)
+    password: Mapped[str] = mapped_column(String(200))
+    administers: Mapped[bool] = mapped_column(default=False, server_default="0")
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class SessionRow(Base):
+    """A browser in which somebody is signed in, by the hash of its secret."""
+
+    __tablename__ = "sessions"
+    secret: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"))
+    begun: Mapped[datetime] = mapped_column(default=now)
+    ends: Mapped[datetime]
+
+
+class TokenRow(Base):
+    """A secret of a program that works as somebody, by its hash, and the most that it may do."""
+
+    __tablename__ = "tokens"
+    __table_args__ = (NEVER_AGAIN,)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    secret: Mapped[str] = mapped_column(String(64), unique=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"))
+    title: Mapped[str] = mapped_column(String(60))
+    role: Mapped[str] = mapped_column(String(12))
+    created: Mapped[datetime] = mapped_column(default=now)
+    used: Mapped[datetime | None]
+
+
+class ShareRow(Base):
+    """What a person may do with a study; of person 0 what everybody may who is signed in."""
+
+    __tablename__ = "shares"
+    study_id: Mapped[int] = mapped_column(ForeignKey("studies.id", ondelete="CASCADE"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(primary_key=True)
+    role: Mapped[str] = mapped_column(String(12))
+
+
+class AuditRow(Base):
+    """A line of what was done: by whom, from where, and with which study."""
+
+    __tablename__ = "audit"
+    __table_args__ = (NEVER_AGAIN,)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = mapped_column(default=now)
+    who: Mapped[str] = mapped_column(String(60))
+    from_where: Mapped[str] = mapped_column(String(60), default="", server_default="")
+    what: Mapped[str] = mapped_column(String(200))
+    study: Mapped[str] = mapped_column(String(80), default="", server_default="")

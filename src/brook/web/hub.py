@@ -76,6 +76,7 @@ class Hub:
         self.live: dict[int, LiveRun] = {}
         self._events: queue.SimpleQueue[Event | None] = queue.SimpleQueue()
         self._listeners: dict[asyncio.Queue[Event], int] = {}
+        self._present: dict[asyncio.Queue[Event], dict[str, str]] = {}  # who listens, where that is known
         self._loop: asyncio.AbstractEventLoop | None = None
         self._thread = threading.Thread(target=self._work, name="brook-hub", daemon=True)
         self._late: deque[Event] = deque()  # that could not be written yet, in their order
@@ -103,6 +104,17 @@ class Hub:
             yield events
         finally:
             del self._listeners[events]
+            if self._present.pop(events, None) is not None:
+                self._tell_present(study_id)
+
+    def come(self, events: asyncio.Queue[Event], name: str, page: str, window: str) -> None:
+        """Says who listens, on which page and in which window; others that look at the study see it."""
+        self._present[events] = {"name": name, "page": page, "window": window}
+        self._tell_present(self._listeners[events])
+
+    def _tell_present(self, study_id: int) -> None:
+        there = [self._present[e] for e, study in self._listeners.items() if study == study_id and e in self._present]
+        self.announce(study_id, {"type": "present", "who": there})
 
     def announce(self, study_id: int, event: Event) -> None:
         """Tells the pages of a study something; drops it for a page that does not keep up."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from brook.core.study import Value, value_at
 from brook.core.units import DIMENSIONS, show
 from brook.store import Store
 from brook.store.materials import kept_materials
+from brook.store.tables import StudyRow
 from brook.web.graph import graph
 
 Options = list[tuple[str, str]]
@@ -171,10 +172,10 @@ def _written(said: dict[str, Any]) -> str:
     return "; ".join(f"{name.replace('_', ' ')} {text}" for name, text in values.items())
 
 
-def places_of(store: Store) -> dict[str, list[tuple[str, str, str]]]:
-    """(address, title of the study, body or fluid) of all places where a material is said, by its name in the library or its own title."""
+def places_of(rows: Iterable[StudyRow]) -> dict[str, list[tuple[str, str, str]]]:
+    """(address, title of the study, body or fluid) of all places in studies where a material is said, by its name in the library or its own title."""
     found: dict[str, list[tuple[str, str, str]]] = {}
-    for row in store.studies():
+    for row in rows:
         document = json.loads(row.document)
         for where, said in _said_in(document):
             name = said.get("substance") or said.get("title", "")

@@ -24,8 +24,10 @@ from brook.core.results.readings import words_of
 from brook.core.study import Value, named_scope
 from brook.core.units import DIMENSIONS, counted, round_text, show
 from brook.store import Author, StoreError
+from brook.store.people import Visitor
 from brook.store.room import BUSY, FULL, trouble_of
 from brook.store.tables import StudyRow
+from brook.web.doorman import visitor_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
 
@@ -100,12 +102,19 @@ StateHere = Annotated[StudyState, Depends(state_of)]
 
 
 def author_of(request: Request, seen: Annotated[int | None, Form(ge=0, lt=2**53)] = None) -> Author:
-    """Who makes a change: the name kept in the browser, its window, and what that window has seen."""
-    name = unquote(request.cookies.get(NAME_COOKIE, ""))
+    """Who makes a change: who is signed in, else the name kept in the browser; its window, and what that window has seen."""
+    visitor = visitor_of(request)
+    name = visitor.name or unquote(request.cookies.get(NAME_COOKIE, ""))
     return Author(name[:60], request.headers.get("x-brook-window", "")[:40], seen)
 
 
+VisitorHere = Annotated[Visitor, Depends(visitor_of)]
 AuthorHere = Annotated[Author, Depends(author_of)]
+
+
+def seen_by(studio: Studio, visitor: Visitor) -> list[StudyRow]:
+    """The studies that somebody may see, the last changed first."""
+    return [row for row in studio.store.studies() if visitor.may(row.id, "view")]
 
 
 def variant_of(state: StudyState, name: str | None) -> VariantState | None:

@@ -8,6 +8,7 @@ import gc
 import socket
 from collections.abc import AsyncIterator
 from contextlib import AbstractAsyncContextManager, asynccontextmanager
+from dataclasses import dataclass
 from pathlib import Path
 
 import uvicorn
@@ -25,8 +26,10 @@ from brook.runs.archive.taking import clear as clear_arriving
 from brook.runs.keys import Keys, KeysRefused, checked_address
 from brook.store import Store
 from brook.store.lock import DataInUse, DataLock
+from brook.store.people import People
 from brook.store.room import Room, trouble_of
-from brook.web.guard import Guard
+from brook.web.doorman import Doorman
+from brook.web.guard import OWN_HOSTS, Guard
 from brook.web.hub import Hub
 from brook.web.pages import STATIC, message_page, misfit, no_room, unreadable
 from brook.web.protocol import Protocol
@@ -62,7 +65,8 @@ def create_app(
     app.add_exception_handler(OSError, no_room)
     app.add_exception_handler(DBAPIError, no_room)
     app.add_exception_handler(RequestValidationError, misfit)
-    app.add_middleware(Guard, hosts=hosts)
+    app.add_middleware(Doorman)
+    app.add_middleware(Guard, hosts=hosts)  # stands before the other
     return app
 
 
@@ -159,20 +163,45 @@ def free_port(host: str, port: int) -> int:
     raise SystemExit(f"ports {port} to {last} are all taken; choose another with --port")
 
 
+@dataclass(frozen=True)
+class Outside:
+    """How others than this machine reach the server: `names` that it answers to, and the files of its certificate and key; `plain` where something before it speaks
+    TLS."""
+
+    names: tuple[str, ...] = ()
+    certificate: Path | None = None
+    key: Path | None = None
+    plain: bool = False
+
+    def mind(self, host: str, people: bool) -> None:
+        """Raises `SystemExit` where strangers would get in, or passwords would travel in the clear."""
+        here = host in OWN_HOSTS
+        if not people and (not here or self.names):
+            raise SystemExit(
+                "Brook serves others only where they sign in; add yourself first: brook people add NAME --administers --data DIR"
+            )
+        if not here and self.certificate is None and not self.plain:
+            raise SystemExit(
+                "passwords would travel in the clear: name a certificate by --certificate and --certificate-key, or serve on 127.0.0.1 behind a "
+                "reverse proxy with TLS; --plain where the network itself is trusted"
+            )
+        if (self.certificate is None) != (self.key is None):
+            raise SystemExit("a certificate needs its key: name both --certificate and --certificate-key")
+
+
 def serve(
-    data: Path, host: str, port: int, scheduler: str | None, with_demo: bool, warming: Warming | None = None
-) -> None:
+    data: Path, host: str, port: int, scheduler: str | None, with_demo: bool, warming: Warming | None = None, outside: Outside | None = None,
+) -> None:  # fmt: skip
     """Serves until interrupted."""
-    if host not in ("127.0.0.1", "localhost", "::1"):
-        raise SystemExit(
-            "Brook has no login yet, so it serves only on 127.0.0.1; use a tunnel to reach it from elsewhere"
-        )
+    outside = outside or Outside()
     try:
         DataLock(data).release()
         Keys.of(data)
         if scheduler is not None:
             checked_address(scheduler)
-        Store(data).close()
+        store = Store(data)
+        outside.mind(host, People(store).are_there())
+        store.close()
     except (DataInUse, KeysRefused) as error:
         raise SystemExit(str(error)) from error
     except (OSError, DBAPIError) as error:
@@ -185,9 +214,12 @@ def serve(
     gc.freeze()  # what was loaded stays
     if free != port:
         print(f"port {port} is taken, so this is on {free}", flush=True)
-    app = create_app(data, scheduler, with_demo, warming=warming)
-    config = uvicorn.Config(app, host=host, port=free, log_level="warning", timeout_keep_alive=75, http=Protocol)
-    _Server(config, f"http://{f'[{host}]' if ':' in host else host}:{free}/").run()
+    names = (*outside.names, *((host,) if host not in ("0.0.0.0", "::") else ()))
+    app = create_app(data, scheduler, with_demo, hosts=names, warming=warming)
+    tls = {"ssl_certfile": outside.certificate, "ssl_keyfile": outside.key} if outside.certificate else {}
+    config = uvicorn.Config(app, host=host, port=free, log_level="warning", timeout_keep_alive=75, http=Protocol, **tls)  # type: ignore[arg-type]
+    scheme = "https" if tls else "http"
+    _Server(config, f"{scheme}://{f'[{host}]' if ':' in host else host}:{free}/").run()
 
 
 class _Server(uvicorn.Server):

@@ -26,6 +26,7 @@ def order_of(studio: Studio, state: StudyState, variant: VariantState) -> Order 
     if space is None:
         return None
     files, shapes = studio.store.files.root.resolve(), studio.store.shapes.root.resolve()
+    studio.note_shape(state.row.id, space.key, space.bodies_key)
     return Order(str(files), str(shapes), state.study.canonical, variant.variant.name, space.key, space.bodies_key)
 
 

@@ -10,7 +10,7 @@ from brook.core.checks import prepare
 from brook.core.compiling.warming import Warming
 from brook.core.editing import EditRefused, act, act_words, edit_words, set_values, value_of
 from brook.core.geometry import shape_cache
-from brook.core.study import Problem, Study, Variant, case_name, read_study
+from brook.core.study import DocumentError, Problem, Study, Variant, case_name, read_study
 from brook.runs import Request, RunQueue, Source
 from brook.runs.afar.away import mark_of
 from brook.runs.geometry_worker import GeometryWorker
@@ -18,6 +18,7 @@ from brook.runs.orders import Orders
 from brook.runs.readers import Readers
 from brook.runs.shaping import Order
 from brook.store import Author, Meanwhile, NotOwn, Store
+from brook.store.people import People
 from brook.store.tables import RunRow, StudyRow
 from brook.web.aims import ENDED, Aims, Wanted, nearest_run
 from brook.web.desk import Desk
@@ -26,9 +27,11 @@ from brook.web.hub import Hub, LiveRun
 from brook.web.keeping import Keeping
 from brook.web.state import ReadingState, StageState, StudyState, VariantState
 from brook.web.state_reader import StateReader
+from brook.web.throttle import Throttle
 
 NOBODY = Author()
 TRIES = 6
+MOST_SHAPES = 5000  # whose studies are remembered
 
 
 class Studio:
@@ -50,6 +53,8 @@ class Studio:
         self.aims = Aims(self)
         self.desk = Desk(self)
         self.keeping = Keeping(self)
+        self.people, self.throttle = People(store), Throttle()
+        self._shapes_of: dict[str, set[int]] = {}  # studies by the key of a shape that was made or tried for them
         hub.after_end, hub.after_any = self.aims.look, self.desk.look
 
     def _learn(self, study: Study, variant: Variant) -> None:
@@ -72,6 +77,28 @@ class Studio:
             return None
         root = str(self.store.files.root.resolve())
         return Source(root, summary["mesh_key"], key, state.row.document, variant.variant.name)
+
+    def note_shape(self, study: int, *keys: str) -> None:
+        """A shape by one of these keys belongs to a study."""
+        for key in keys:
+            self._shapes_of.setdefault(key, set()).add(study)
+        while len(self._shapes_of) > MOST_SHAPES:
+            self._shapes_of.pop(next(iter(self._shapes_of)))
+
+    def studies_of(self, stage: str, key: str) -> set[int]:
+        """Numbers of the studies that an array belongs to."""
+        if stage != "shape":
+            return self.store.studies_of(key)
+        if key not in self._shapes_of:  # the server was started since
+            for row in self.store.studies():
+                spaces = [
+                    prepare(study, v).space
+                    for study in _readable(row)
+                    for v in study.variants
+                    if v.geometry.kind == "space"
+                ]
+                self.note_shape(row.id, *(k for s in spaces if s is not None for k in (s.key, s.bodies_key)))
+        return self._shapes_of.get(key, set())
 
     # -- changes ------------------------------------------------------------------------------
 
@@ -299,6 +326,14 @@ def studio_alone(data: Path) -> Iterator[Studio]:
         yield Studio(store, RunQueue(hub.receive), hub)
     finally:
         store.close()
+
+
+def _readable(row: StudyRow) -> list[Study]:
+    """The study of a row, none where its document cannot be read."""
+    try:
+        return [read_study(row.document)]
+    except DocumentError:
+        return []
 
 
 def _last_of(state: StudyState, variant: VariantState) -> str:

@@ -16,6 +16,7 @@ from brook.core.editing import name_from
 from brook.core.study import study_text
 from brook.runs.archive.reading import ArchiveRefused, Opened, Say, opened
 from brook.store import Author, Store, history
+from brook.store.people import People
 from brook.store.tables import LatestRow, MadeRow, ResultRow, RevisionRow, StepRow, StudyRow, now
 
 FOLDER = "arriving"  # of a data folder: where archives are opened
@@ -28,6 +29,7 @@ class TakeOrder:
     path: str
     name: str
     who: str = ""
+    person: int = 0
     suffix: str = ".txt"
     words: str = "study"
     hostile: bool = True  # read under limits, in a process of its own
@@ -37,6 +39,7 @@ class TakeOrder:
         store = Store(data)
         try:
             slug, words = take_in(store, Path(self.path), say, self.name, self.who)
+            People(store).own(slug, self.person)
         finally:
             store.close()
             Path(self.path).unlink(missing_ok=True)

@@ -20,6 +20,7 @@ from brook.web.routes import (
     live,
     mesh,
     orders,
+    people,
     plots,
     readout,
     report,
@@ -37,7 +38,7 @@ from brook.web.routes import (
 
 ROUTERS = [
     m.router
-    for m in (shelf, desk, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, sweeps, report, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room)
+    for m in (shelf, desk, evidence, calculators, library, board, history, geometry, shapes, mesh, set_up, run, results, compare, sure, sweeps, report, edit, live, views, exports, readout, scene, plots, flights, orders, find, compiling, room, people)
 ]  # fmt: skip
 
 API = (api.router, api_aims.router, api_shapes.router, desk.api, compiling.api, room.api)

@@ -19,7 +19,7 @@ from brook.core.study import DocumentError, Problem, Study
 from brook.core.study.document import MAX_BYTES
 from brook.runs import SideProcessError, readout, sheets
 from brook.store import Author, StoreError
-from brook.web.pages import UNREADABLE, RowHere, StudioHere
+from brook.web.pages import UNREADABLE, RowHere, StudioHere, VisitorHere, seen_by
 from brook.web.routes.live import run_history
 from brook.web.routes.plots import plot_of
 from brook.web.routes.readout import ask, shown_of, source_of
@@ -188,9 +188,9 @@ def _study(state: StudyState) -> StudyOut:
 
 
 @router.get("/studies")
-def studies(studio: StudioHere) -> list[StudyOut]:
+def studies(studio: StudioHere, visitor: VisitorHere) -> list[StudyOut]:
     found = []
-    for row in studio.store.studies():
+    for row in seen_by(studio, visitor):
         try:
             found.append(_study(studio.state(row.slug)))
         except DocumentError as error:
@@ -204,10 +204,11 @@ def studies(studio: StudioHere) -> list[StudyOut]:
 
 
 @router.post("/studies", status_code=201)
-async def add_study(studio: StudioHere, request: Request) -> StudyOut:
+async def add_study(studio: StudioHere, visitor: VisitorHere, request: Request) -> StudyOut:
     """Takes in a study document."""
     study = await _document(studio, await _body(request))
-    slug = await run_in_threadpool(studio.store.add_study, study, "taken in", Author())
+    slug = await run_in_threadpool(studio.store.add_study, study, "taken in", Author(visitor.name))
+    await run_in_threadpool(studio.people.own, slug, visitor.id)
     return _study(await run_in_threadpool(studio.state, slug))
 
 
@@ -242,13 +243,13 @@ def document(row: RowHere) -> dict[str, Any]:
 
 @router.put("/studies/{slug}/document")
 async def put_document(
-    studio: StudioHere, slug: Slug, request: Request, seen: Count | None = None,
+    studio: StudioHere, visitor: VisitorHere, slug: Slug, request: Request, seen: Count | None = None,
     who: Annotated[str, Query(max_length=60)] = "",
 ) -> Changed:  # fmt: skip
     """Puts another document in the place of the study's, as one step of its history."""
     state = await run_in_threadpool(state_of, studio, slug)
     study = await _document(studio, await _body(request))
-    author = Author(who, "", seen)
+    author = Author(visitor.name or who, "", seen)
     return await run_in_threadpool(
         _changed, studio, state.row.slug, lambda: studio.replace(slug, study, "Document replaced", author)
     )
@@ -266,10 +267,10 @@ def problems(state: StateHere) -> list[ProblemOut]:
 
 
 @router.post("/studies/{slug}/edit")
-def edit(studio: StudioHere, state: StateHere, wish: Edit) -> Changed:
+def edit(studio: StudioHere, visitor: VisitorHere, state: StateHere, wish: Edit) -> Changed:
     """Changes values, all or none, as one step."""
     _sound(*wish.values, *wish.values.values(), wish.who)
-    author = Author(wish.who, "", wish.seen)
+    author = Author(visitor.name or wish.who, "", wish.seen)
     return _changed(studio, state.row.slug, lambda: studio.edit(state.row.slug, wish.values, wish.was, author))
 
 
@@ -280,12 +281,12 @@ def actions() -> list[str]:
 
 
 @router.post("/studies/{slug}/actions/{action}", tags=["actions"])
-def act(studio: StudioHere, state: StateHere, action: str, wish: Act) -> Changed:
+def act(studio: StudioHere, visitor: VisitorHere, state: StateHere, action: str, wish: Act) -> Changed:
     """A named action on the document, as one step."""
     _sound(*wish.values, *wish.values.values(), wish.who)
     if action not in ACTIONS:
         raise HTTPException(404, f"'{action}' is not an action; known are {', '.join(sorted(ACTIONS))}")
-    author = Author(wish.who, "", wish.seen)
+    author = Author(visitor.name or wish.who, "", wish.seen)
     return _changed(studio, state.row.slug, lambda: studio.act(state.row.slug, action, wish.values, author))
 
 
@@ -300,24 +301,26 @@ def history(
 
 
 @router.post("/studies/{slug}/undo", tags=["history"])
-def undo(studio: StudioHere, state: StateHere, wish: Step) -> Changed:
+def undo(studio: StudioHere, visitor: VisitorHere, state: StateHere, wish: Step) -> Changed:
     _sound(wish.who)
-    author, slug = Author(wish.who, "", wish.seen), state.row.slug
+    author, slug = Author(visitor.name or wish.who, "", wish.seen), state.row.slug
     return _changed(studio, slug, lambda: studio.undo(slug, author))
 
 
 @router.post("/studies/{slug}/redo", tags=["history"])
-def redo(studio: StudioHere, state: StateHere, wish: Step) -> Changed:
+def redo(studio: StudioHere, visitor: VisitorHere, state: StateHere, wish: Step) -> Changed:
     _sound(wish.who)
-    author, slug = Author(wish.who, "", wish.seen), state.row.slug
+    author, slug = Author(visitor.name or wish.who, "", wish.seen), state.row.slug
     return _changed(studio, slug, lambda: studio.redo(slug, author))
 
 
 @router.post("/studies/{slug}/history/{number}", tags=["history"])
-def go_back(studio: StudioHere, state: StateHere, number: Annotated[int, Path(ge=1, lt=2**31)], wish: Step) -> Changed:
+def go_back(
+    studio: StudioHere, visitor: VisitorHere, state: StateHere, number: Annotated[int, Path(ge=1, lt=2**31)], wish: Step
+) -> Changed:
     """Makes any step the one that stands."""
     _sound(wish.who)
-    author, slug = Author(wish.who, "", wish.seen), state.row.slug
+    author, slug = Author(visitor.name or wish.who, "", wish.seen), state.row.slug
     return _changed(studio, slug, lambda: studio.go_back(slug, number, author))
 
 

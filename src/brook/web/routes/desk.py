@@ -17,11 +17,12 @@ from brook.core.memory import gb, machine_free, machine_total
 from brook.core.study import DocumentError, Study, read_study
 from brook.core.units import counted
 from brook.runs.sharing import LARGE
+from brook.store.people import Visitor
 from brook.store.tables import RunRow, StudyRow, now
 from brook.web.desk import TimeRefused, time_of, told_clock
 from brook.web.forecasting import told_time
 from brook.web.hub import LiveRun
-from brook.web.pages import StudioHere, render
+from brook.web.pages import StudioHere, VisitorHere, render, seen_by
 from brook.web.routes.board import curve
 from brook.web.studio import Studio
 
@@ -133,9 +134,11 @@ def _lanes(studio: Studio, runs: list[RunRow], rows: dict[int, StudyRow]) -> lis
     return found
 
 
-def _seen(studio: Studio, errors: dict[int, tuple[str, str]] | None = None, notice: str = "") -> dict[str, Any]:
+def _seen(
+    studio: Studio, visitor: Visitor, errors: dict[int, tuple[str, str]] | None = None, notice: str = ""
+) -> dict[str, Any]:
     """Everything that the desk shows."""
-    rows = {row.id: row for row in studio.store.studies()}
+    rows = {row.id: row for row in seen_by(studio, visitor)}
     every = _lanes(studio, studio.store.unfinished(), rows)
     running = [one for one in every if one.run.state == "running" or one.run.id in studio.desk.given]
     waiting = [one for one in every if one not in running]
@@ -189,17 +192,21 @@ def _stamp(seen: dict[str, Any]) -> str:
 
 
 @router.get("/desk")
-def desk(studio: StudioHere, part: Literal["", "now", "waiting"] = "", stamp: str = "") -> Response:
+def desk(
+    studio: StudioHere, visitor: VisitorHere, part: Literal["", "now", "waiting"] = "", stamp: str = ""
+) -> Response:
     """The page, or one of its parts that look again and again."""
-    seen = _seen(studio)
+    seen = _seen(studio, visitor)
     seen["stamp"] = _stamp(seen)
     if part == "waiting" and stamp == seen["stamp"]:
         return Response(headers={"HX-Reswap": "none"})
     return render(f"desk/{part or 'page'}.html", {**seen, "whole": not part, "polled": bool(part)})
 
 
-def _again(studio: Studio, errors: dict[int, tuple[str, str]] | None = None, notice: str = "") -> HTMLResponse:
-    seen = _seen(studio, errors, notice)
+def _again(
+    studio: Studio, visitor: Visitor, errors: dict[int, tuple[str, str]] | None = None, notice: str = ""
+) -> HTMLResponse:
+    seen = _seen(studio, visitor, errors, notice)
     return render("desk/body.html", {**seen, "stamp": _stamp(seen)})
 
 
@@ -211,31 +218,35 @@ def _run(studio: Studio, run_id: int) -> RunRow:
 
 
 @router.post("/desk/{run_id}/move")
-def move(studio: StudioHere, run_id: int, way: Annotated[Way, Form()]) -> HTMLResponse:
+def move(studio: StudioHere, visitor: VisitorHere, run_id: int, way: Annotated[Way, Form()]) -> HTMLResponse:
     """Puts a run that waits to another place."""
     studio.desk.move(_run(studio, run_id).id, way)
-    return _again(studio)
+    return _again(studio, visitor)
 
 
 @router.post("/desk/{run_id}/hold")
-def hold(studio: StudioHere, run_id: int, until: Annotated[str, Form(max_length=40)] = "") -> HTMLResponse:
+def hold(
+    studio: StudioHere, visitor: VisitorHere, run_id: int, until: Annotated[str, Form(max_length=40)] = ""
+) -> HTMLResponse:
     """Lets a run begin no sooner than a time."""
     run = _run(studio, run_id)
     try:
         begun = not studio.desk.hold(run.id, time_of(until))
     except TimeRefused as error:
-        return _again(studio, {run.id: (until, str(error))})
-    return _again(studio, notice=BEGUN if begun else "")
+        return _again(studio, visitor, {run.id: (until, str(error))})
+    return _again(studio, visitor, notice=BEGUN if begun else "")
 
 
 @router.post("/desk/{run_id}/{what}")
-def change(studio: StudioHere, run_id: int, what: Literal["pause", "stop", "again"]) -> HTMLResponse:
+def change(
+    studio: StudioHere, visitor: VisitorHere, run_id: int, what: Literal["pause", "stop", "again"]
+) -> HTMLResponse:
     """Pauses a run, ends it with what it has, or takes it up again."""
     run = _run(studio, run_id)
     row = next((row for row in studio.store.studies() if row.id == run.study_id), None)
     if row is None:
         raise HTTPException(404, "its study is not there any more")
-    return _again(studio, notice=_change(studio, row.slug, run, what))
+    return _again(studio, visitor, notice=_change(studio, row.slug, run, what))
 
 
 def _change(studio: Studio, slug: str, run: RunRow, what: str) -> str:
@@ -286,9 +297,9 @@ def _out(lane: Lane, waits: bool) -> LaneOut:
 
 
 @api.get("")
-def lanes(studio: StudioHere) -> list[LaneOut]:
+def lanes(studio: StudioHere, visitor: VisitorHere) -> list[LaneOut]:
     """Runs under way, those that wait in their order, and those that ended lately."""
-    seen = _seen(studio)
+    seen = _seen(studio, visitor)
     found = [_out(one, False) for one in seen["running"]] + [_out(one, True) for one in seen["waiting"]]
     return found + [_out(one, False) for one in seen["ended"]]
 
@@ -300,7 +311,7 @@ class Wanted(BaseModel):
 
 
 @api.post("/{run_id}")
-def want(studio: StudioHere, run_id: int, wanted: Wanted) -> list[LaneOut]:
+def want(studio: StudioHere, visitor: VisitorHere, run_id: int, wanted: Wanted) -> list[LaneOut]:
     """Changes the place or the time of a run that waits, pauses or ends one, or takes one up again."""
     run = _run(studio, run_id)
     try:
@@ -315,4 +326,4 @@ def want(studio: StudioHere, run_id: int, wanted: Wanted) -> list[LaneOut]:
         row = next(row for row in studio.store.studies() if row.id == run.study_id)
         if why := _change(studio, row.slug, run, wanted.do):
             raise HTTPException(409, why)
-    return lanes(studio)
+    return lanes(studio, visitor)

@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse
 from brook.core.checks import declared_patches
 from brook.core.editing import place_words
 from brook.core.study import DocumentError, Study
-from brook.web.pages import OF_VARIANT, PAGES, StateHere, StudioHere, ident, render
+from brook.web.pages import OF_VARIANT, PAGES, StateHere, StudioHere, VisitorHere, ident, render, seen_by
 from brook.web.state import StudyState
 from brook.web.studio import Studio
 
@@ -119,11 +119,18 @@ def _title(studio: Studio, slug: str) -> str:
 
 
 @router.get("/find.json")
-def find_study(studio: StudioHere) -> list[Entry]:
+def find_study(studio: StudioHere, visitor: VisitorHere) -> list[Entry]:
     """On the shelf: studies, and the pages that belong to none."""
-    rows = studio.store.studies()
+    rows = seen_by(studio, visitor)
     found = [{"kind": "study", "words": _title(studio, r.slug), "href": f"/studies/{r.slug}"} for r in rows]
-    found.append({"kind": "page", "words": "Evidence", "href": "/evidence"})
+    others = [
+        ("Run desk", "/desk"),
+        ("Room", "/room"),
+        ("Library", "/library"),
+        ("Calculators", "/calculators"),
+        ("Evidence", "/evidence"),
+    ]
+    found += [{"kind": "page", "words": words, "href": href} for words, href in others]
     found.append({"kind": "page", "words": "Shortcuts", "href": "/shortcuts"})
     return [{"post": "", "values": {}, **entry} for entry in found]
 

@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from brook.core.editing import EditRefused
 from brook.store import StoreError
-from brook.web.pages import BODIES, NAME_COOKIE, AuthorHere, StateHere, StudioHere, Told, stage
+from brook.web.pages import BODIES, NAME_COOKIE, AuthorHere, StateHere, StudioHere, Told, VisitorHere, stage
 from brook.web.routes.edit import body as page_body
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
@@ -36,11 +36,19 @@ def history(
     studio: StudioHere,
     state: StateHere,
     author: AuthorHere,
+    visitor: VisitorHere,
     part: str = "",
     before: Annotated[int | None, Query(ge=0, lt=2**53)] = None,
 ) -> HTMLResponse:
     return stage(
-        studio, state, "history", None, whole=part != "body", who=author.name, **body(studio, state, None, before)
+        studio,
+        state,
+        "history",
+        None,
+        whole=part != "body",
+        who=author.name,
+        signed_in=bool(visitor.name),
+        **body(studio, state, None, before),
     )
 
 

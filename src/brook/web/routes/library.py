@@ -18,7 +18,7 @@ from brook.core.study.document import study_from
 from brook.core.units import DIMENSIONS, show
 from brook.store.materials import drop_material, keep_material
 from brook.web.materials import fluid_rows, kept_rows, places_of, solid_rows, told_fluid, typed
-from brook.web.pages import AuthorHere, StateHere, StudioHere, render
+from brook.web.pages import AuthorHere, StateHere, StudioHere, VisitorHere, render, seen_by
 
 router = APIRouter()
 NO_STUDY = study_from({"format": "brook-study", "version": 1, "title": "none"})
@@ -28,7 +28,12 @@ OWN_KINDS = ("own", "gas", "own_solid")
 
 @router.get("/library")
 def page(
-    studio: StudioHere, search: str = "", temperature: str = "20 degC", pressure: str = "101325 Pa", part: str = ""
+    studio: StudioHere,
+    visitor: VisitorHere,
+    search: str = "",
+    temperature: str = "20 degC",
+    pressure: str = "101325 Pa",
+    part: str = "",
 ) -> HTMLResponse:
     """All of it, or what a search finds."""
     told: dict[str, Any] = {
@@ -43,7 +48,7 @@ def page(
             state[name] = typed(told[name], name)
         except FormulaError as error:
             told["wrong"][name] = str(error)
-    places = places_of(studio.store)
+    places = places_of(seen_by(studio, visitor))
     told["at"] = " and ".join(show(state[name], DIMENSIONS[name], given=True) for name in state)
     found = {
         "fluids": fluid_rows(state["temperature"], state["pressure"], told["search"]), "solids": solid_rows(told["search"]),
@@ -54,9 +59,9 @@ def page(
 
 
 @router.get("/library/{name}")
-def one(studio: StudioHere, name: str, pressure: str = "101325 Pa") -> HTMLResponse:
+def one(studio: StudioHere, visitor: VisitorHere, name: str, pressure: str = "101325 Pa") -> HTMLResponse:
     """A substance or a solid, with where it is used."""
-    used = places_of(studio.store).get(name, [])
+    used = places_of(seen_by(studio, visitor)).get(name, [])
     if name in LISTED:
         return render(
             "library/solid.html",

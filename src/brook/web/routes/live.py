@@ -5,16 +5,16 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import AsyncIterator
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import APIRouter, HTTPException, Query, Request
 from fastapi.responses import Response, StreamingResponse
 
 from brook.core.results.quantities import DRAWN
 from brook.core.solve import Checkpoint
 from brook.core.solve.history import lifted
 from brook.runs.watch import live_layer
-from brook.web.pages import StateHere, StudioHere, variant_of
+from brook.web.pages import AuthorHere, StateHere, StudioHere, variant_of
 from brook.web.state import VariantState
 from brook.web.studio import Studio
 
@@ -23,11 +23,18 @@ HEARTBEAT = 10.0
 
 
 @router.get("/studies/{slug}/events")
-async def events(studio: StudioHere, state: StateHere, request: Request) -> StreamingResponse:
+async def events(
+    studio: StudioHere, state: StateHere, author: AuthorHere, request: Request,
+    page: Annotated[str, Query(max_length=40)] = "", window: Annotated[str, Query(max_length=40)] = "",
+) -> StreamingResponse:  # fmt: skip
+    """News of a study as long as the page is open; whoever listens is seen by others who do."""
+
     async def stream() -> AsyncIterator[str]:
         async with studio.hub.listening(state.row.id) as queue:
             # what happened between the making of the page and now shows in the stamp
             now = await asyncio.to_thread(studio.state, state.row.slug)
+            if window:
+                studio.hub.come(queue, author.name, page, window)
             yield f"retry: 1000\ndata: {json.dumps({'type': 'hello', 'stamp': now.stamp})}\n\n"
             while not await request.is_disconnected():
                 try:

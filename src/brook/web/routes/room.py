@@ -20,7 +20,7 @@ from brook.store.clearing import Kept
 from brook.store.room import Room
 from brook.store.tables import StudyRow
 from brook.web.keeping import LEAST, MOST
-from brook.web.pages import AuthorHere, RowHere, StudioHere, render
+from brook.web.pages import AuthorHere, RowHere, StudioHere, VisitorHere, render
 from brook.web.routes.exports import download
 from brook.web.studio import Studio
 
@@ -135,9 +135,9 @@ def archive_file(studio: StudioHere, row: RowHere, order: str) -> FileResponse:
 
 
 @router.post("/archives")
-async def take_in(request: Request, studio: StudioHere, author: AuthorHere, name: Annotated[str, Query(max_length=200)] = "archive.zip") -> HTMLResponse:  # fmt: skip
+async def take_in(request: Request, studio: StudioHere, visitor: VisitorHere, author: AuthorHere, name: Annotated[str, Query(max_length=200)] = "archive.zip") -> HTMLResponse:  # fmt: skip
     """Takes the archive in that is the body of the request."""
-    order = await _received(request, studio, name, author.name)
+    order = await _received(request, studio, name, author.name, visitor.id)
     return await run_in_threadpool(_begun, studio, "/archives", order)
 
 
@@ -152,7 +152,7 @@ def stop_arrival(studio: StudioHere, order: str) -> HTMLResponse:
     return arrival(studio, order)
 
 
-async def _received(request: Request, studio: Studio, name: str, who: str) -> TakeOrder:
+async def _received(request: Request, studio: Studio, name: str, who: str, person: int) -> TakeOrder:
     """The archive on the disk, beside results; read by nobody yet."""
     with studio.store.shapes.receiving() as receiving:
         async for piece in request.stream():
@@ -160,7 +160,7 @@ async def _received(request: Request, studio: Studio, name: str, who: str) -> Ta
         kept = receiving.temporary.with_name(f"{receiving.temporary.name}-archive")
         await run_in_threadpool(receiving.temporary.touch)
         await run_in_threadpool(os.replace, receiving.temporary, kept)
-    return TakeOrder(str(kept), name, who)
+    return TakeOrder(str(kept), name, who, person)
 
 
 def _begun(studio: Studio, at: str, order: Order) -> HTMLResponse:
@@ -194,9 +194,9 @@ def _out(studio: Studio, order: str) -> TakenOut:
 
 
 @api.post("/archives")
-async def take_in_archive(request: Request, studio: StudioHere, author: AuthorHere, name: Annotated[str, Query(max_length=200)] = "archive.zip") -> TakenOut:  # fmt: skip
+async def take_in_archive(request: Request, studio: StudioHere, visitor: VisitorHere, author: AuthorHere, name: Annotated[str, Query(max_length=200)] = "archive.zip") -> TakenOut:  # fmt: skip
     """Takes in the archive that is the body of the request; ask `/archives/ORDER` how far it is."""
-    order = await _received(request, studio, name, author.name)
+    order = await _received(request, studio, name, author.name, visitor.id)
     return await run_in_threadpool(lambda: _out(studio, studio.orders.begin(order)))
 
 

@@ -131,14 +131,48 @@ function refresh(reason = () => true) {
 
 document.addEventListener("shapeDone", () => refresh()); // said by the line of progress, should its event have been missed
 
+const here = `${Date.now()}-${Math.random()}`; // tells this page from others that look at the same study
+
+function initials(name) {
+  const words = name.replaceAll(".", " ").split(/\s+/).filter(Boolean);
+  return (words.length > 1 ? words[0][0] + words.at(-1)[0] : (words[0] ?? "?")[0]).toUpperCase();
+}
+
+function present(who) {
+  const told = document.getElementById("present");
+  if (!told) return;
+  const others = who.filter((one) => one.window !== here);
+  const names = [...new Set(others.map((one) => one.name || "another window"))];
+  told.setAttribute("aria-label", names.length ? `also here: ${names.join(", ")}` : "");
+  told.replaceChildren(...names.slice(0, 3).map((name) => {
+    const pages = [...new Set(others.filter((one) => (one.name || "another window") === name).map((one) => one.page))];
+    return Object.assign(document.createElement("span"), { className: "chip other", textContent: initials(name), title: `also here: ${name}, on ${pages.join(", ")}` });
+  }));
+  if (names.length > 3) told.append(` +${names.length - 3}`);
+}
+
+// Who may only look finds nothing to press that would be refused.
+const HARMLESS = /\/(movies|files|made|archive|preview)/;
+
+function onlyLooks() {
+  if (document.getElementById("me")?.dataset.may !== "view") return;
+  for (const one of document.querySelectorAll("#stage [hx-post], .steps [hx-post]")) {
+    if (HARMLESS.test(one.getAttribute("hx-post"))) continue;
+    for (const part of one.matches("form") ? one.elements : [one]) part.disabled = true;
+  }
+}
+document.addEventListener("htmx:afterSettle", onlyLooks);
+
 function listen(address) {
-  const source = new EventSource(address);
+  const { page } = document.body.dataset;
+  const source = new EventSource(`${address}?page=${encodeURIComponent(page ?? "")}&window=${encodeURIComponent(here)}`);
   source.onmessage = ({ data }) => {
     const event = JSON.parse(data);
     if (event.type === "hello") {
       refresh(() => event.stamp !== document.getElementById("page-state")?.dataset.stamp);
       return;
     }
+    if (event.type === "present") { present(event.who); return; }
     if (event.type === "history") {
       for (const words of document.querySelectorAll(`.run-words[data-run="${event.run}"], .run-words[data-variant="${event.variant}"]`)) words.textContent = event.time == null ? `iteration ${event.iteration}` : `step ${event.iteration}, at ${Number(event.time.toPrecision(4))} s`;
       if (curves?.variant === event.variant) curves.take(event.history, event.forecast);
