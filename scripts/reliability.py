@@ -29,6 +29,7 @@ import psutil
 from brook.core.geometry.files import write_file
 from brook.core.study import study_text
 from brook.store import Author, Store, history, tables
+from scripts.crowd import crowd, hour
 from tests.core.studies import tray
 from tests.core.surfaces import tube
 from tests.web.test_crash import Server
@@ -295,7 +296,7 @@ def _keys(data: Path) -> Path:
 
 TRIED = {
     "Server killed (kill -9)": kills, "Worker lost": lost_workers, "Disk full": full_disk, "Folder read-only": read_only,
-    "Memory taken": memory_out, "Clock set back": clock_back,
+    "Memory taken": memory_out, "Clock set back": clock_back, "Many at once": crowd, "An hour of kills": hour,
 }  # fmt: skip
 
 

@@ -256,7 +256,12 @@ def test_two_roles_at_once_in_browsers(served, browser, tmp_path_factory):
             driver.find_element("css selector", "#name").send_keys(name)
             driver.find_element("css selector", "#password").send_keys(password)
             press(driver, ".sign-in button")
-            wait(driver, lambda driver=driver, name=name: name in (attribute(driver, "#me summary", "title") if all_of(driver, "#me summary") else ""))
+            wait(
+                driver,
+                lambda driver=driver, name=name: (
+                    name in (attribute(driver, "#me summary", "title") if all_of(driver, "#me summary") else "")
+                ),
+            )
         wait(browser, lambda: attribute(browser, "#present", "aria-label") == "also here: C. Hale")
         wait(other, lambda: attribute(other, "#present", "aria-label") == "also here: B. Orr")
         assert "look only" in text_of(other, "#me")

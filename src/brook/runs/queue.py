@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import os
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -29,6 +30,7 @@ from brook.store.files import ResultFiles
 from brook.store.room import trouble_of
 
 BEHIND_PAGES = 10
+COUNTED = 0.5  # seconds for which a count of workers is believed
 LOCAL = {
     # a worker gets its next run when it is free, so that none waits behind a long one while another worker idles
     "distributed.scheduler.worker-saturation": 1.0,
@@ -120,6 +122,7 @@ class RunQueue:
         self._roots: dict[int, Roots] = {}  # of runs that were submitted: where their data folder is
         self._carrier = Carrier(self._in_worker, listen)
         self._killed = killed_for_memory()
+        self._counted = float("-inf"), 0  # when, and how many workers there were
         self._lock = threading.Lock()
 
     def start(self) -> None:
@@ -205,8 +208,10 @@ class RunQueue:
 
     def load(self) -> dict[str, Any]:
         """Workers, and runs not yet ended."""
-        workers = len(self._client.scheduler_info(n_workers=-1)["workers"]) if self._client else 0
-        return {"workers": workers, "runs": len(self._futures)}
+        if time.monotonic() > self._counted[0] + COUNTED:
+            workers = len(self._client.scheduler_info(n_workers=-1)["workers"]) if self._client else 0
+            self._counted = time.monotonic(), workers
+        return {"workers": self._counted[1], "runs": len(self._futures)}
 
     def close(self) -> None:
         self._carrier.close()

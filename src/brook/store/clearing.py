@@ -94,6 +94,7 @@ def clear(store: Database, gone: list[Kept]) -> int:
             part = free[start : start + 400]
             session.execute(delete(ResultRow).where(ResultRow.key.in_(part)))
             session.execute(delete(MadeRow).where(MadeRow.key.in_(part)))
+    store.written += 1
     for one in gone:
         if one.key not in held:
             store.files.remove(one.stage, one.key)

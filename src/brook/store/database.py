@@ -159,6 +159,7 @@ class Store(RunStore):
                 others = session.scalars(select(ResultRow.summary).where(ResultRow.stage == "run"))
                 meshes -= {summary.get("mesh_key") for summary in others}
                 meshes -= set(session.scalars(select(ResultRow.key).where(ResultRow.stage == "mesh")))
+        self.written += 1
         for stage, key in [*gone, *(("mesh", key) for key in meshes if key)]:
             if stage in ("mesh", "run"):
                 self.files.remove(stage, key)
@@ -187,6 +188,7 @@ class Store(RunStore):
             session.merge(ResultRow(key=key, stage=stage.split(":")[0], summary=summary))
             session.merge(LatestRow(study_id=study_id, variant=variant, stage=stage, key=key))
             session.merge(MadeRow(study_id=study_id, key=key))
+        self.written += 1
 
     def note_latest(self, study_id: int, shown: list[tuple[str, str, str]]) -> None:
         """Notes (variant, stage, key) as the newest results, for those that an older run had made."""

@@ -21,6 +21,7 @@ class Database:
     def __init__(self, data: Path):
         data.mkdir(parents=True, exist_ok=True)
         self.data = data
+        self.written = 0  # goes up whenever results or runs change: what was read of them before may be out of date
         self.files = ResultFiles(data / "results")
         self.shapes = ShapeStore(data / "shapes")
         self.engine = create_engine(f"sqlite:///{data / 'brook.db'}", connect_args={"timeout": 30})

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+import time
 import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -23,6 +24,7 @@ EVERYBODY = 0  # stands for all who are signed in
 STAYS = timedelta(days=14)  # that a browser stays signed in
 SHORTEST, LONGEST = 10, 200  # letters of a password
 MOST_TOKENS = 50
+BELIEVED = 1.0  # seconds
 KEPT_LINES = 200_000  # of what was done
 COMMON = ("password", "passwort", "1234567890", "qwertyuiop", "letmein", "administrator")
 
@@ -69,13 +71,17 @@ class People:
 
     def __init__(self, store: Database):
         self._store = store
+        self._there, self._looked = False, float("-inf")
 
     # -- who there is -------------------------------------------------------------------------
 
     def are_there(self) -> bool:
-        """Somebody may sign in, so everybody has to."""
-        with self._store.session() as session:
-            return session.scalar(select(PersonRow.id).limit(1)) is not None
+        """Somebody may sign in, so everybody has to. That nobody may is believed for a second: the first is added beside a server."""
+        if self._there or time.monotonic() > self._looked + BELIEVED:
+            with self._store.session() as session:
+                self._there = session.scalar(select(PersonRow.id).limit(1)) is not None
+            self._looked = time.monotonic()
+        return self._there
 
     def every(self) -> list[PersonRow]:
         with self._store.session() as session:
@@ -93,6 +99,7 @@ class People:
             row = PersonRow(name=name, password=kept, administers=administers)
             session.add(row)
             session.flush()
+            self._there = True
             return row.id
 
     def change_password(self, person: int, password: str, keep: str = "") -> None:

@@ -46,14 +46,18 @@ class RunStore(Database):
                 cells=cells,
             )
             session.add(run)
-            return run
+            session.flush()
+            found = run
+        self.written += 1
+        return found
 
     def change_run(self, run_id: int, **values: Any) -> RunRow | None:
         with self.writing() as session:
             run = session.get(RunRow, run_id)
             for name, value in values.items():
                 setattr(run, name, value)
-            return run
+        self.written += 1
+        return run
 
     def run(self, run_id: int) -> RunRow | None:
         with self.session() as session:

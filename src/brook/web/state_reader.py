@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import threading
+import time
+from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
 from brook.core.checks import Prepared, check, prepare
+from brook.core.geometry import shape_cache
 from brook.core.results.readings import show_reading, show_swing
 from brook.core.stages.certainty import certainty, in_series
 from brook.core.stages.keys import Keys, stage_keys
@@ -33,6 +37,7 @@ from brook.web.state import ReadingState, StageState, StudyState, VariantState
 # (key, summary) of the newest result by (variant, stage); summaries by key.
 Latest = dict[tuple[str, str], tuple[str, dict[str, Any]]]
 Known = dict[str, dict[str, Any]]
+MOST, LONGEST = 40, 5.0  # states that are kept, and seconds: programs beside the server may write too
 
 
 def _keys_of(job: RunRow) -> Keys | None:
@@ -72,11 +77,25 @@ class StateReader:
 
     def __init__(self, store: Store, hub: Hub, learn: Callable[[Study, Variant], None] = lambda study, variant: None):
         self.store, self.hub, self.learn = store, hub, learn
+        self._kept: OrderedDict[str, tuple[Any, float, StudyState]] = OrderedDict()  # by address: from what, until when
+        self._lock = threading.Lock()
 
     def state(self, slug: str) -> StudyState:
         """Raises `StoreError` for an unknown study."""
         row = self.store.study_row(slug)
-        return self._state(row, read_study(row.document))
+        live = sorted(number for number, run in list(self.hub.live.items()) if run.study_id == row.id)
+        made_from = row.id, row.changes, self.store.written, shape_cache.count(), live
+        with self._lock:
+            kept = self._kept.get(slug)
+        if kept is not None and kept[0] == made_from and time.monotonic() < kept[1]:
+            return kept[2]
+        state = self._state(row, read_study(row.document))
+        with self._lock:
+            self._kept[slug] = made_from, time.monotonic() + LONGEST, state
+            self._kept.move_to_end(slug)
+            while len(self._kept) > MOST:
+                self._kept.popitem(last=False)
+        return state
 
     def supposed(self, row: StudyRow, study: Study, name: str) -> tuple[StudyState, VariantState]:
         """How a study would stand with another document, and one of its variants."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from copy import deepcopy
 from typing import Any
 
 from brook.core.study import Problem, Study
@@ -50,7 +51,8 @@ def entry_at(raw: Any, pointer: str, kind: str) -> dict[str, Any]:
 
 def value_of(study: Study, pointer: str) -> Any:
     """What stands at a JSON pointer. Raises `KeyError`."""
-    return walk(study.model_dump(mode="json"), pointer)
+    found = walk(study.raw, pointer)
+    return deepcopy(found) if isinstance(found, list | dict) else found
 
 
 def name_from(title: str, taken: list[str]) -> str:

@@ -268,6 +268,11 @@ class Study(Part):
         return self.model_dump_json()
 
     @cached_property
+    def raw(self) -> dict[str, Any]:
+        """The document as what JSON knows, made once; nobody may change it."""
+        return self.model_dump(mode="json")
+
+    @cached_property
     def cases(self) -> tuple[Variant, ...]:
         """What is computed: each variant at each operating point, or the variants where there is none."""
         if not self.points:

@@ -85,14 +85,26 @@ def initials(name: str) -> str:
 @router.get("/me/line")
 def line(visitor: VisitorHere) -> HTMLResponse:
     """Who is signed in, for the top bar."""
-    return render("people/line.html", {"visitor": visitor, "open": visitor is OPEN, "role": "", "slug": "", "initials": initials(visitor.name)})
+    return render(
+        "people/line.html",
+        {"visitor": visitor, "open": visitor is OPEN, "role": "", "slug": "", "initials": initials(visitor.name)},
+    )
 
 
 @router.get("/studies/{slug}/me/line")
 def line_of_study(row: RowHere, visitor: VisitorHere) -> HTMLResponse:
     """Who is signed in and what they may do with a study."""
     role = visitor.role(row.id) or ""
-    return render("people/line.html", {"visitor": visitor, "open": visitor is OPEN, "role": role, "slug": row.slug, "initials": initials(visitor.name)})
+    return render(
+        "people/line.html",
+        {
+            "visitor": visitor,
+            "open": visitor is OPEN,
+            "role": role,
+            "slug": row.slug,
+            "initials": initials(visitor.name),
+        },
+    )
 
 
 def _me(studio: Studio, visitor: Visitor, notice: str = "", wrong: str = "", secret: str = "") -> HTMLResponse:
