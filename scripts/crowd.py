@@ -1,11 +1,12 @@
 """Twenty people at once, and an hour of work whose server is killed again and again: what `scripts/reliability.py` says of them.
 
-A person here asks as a page does: it has the news of its study open, looks at pages and their parts, types values, takes steps back, and starts to type again. Threads of one
-process stand for browsers, which would need more of this machine than the server does.
+A person here asks as a page does: it has the news of its study open, looks at pages and their parts, types values, takes steps back, and starts to type again. One process
+stands for their browsers, which would need more of this machine than the server does.
 """
 
 from __future__ import annotations
 
+import asyncio
 import os
 import random
 import re
@@ -17,6 +18,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlencode
 
 import httpx
 import numpy as np
@@ -51,57 +53,71 @@ def _study(names: list[str], **more: Any) -> str:
     return study_text(tray(**{k: v for k, v in raw.items() if k not in ("format", "version")}))
 
 
-def _news(address: str, slug: str, ends: float, seen: Seen, lock: threading.Lock) -> None:
+async def _ask(port: int, method: str, path: str, form: dict[str, str] | None = None) -> tuple[int, bytes]:
+    """Status and body of a request, by as little code as it takes: this machine is to serve, not to ask."""
+    body = urlencode(form or {}).encode()
+    head = f"{method} {path} HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\nAccept: text/html\r\nHX-Request: true\r\nConnection: close\r\n"
+    head += f"Content-Type: application/x-www-form-urlencoded\r\nContent-Length: {len(body)}\r\n" if form else ""
+    reader, writer = await asyncio.open_connection("127.0.0.1", port)
+    writer.write(head.encode() + b"\r\n" + body)
+    answer = await reader.read()
+    writer.close()
+    return int(answer[9:12]), answer
+
+
+async def _news(port: int, slug: str, ends: float, seen: Seen) -> None:
     """Has the news of a study open, as every page has, and looks again when somebody changed it."""
-    http = httpx.Client(base_url=address, timeout=60, headers={"accept": "text/html"})
+    reader, writer = await asyncio.open_connection("127.0.0.1", port)
+    writer.write(f"GET /studies/{slug}/events?page=board&window=w HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\n\r\n".encode())
     while time.monotonic() < ends:
-        with (
-            suppress(httpx.HTTPError),
-            httpx.stream("GET", f"{address}/studies/{slug}/events?page=board&window=w", timeout=15) as news,
-        ):
-            for line in news.iter_lines():
-                if time.monotonic() > ends:
-                    return
-                if '"changed"' in line:  # by somebody: the page comes in anew
-                    begun = time.perf_counter()
-                    answer = http.get(f"/studies/{slug}", params={"part": "body"})
-                    with lock:
-                        seen.pages.append(time.perf_counter() - begun)
-                        seen.wrong[f"GET body {answer.status_code}"] += answer.status_code >= 400
+        with suppress(TimeoutError):
+            line = await asyncio.wait_for(reader.readline(), 1.0)
+            if b'"changed"' in line:
+                await _timed(seen, seen.pages, port, "GET", f"/studies/{slug}?part=body")
+    writer.close()
 
 
-def _person(address: str, slug: str, name: str, ends: float, seen: Seen, lock: threading.Lock) -> None:
-    chance = random.Random(f"{slug}{name}")
-    typed = 0
-    threading.Thread(target=_news, args=(address, slug, ends, seen, lock), daemon=True).start()
-    with httpx.Client(base_url=address, timeout=60, headers={"accept": "text/html"}) as http:
-        while time.monotonic() < ends:
-            time.sleep(chance.uniform(1.0, 4.0))
-            begun = time.perf_counter()
-            if chance.random() < 0.35:
-                typed += 1
-                text = f"{typed} mm"
-                answer = http.post(f"/studies/{slug}/edit", data={"page": "board", "pointer": f"/named_values/{name}", "value": text, "was": f"{typed - 1 or 1} mm"})  # fmt: skip
-                took, of = time.perf_counter() - begun, seen.edits
-            else:
-                answer = http.get(
-                    f"/studies/{slug}{chance.choice(PAGES)}", params={"part": "body"} if chance.random() < 0.5 else None
-                )
-                took, of = time.perf_counter() - begun, seen.pages
-            with lock:
-                of.append(took)
-                if answer.status_code >= 400 or "error in Brook itself" in answer.text:
-                    seen.wrong[f"{answer.request.method} {re.sub('[0-9]+', 'N', answer.request.url.path)} {answer.status_code}"] += 1  # fmt: skip
-                elif of is seen.edits:
-                    seen.kept[slug, name] = text
-                    seen.count += 1
+async def _timed(seen: Seen, of: list[float], port: int, method: str, path: str, form: dict[str, str] | None = None) -> bool:  # fmt: skip
+    begun = time.perf_counter()
+    status, answer = await _ask(port, method, path, form)
+    of.append(time.perf_counter() - begun)
+    if status >= 400 or b"error in Brook itself" in answer:
+        seen.wrong[f"{method} {re.sub('[0-9]+', 'N', path)} {status}"] += 1
+        return False
+    return True
+
+
+async def _person(port: int, slug: str, name: str, ends: float, seen: Seen) -> None:
+    chance, typed = random.Random(f"{slug}{name}"), 0
+    while time.monotonic() < ends:
+        await asyncio.sleep(chance.uniform(1.0, 4.0))
+        if chance.random() < 0.35:
+            typed += 1
+            form = {"page": "board", "pointer": f"/named_values/{name}", "value": f"{typed} mm", "was": f"{typed - 1 or 1} mm"}  # fmt: skip
+            if await _timed(seen, seen.edits, port, "POST", f"/studies/{slug}/edit", form):
+                seen.kept[slug, name] = f"{typed} mm"
+                seen.count += 1
+        else:
+            part = chance.choice(("", "?part=body"))
+            await _timed(seen, seen.pages, port, "GET", f"/studies/{slug}{chance.choice(PAGES)}{part}")
+
+
+async def _people(port: int, slugs: dict[str, list[str]], seen: Seen) -> None:
+    ends = time.monotonic() + SECONDS
+    await asyncio.gather(
+        *(
+            one(port, slug, name, ends, seen) if one is _person else one(port, slug, ends, seen)
+            for one in (_person, _news)
+            for slug, names in slugs.items()
+            for name in names
+        )
+    )  # type: ignore[operator]
 
 
 def crowd(data: Path) -> str:
     """Twenty people who look and type, four studies, two runs that compute."""
     server = Server(data)
     server.start()
-    address = f"http://127.0.0.1:{server.port}"
     groups = {f"study{k}": [f"person{k}_{j}" for j in range(PEOPLE // 4)] for k in range(4)}
     slugs = {
         server.http.post("/studies", content=_study(names, title=t).encode()).json()["slug"]: names
@@ -114,12 +130,8 @@ def crowd(data: Path) -> str:
     time.sleep(30)  # their results are there, and code is compiled
     server.http.post(f"/studies/{busy}/run", json={})
     time.sleep(5)
-    seen, lock, ends = Seen(), threading.Lock(), time.monotonic() + SECONDS
-    people = [threading.Thread(target=_person, args=(address, slug, name, ends, seen, lock)) for slug, names in slugs.items() for name in names]  # fmt: skip
-    for one in people:
-        one.start()
-    for one in people:
-        one.join()
+    seen = Seen()
+    asyncio.run(_people(server.port, slugs, seen))
     running = sum(lane["state"] == "running" for lane in server.http.get("/desk").json())
     lost = 0
     for slug, names in slugs.items():

@@ -26,7 +26,7 @@ class Queue:
     def share(self, cores):
         pass
 
-    def submit(self, request):
+    def submit(self, request, asks=None):
         self.submitted.append(request)
 
     def stop(self, job):

@@ -83,6 +83,11 @@ class People:
             self._looked = time.monotonic()
         return self._there
 
+    @property
+    def is_known_empty(self) -> bool:
+        """That nobody may sign in was looked up just now."""
+        return not self._there and time.monotonic() <= self._looked + BELIEVED
+
     def every(self) -> list[PersonRow]:
         with self._store.session() as session:
             return list(session.scalars(select(PersonRow).order_by(PersonRow.name)))

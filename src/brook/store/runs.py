@@ -134,13 +134,16 @@ class RunStore(Database):
                 return None
             aim = AimRow(study_id=study_id, kind=kind, said=said, tried={}, state=UNDER_WAY)
             session.add(aim)
-            return aim
+            session.flush()
+        self.written += 1
+        return aim
 
     def change_aim(self, aim_id: int, **values: Any) -> None:
         with self.writing() as session:
             aim = session.get(AimRow, aim_id)
             for name, value in values.items() if aim is not None else ():
                 setattr(aim, name, value)
+        self.written += 1
 
     def newest_aim(self, study_id: int) -> AimRow | None:
         """The last aim of a study, under way or ended."""

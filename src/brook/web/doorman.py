@@ -80,7 +80,7 @@ class Doorman:
             return
         studio: Studio = scope["app"].state.studio
         headers, path = Headers(scope=scope), scope["path"]
-        if not await asyncio.to_thread(studio.people.are_there):
+        if studio.people.is_known_empty or not await asyncio.to_thread(studio.people.are_there):
             await self.app(scope, receive, send)
             return
         visitor = await asyncio.to_thread(_who, studio, headers)

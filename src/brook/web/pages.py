@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+import threading
+from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -74,7 +76,8 @@ templates.filters |= {
 }  # fmt: skip
 
 
-def studio_of(request: Request) -> Studio:
+# Those that wait for nothing are asynchronous: each that is not costs a change of threads, which takes long where many ask at once.
+async def studio_of(request: Request) -> Studio:
     return request.app.state.studio
 
 
@@ -101,14 +104,18 @@ RowHere = Annotated[StudyRow, Depends(row_of)]
 StateHere = Annotated[StudyState, Depends(state_of)]
 
 
-def author_of(request: Request, seen: Annotated[int | None, Form(ge=0, lt=2**53)] = None) -> Author:
+async def author_of(request: Request, seen: Annotated[int | None, Form(ge=0, lt=2**53)] = None) -> Author:
     """Who makes a change: who is signed in, else the name kept in the browser; its window, and what that window has seen."""
     visitor = visitor_of(request)
     name = visitor.name or unquote(request.cookies.get(NAME_COOKIE, ""))
     return Author(name[:60], request.headers.get("x-brook-window", "")[:40], seen)
 
 
-VisitorHere = Annotated[Visitor, Depends(visitor_of)]
+async def visitor_here(request: Request) -> Visitor:
+    return visitor_of(request)
+
+
+VisitorHere = Annotated[Visitor, Depends(visitor_here)]
 AuthorHere = Annotated[Author, Depends(author_of)]
 
 
@@ -258,6 +265,29 @@ def misfit(request: Request, error: Exception) -> Response:
     return JSONResponse({"detail": {"problems": problems}}, 422)
 
 
+class Rendered:
+    """Pages as they were rendered, by the very state that they show: when somebody changed a study, all who look at it ask for the same one."""
+
+    def __init__(self, most: int = 60):
+        self._most, self._lock = most, threading.Lock()
+        self._kept: OrderedDict[tuple[int, Any], tuple[StudyState, str]] = OrderedDict()
+
+    def of(self, state: StudyState, key: Any) -> str | None:
+        with self._lock:
+            found = self._kept.get((id(state), key))
+        return found[1] if found is not None and found[0] is state else None
+
+    def keep(self, state: StudyState, key: Any, html: str) -> None:
+        with self._lock:
+            self._kept[id(state), key] = state, html  # which holds the state, so that no other one gets its number
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+
+
+_rendered = Rendered()
+# Pages that show nothing but the state of a study while none of its runs is under way.
+SAME_FOR_ALL = ("board", "compare")
+
 # How each page makes its body; filled by the route modules, used again after an edit.
 BODIES: dict[str, Callable[[Studio, StudyState, VariantState | None], dict[str, Any]]] = {}
 
@@ -267,6 +297,14 @@ def stage(
     told: Told = NOTHING_TOLD, **more: Any,
 ) -> HTMLResponse:  # fmt: skip
     """A page of a study, or only its body for htmx to swap in."""
-    more = {**BODIES[page](studio, state, variant), **more}
-    context = Context(studio, state, page, variant, told, whole, **more)
-    return render(f"{page}/{'page' if whole else 'body'}.html", context)
+    template = f"{page}/{'page' if whole else 'body'}.html"
+    if page not in SAME_FOR_ALL or more or told is not NOTHING_TOLD or any(v.is_busy for v in state.variants):
+        more = {**BODIES[page](studio, state, variant), **more}
+        return render(template, Context(studio, state, page, variant, told, whole, **more))
+    name, load = variant.variant.name if variant else "", studio.desk.load() if studio.queue.ready else {}
+    found = _rendered.of(state, (template, name, *load.values()))
+    if found is None:
+        body = BODIES[page](studio, state, variant)
+        found = templates.get_template(template).render(Context(studio, state, page, variant, told, whole, **body))
+        _rendered.keep(state, (template, name, *load.values()), found)
+    return HTMLResponse(found)
