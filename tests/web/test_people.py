@@ -186,6 +186,10 @@ def test_a_study_is_not_there_for_others_and_arrays_are_not_either(served):
         assert "Orr" not in hale.get("/desk").text
         assert hale.get("/api/studies").json() == []
         assert hale.get("/room").status_code == hale.get("/people").status_code == 403
+        for end in ("%0A", "%0D", "%00", "%E2%80%A8"):  # a route's pattern may end before a line break, a rule's not
+            change = {"page": "board", "pointer": "/title", "value": "Mine", "was": "Orr's tray"}
+            assert hale.post(f"/studies/{slug}/edit{end}", data=change).status_code in (400, 404)
+            assert hale.get(f"/studies/{slug}/document.json{end}").status_code in (400, 404)
         number = app.state.studio.store.ended_runs(1)[0].id
         assert hale.post(f"/desk/{number}/again").status_code == 404
         may(app, slug, "C. Hale", "view")

@@ -26,10 +26,10 @@ if TYPE_CHECKING:
 
 COOKIE = "brook-session"
 ANYBODY = re.compile(r"/static/.*|/login")
-OF_STUDY = re.compile(r"/(?:api/)?studies/([^/]+)(?:/(.*))?")
-ARRAYS = re.compile(r"/views/(\w+)/([^/]+)/.*")
-OF_RUN = re.compile(r"/(?:api/)?desk/(\d+)(?:/.*)?")
-KEEPS_PEOPLE = re.compile(r"/people(?:/.*)?")
+OF_STUDY = re.compile(r"/(?:api/)?studies/([^/]+)(?:/(.*))?", re.DOTALL)
+ARRAYS = re.compile(r"/views/([^/]+)/([^/]+)/.*", re.DOTALL)
+OF_RUN = re.compile(r"/(?:api/)?desk/(\d+)(?:/.*)?", re.DOTALL)
+KEEPS_PEOPLE = re.compile(r"/people(?:/.*)?", re.DOTALL)
 ADMINISTERS = re.compile(r"/room(?:/(?:rule|clear))?")
 # what a study is changed by in no way, though it is posted: files that are made of it, and shapes that are only tried
 LOOKS = re.compile(

@@ -109,6 +109,11 @@ class Guard:
         host = headers.get("host", "")
         if host_name(host) not in self.hosts:
             return 421, "Brook does not answer under this name; open it by the address it printed when it started"
+        if not scope["path"].isprintable():
+            return (
+                400,
+                "this address has signs in it that none of Brook's has",
+            )  # a line break at its end, say: rules and routes might read it differently
         if scope["method"] in HARMLESS:
             return None
         origin = headers.get("origin")

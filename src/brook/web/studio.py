@@ -27,7 +27,7 @@ from brook.web.hub import Hub, LiveRun
 from brook.web.keeping import Keeping
 from brook.web.state import ReadingState, StageState, StudyState, VariantState
 from brook.web.state_reader import StateReader
-from brook.web.throttle import Throttle
+from brook.web.throttle import Few, Throttle
 
 NOBODY = Author()
 TRIES = 6
@@ -53,7 +53,7 @@ class Studio:
         self.aims = Aims(self)
         self.desk = Desk(self)
         self.keeping = Keeping(self)
-        self.people, self.throttle = People(store), Throttle()
+        self.people, self.throttle, self.signing_in = People(store), Throttle(), Few(2)
         self._shapes_of: dict[str, set[int]] = {}  # studies by the key of a shape that was made or tried for them
         hub.after_end, hub.after_any = self.aims.look, self.desk.look
 

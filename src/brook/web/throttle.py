@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import threading
 import time
 from collections import OrderedDict
@@ -43,3 +44,22 @@ class Throttle:
         if count < free or self._now() - at > FORGET:
             return 0.0
         return max(0.0, at + min(LONGEST, 2.0 ** (count - free)) - self._now())
+
+
+class Few:
+    """Lets so many in at a time; the others wait without a thread. `count` is how many are in or wait."""
+
+    def __init__(self, most: int):
+        self._room, self.count = asyncio.Semaphore(most), 0
+
+    async def __aenter__(self) -> None:
+        self.count += 1
+        try:
+            await self._room.acquire()
+        except BaseException:
+            self.count -= 1
+            raise
+
+    async def __aexit__(self, *_: object) -> None:
+        self.count -= 1
+        self._room.release()
