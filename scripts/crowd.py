@@ -127,7 +127,7 @@ def crowd(data: Path) -> str:
     busy = server.http.post("/studies", content=_study([], title="computes", **long).encode()).json()["slug"]
     for slug in slugs:
         server.http.post(f"/studies/{slug}/run", json={})
-    time.sleep(30)  # their results are there, and code is compiled
+    time.sleep(15)  # their results are there, and code is compiled
     server.http.post(f"/studies/{busy}/run", json={})
     time.sleep(5)
     seen = Seen()

@@ -32,6 +32,7 @@ from brook.store.tables import StudyRow
 from brook.web.doorman import visitor_of
 from brook.web.state import StudyState, VariantState
 from brook.web.studio import Studio
+from brook.web.turns import Turns
 
 NAME_COOKIE = "brook-name"
 HERE = Path(__file__).parent
@@ -284,7 +285,7 @@ class Rendered:
                 self._kept.popitem(last=False)
 
 
-_rendered = Rendered()
+_rendered, _turns = Rendered(), Turns()
 # Pages that show nothing but the state of a study while none of its runs is under way.
 SAME_FOR_ALL = ("board", "compare")
 
@@ -302,9 +303,11 @@ def stage(
         more = {**BODIES[page](studio, state, variant), **more}
         return render(template, Context(studio, state, page, variant, told, whole, **more))
     name, load = variant.variant.name if variant else "", studio.desk.load() if studio.queue.ready else {}
-    found = _rendered.of(state, (template, name, *load.values()))
-    if found is None:
-        body = BODIES[page](studio, state, variant)
-        found = templates.get_template(template).render(Context(studio, state, page, variant, told, whole, **body))
-        _rendered.keep(state, (template, name, *load.values()), found)
+    key = template, name, *load.values()
+    with _turns.of((id(state), key)):
+        found = _rendered.of(state, key)
+        if found is None:
+            body = BODIES[page](studio, state, variant)
+            found = templates.get_template(template).render(Context(studio, state, page, variant, told, whole, **body))
+            _rendered.keep(state, key, found)
     return HTMLResponse(found)

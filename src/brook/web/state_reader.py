@@ -33,6 +33,7 @@ from brook.store import Store
 from brook.store.tables import RunRow, StudyRow
 from brook.web.hub import Hub
 from brook.web.state import ReadingState, StageState, StudyState, VariantState
+from brook.web.turns import Turns
 
 # (key, summary) of the newest result by (variant, stage); summaries by key.
 Latest = dict[tuple[str, str], tuple[str, dict[str, Any]]]
@@ -79,9 +80,14 @@ class StateReader:
         self.store, self.hub, self.learn = store, hub, learn
         self._kept: OrderedDict[str, tuple[Any, float, StudyState]] = OrderedDict()  # by address: from what, until when
         self._lock = threading.Lock()
+        self._turns = Turns()
 
     def state(self, slug: str) -> StudyState:
         """Raises `StoreError` for an unknown study."""
+        with self._turns.of(slug):  # where many ask at once, one works it out
+            return self._known(slug)
+
+    def _known(self, slug: str) -> StudyState:
         row = self.store.study_row(slug)
         live = sorted(number for number, run in list(self.hub.live.items()) if run.study_id == row.id)
         made_from = row.id, row.changes, self.store.written, shape_cache.count(), live
