@@ -75,7 +75,7 @@ def test_a_first_study(brook_server, browser):
     with guide.step("A row is a variant"):
         click(browser, f"#row-{name} th a")
         wait(browser, lambda: all_of(browser, "svg.drawing"))
-    with guide.step("Type `34 mm`") as (size,):
+    with guide.step("Type `33 mm`") as (size,):
         type_into(browser, "hanging", size)
         wait(browser, lambda: "out of date" in text_of(browser, "aside.sheet"))
     with guide.step("Back on the Board"):
