@@ -231,6 +231,10 @@ def test_earlier_results_go_by_rule_and_what_is_shown_stays(brook_app, slug, arc
 def test_room_and_archive_in_the_browser(brook_app, brook_server, browser, slug, tmp_path):
     browser.get(f"{brook_server}/room")
     wait(browser, lambda: all_of(browser, "#by-study"))
+    with client(brook_server) as http:
+        for wrong in ("0", "-3", "a week", "99999999999999"):
+            assert "is no number of days" in http.get("/room", params={"days": wrong, "part": "body"}).text
+        assert "is no number of days" not in http.get("/room", params={"days": "7"}).text
     assert "are free; Brook takes" in text_of(browser, ".answer")
     assert not all_of(browser, "#clearing button.do")  # all of today
     press(browser, f"#{slug} button")

@@ -241,7 +241,8 @@ def test_guessing_is_slowed_down(served):
     _, address, _ = served
     with client(address) as http:
         answers = [http.post("/login", data={"name": "D. Nobody", "password": f"guess {k}"}) for k in range(7)]
-        assert [a.status_code for a in answers] == [401] * 5 + [401, 429] or answers[-1].status_code == 429
+        assert [a.status_code for a in answers[:5]] == [401] * 5
+        assert answers[-1].status_code == 429
         assert int(answers[-1].headers["retry-after"]) >= 1
 
 

@@ -85,8 +85,14 @@ def _seen(studio: Studio, days: int | None = None, notice: str = "") -> dict[str
 
 
 @router.get("/room")
-def page(studio: StudioHere, days: Annotated[int | None, Query(ge=LEAST, le=MOST)] = None, part: str = "") -> HTMLResponse:  # fmt: skip
-    return render(f"room/{'body' if part == 'body' else 'page'}.html", _seen(studio, days))
+def page(studio: StudioHere, days: Annotated[str, Query(max_length=40)] = "", part: str = "") -> HTMLResponse:
+    """The page; what was typed as days and is none is said, and the rule's own stand."""
+    typed = days.strip()
+    good = typed.isdecimal() and len(typed) < 6 and LEAST <= int(typed) <= MOST
+    told = "" if good or not typed else f"'{typed}' is no number of days: type a whole number from {LEAST} to {MOST}."
+    return render(
+        f"room/{'body' if part == 'body' else 'page'}.html", _seen(studio, int(typed) if good else None, told)
+    )
 
 
 @router.post("/room/rule")
